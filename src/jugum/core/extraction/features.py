@@ -1,0 +1,257 @@
+"""How a candidate stands to a field: the numbers the ranker decides on.
+
+All are relations (likeness of surroundings to the field's printed names and to labelled examples, the same for
+competing fields, place, shape, ranks within the paper), so that one model serves every field of a type.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.classification import Layout, layout_similarity
+from jugum.core.extraction.candidates import CHANNELS, Candidate, plain_text
+from jugum.core.extraction.likeness import likeness
+from jugum.core.page import Box
+from jugum.core.schema import FieldPlan, Plan
+from jugum.core.values import DataType, value_shape
+
+Floats = npt.NDArray[np.float32]
+NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous")
+JOINT_WEIGHTS = np.array([0.3, 0.15, 0.2, 0.15, 0.1, 0.1], dtype=np.float32)
+PLACE_SCALE = 0.03
+
+FEATURES = (
+    *(f"name_{channel}" for channel in NAME_CHANNELS),
+    *(f"name_words_{channel}" for channel in NAME_CHANNELS),
+    "name_best", "name_rival", "name_lead", "name_gap", "name_rank",
+    *(f"example_{channel}" for channel in CHANNELS),
+    "example_joint", "example_rival", "example_lead", "example_gap", "example_rank",
+    "place", "place_gap", "row_and_column", "row_and_column_gap",
+    "shape_like", "value_like", "known_text", "is_name", "first_of_best",
+    "words", "letters", "digits", "capitals", "bold", "height", "confidence",
+    "whole_segment", "starts_segment", "ends_segment", "widest",
+    "x", "y", "page", "examples", "alike_layout",
+    "is_text", "is_date", "is_money", "is_number",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Example:
+    """Where and how a value of a field stood on a labelled paper (known by its number among the papers)."""
+
+    paper: int
+    field: str
+    contexts: tuple[str, ...]
+    text: str
+    shape: str
+    page: int
+    box: Box
+
+
+def example_of(paper: int, field: str, candidate: Candidate) -> Example:
+    return Example(
+        paper, field, candidate.contexts, candidate.plain, value_shape(candidate.text), candidate.page, candidate.box
+    )
+
+
+class PaperView:
+    """One paper's candidates with their likeness to all examples and printed names, from which the features are
+    taken for any choice of papers that may be known.
+
+    Likenesses are the costly part and computed once; leaving papers out is masking columns.
+    """
+
+    def __init__(
+        self,
+        plan: Plan,
+        candidates: Sequence[Candidate],
+        layout: Layout,
+        examples: Sequence[Example],
+        layouts: Sequence[Layout],
+        texts_of_papers: Sequence[frozenset[str]],
+    ) -> None:
+        self.plan = plan
+        self.candidates = candidates
+        self.by_type: dict[DataType, npt.NDArray[np.intp]] = {
+            data_type: np.array([i for i, c in enumerate(candidates) if c.data_type is data_type], dtype=np.intp)
+            for data_type in {field.data_type for field in plan.fields}
+        }
+        self.papers = np.array([example.paper for example in examples], dtype=np.intp)
+        self.fields = np.array([example.field for example in examples], dtype=object)
+        self.alike = np.array([layout_similarity(layout, other) for other in layouts], dtype=np.float32)
+        self._names(plan)
+        self._examples(examples)
+        self._fixed()
+        self.seen_in = np.array(
+            [[c.plain in texts for texts in texts_of_papers] for c in candidates], dtype=np.float32
+        ).reshape(len(candidates), len(texts_of_papers))
+
+    def _names(self, plan: Plan) -> None:
+        """`name_table`: channels × candidates × fields, likeness of surroundings to printed names (two ways)."""
+        names = [
+            (number, plain_text(name)) for number, field in enumerate(plan.fields) for name in field.names_on_paper
+        ]
+        owner = np.array([number for number, _ in names], dtype=np.intp)
+        count = len(self.candidates)
+        self.name_table = np.zeros((2 * len(NAME_CHANNELS), count, len(plan.fields)), dtype=np.float32)
+        self.is_name = np.zeros((count, len(plan.fields)), dtype=np.float32)
+        texts = [name for _, name in names]
+        for place, channel in enumerate(NAME_CHANNELS):
+            contexts = [candidate.contexts[CHANNELS.index(channel)] for candidate in self.candidates]
+            for way, by_tokens in enumerate((False, True)):
+                table = likeness(contexts, texts, by_tokens=by_tokens)
+                for field in range(len(plan.fields)):
+                    self.name_table[way * len(NAME_CHANNELS) + place, :, field] = table[:, owner == field].max(axis=1)
+        own = likeness([candidate.plain for candidate in self.candidates], texts)
+        for field in range(len(plan.fields)):
+            self.is_name[:, field] = own[:, owner == field].max(axis=1)
+
+    def _examples(self, examples: Sequence[Example]) -> None:
+        """`example_table`: channels × candidates × examples; `joint`, `shape`, `value`, `place`: candidates × examples."""
+        count = len(self.candidates)
+        self.example_table = np.zeros((len(CHANNELS), count, len(examples)), dtype=np.float32)
+        for channel in range(len(CHANNELS)):
+            mine = [candidate.contexts[channel] for candidate in self.candidates]
+            theirs = [example.contexts[channel] for example in examples]
+            table = likeness(mine, theirs)
+            both_empty = np.logical_and.outer([not text for text in mine], [not text for text in theirs])
+            self.example_table[channel] = np.where(both_empty, 0.7, table)
+        self.joint = np.einsum("c,cij->ij", JOINT_WEIGHTS, self.example_table)
+        self.row_and_column = np.sqrt(
+            np.maximum(self.example_table[CHANNELS.index("row_head")], self.example_table[CHANNELS.index("left")])
+            * self.example_table[CHANNELS.index("column_head")]
+        )
+        self.shape = likeness([value_shape(c.text) for c in self.candidates], [example.shape for example in examples])
+        self.value = likeness([c.plain for c in self.candidates], [example.text for example in examples])
+        mine_at = np.array([(*c.box.middle, c.page) for c in self.candidates], dtype=np.float32).reshape(count, 3)
+        theirs_at = np.array([(*e.box.middle, e.page) for e in examples], dtype=np.float32).reshape(-1, 3)
+        distance = ((mine_at[:, None, :2] - theirs_at[None, :, :2]) ** 2).sum(axis=2)
+        same_page = mine_at[:, None, 2] == theirs_at[None, :, 2]
+        likely = self.alike[self.papers][None, :] if len(examples) else np.zeros((1, 0), dtype=np.float32)
+        self.place = np.exp(-distance / (2 * PLACE_SCALE**2)) * same_page * likely
+
+    def _fixed(self) -> None:
+        rows = []
+        for c in self.candidates:
+            letters = max(1, len(c.text))
+            rows.append(
+                (
+                    c.last - c.first + 1,
+                    min(60, letters),
+                    sum(map(str.isdigit, c.text)) / letters,
+                    sum(map(str.isupper, c.text)) / letters,
+                    c.bold,
+                    min(3.0, c.relative_height),
+                    c.confidence,
+                    c.whole_segment,
+                    c.starts_segment,
+                    c.ends_segment,
+                    c.widest,
+                    c.box.middle[0],
+                    c.box.middle[1],
+                    min(c.page, 10),
+                )
+            )
+        self.fixed = np.array(rows, dtype=np.float32).reshape(len(self.candidates), 14)
+
+    def familiarity(self, known: npt.NDArray[np.bool_]) -> float:
+        """Likeness (0–1) of this paper's layout to the most alike of the known papers."""
+        return float(self.alike[known].max()) if known.any() else 0.0
+
+    def features(self, field: FieldPlan, known: npt.NDArray[np.bool_]) -> tuple[npt.NDArray[np.intp], Floats]:
+        """Indices of the field's candidates, and their features (candidates × len(FEATURES)), as if only the papers
+        where `known` (a mask over papers) is true had been labelled."""
+        chosen = self.by_type[field.data_type]
+        if not len(chosen):
+            return chosen, np.zeros((0, len(FEATURES)), dtype=np.float32)
+        allowed = known[self.papers] if len(self.papers) else np.zeros(0, dtype=bool)
+        mine = allowed & (self.fields == field.key)
+        others = allowed & (self.fields != field.key)
+        columns = [
+            *self._name_columns(field, chosen),
+            *self._example_columns(chosen, mine, others),
+            *self._other_columns(field, chosen, mine, known),
+        ]
+        return chosen, np.column_stack(columns).astype(np.float32)
+
+    def _name_columns(self, field: FieldPlan, chosen: npt.NDArray[np.intp]) -> list[npt.NDArray[np.float32]]:
+        number = self.plan.fields.index(field)
+        table = self.name_table[:, chosen]
+        best = self._name_best(table)
+        own = best[:, number]
+        rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
+        return [*table[:, :, number], own, rival, own - rival, *_standing(own)]
+
+    @staticmethod
+    def _name_best(table: Floats) -> Floats:
+        """Best channel per candidate and field; by-words likeness counts a little less than the letters'."""
+        half = len(NAME_CHANNELS)
+        best: Floats = np.maximum(table[:half].max(axis=0), 0.9 * table[half:].max(axis=0))
+        return best
+
+    def name_score(self, field: FieldPlan) -> tuple[npt.NDArray[np.intp], Floats]:
+        """Indices of the field's candidates and a fixed score of how printed names speak for each: own best
+        likeness less half of the best rival field's, less what the candidate itself resembles a printed name."""
+        chosen = self.by_type[field.data_type]
+        number = self.plan.fields.index(field)
+        best = self._name_best(self.name_table[:, chosen])
+        rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
+        score: Floats = best[:, number] - 0.5 * rival - 0.5 * self.is_name[chosen].max(axis=1, initial=0.0)
+        return chosen, score
+
+    def _example_columns(
+        self, chosen: npt.NDArray[np.intp], mine: npt.NDArray[np.bool_], others: npt.NDArray[np.bool_]
+    ) -> list[npt.NDArray[np.float32]]:
+        channels = [_greatest(table[chosen], mine) for table in self.example_table]
+        joint = _greatest(self.joint[chosen], mine)
+        rival = _greatest(self.joint[chosen], others)
+        place = _greatest(self.place[chosen], mine)
+        crossing = _greatest(self.row_and_column[chosen], mine)
+        return [
+            *channels, joint, rival, joint - rival, *_standing(joint),
+            place, _standing(place)[0], crossing, _standing(crossing)[0],
+            _greatest(self.shape[chosen], mine), _greatest(self.value[chosen], mine),
+        ]  # fmt: skip
+
+    def _other_columns(
+        self,
+        field: FieldPlan,
+        chosen: npt.NDArray[np.intp],
+        mine: npt.NDArray[np.bool_],
+        known: npt.NDArray[np.bool_],
+    ) -> list[npt.NDArray[np.float32]]:
+        count = len(chosen)
+        seen = self.seen_in[chosen][:, known].mean(axis=1) if known.any() else np.zeros(count)
+        best = self._name_best(self.name_table[:, chosen])[:, self.plan.fields.index(field)]
+        first = np.zeros(count)
+        first[int(best.argmax())] = 1
+        kinds = [np.full(count, field.data_type is kind) for kind in DataType]
+        return [
+            seen,
+            self.is_name[chosen].max(axis=1),
+            first,
+            *self.fixed[chosen].T,
+            np.full(count, np.log1p(mine.sum())),
+            np.full(count, self.familiarity(known)),
+            *kinds,
+        ]
+
+
+def _greatest(table: Floats, columns: npt.NDArray[np.bool_]) -> Floats:
+    """Row-wise maximum over the chosen columns; zeros when none is chosen."""
+    greatest: Floats = table[:, columns].max(axis=1) if columns.any() else np.zeros(len(table), dtype=np.float32)
+    return greatest
+
+
+def _standing(values: Floats) -> tuple[Floats, Floats]:
+    """How far each value lies above the best of the others (negative for all but the best), and its rank as 1/(1+r)."""
+    if len(values) == 1:
+        return np.zeros(1, dtype=np.float32), np.ones(1, dtype=np.float32)
+    order = np.sort(values)[::-1]
+    gap = np.where(values == order[0], values - order[1], values - order[0])
+    rank = np.searchsorted(-order, -values, side="left")
+    return gap.astype(np.float32), (1 / (1 + rank)).astype(np.float32)

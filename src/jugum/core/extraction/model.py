@@ -1,0 +1,85 @@
+"""The extractor: a trained ranker with the examples it compares new papers to."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from jugum.core.classification import Layout, layout_of
+from jugum.core.extraction.assignment import Decision
+from jugum.core.extraction.candidates import candidates_of
+from jugum.core.extraction.corpus import Corpus, decisions_on
+from jugum.core.extraction.features import FEATURES, Example, PaperView
+from jugum.core.extraction.ranker import Ranker
+from jugum.core.page import Box, Page
+from jugum.core.schema import Plan
+from jugum.errors import InputError
+
+PAPERS_MIN = 3
+
+
+@dataclass(frozen=True)
+class Extractor:
+    """Everything that reading a new paper needs, as plain data."""
+
+    plan: Plan
+    ranker: Ranker
+    examples: tuple[Example, ...]
+    layouts: tuple[Layout, ...]
+    texts: tuple[frozenset[str], ...]
+
+    def decide(self, pages: Sequence[Page]) -> list[Decision]:
+        """One decision per field of the plan for a paper; about 30 ms a page."""
+        found = candidates_of(pages, {field.data_type for field in self.plan.fields})
+        view = PaperView(self.plan, found, layout_of(pages), self.examples, self.layouts, self.texts)
+        return decisions_on(self.plan, view, found, np.ones(len(self.layouts), dtype=bool), self.ranker)
+
+    def to_data(self) -> tuple[dict[str, Any], str]:
+        """JSON-able data, and the trees as text."""
+        line, trees = self.ranker.to_data()
+        common = sorted(set().union(*self.texts)) if self.texts else []
+        number = {text: place for place, text in enumerate(common)}
+        return {
+            "features": list(FEATURES),
+            "ranker": line,
+            "layouts": [layout.to_data() for layout in self.layouts],
+            "common_texts": common,
+            "texts": [sorted(number[text] for text in texts) for texts in self.texts],
+            "examples": [
+                [e.paper, e.field, list(e.contexts), e.text, e.shape, e.page, [round(v, 5) for v in e.box]]
+                for e in self.examples
+            ],
+        }, trees
+
+    @staticmethod
+    def from_data(plan: Plan, data: dict[str, Any], trees: str) -> Extractor:
+        if data["features"] != list(FEATURES):
+            raise InputError("This version was trained by another release of the program. Train a new one.")
+        common = data["common_texts"]
+        return Extractor(
+            plan,
+            Ranker.from_data(data["ranker"], trees),
+            tuple(
+                Example(paper, field, tuple(contexts), text, shape, page, Box(*box))
+                for paper, field, contexts, text, shape, page, box in data["examples"]
+            ),
+            tuple(Layout.from_data(layout) for layout in data["layouts"]),
+            tuple(frozenset(common[place] for place in places) for places in data["texts"]),
+        )
+
+
+def train_extractor(corpus: Corpus, papers: Sequence[int], *, seed: int = 0) -> Ranker:
+    """A ranker fitted on some papers of a corpus, the others unknown to it."""
+    known = np.zeros(len(corpus.samples), dtype=bool)
+    known[list(papers)] = True
+    rows = corpus.rows(papers, known, seed)
+    return Ranker(seed=seed).fit(rows.features, rows.right, rows.weights)
+
+
+def extractor_from(corpus: Corpus, *, seed: int = 0) -> Extractor:
+    """The extractor that all of a corpus's papers make."""
+    ranker = train_extractor(corpus, range(len(corpus.samples)), seed=seed)
+    return Extractor(corpus.plan, ranker, tuple(corpus.examples), tuple(corpus.layouts), tuple(corpus.texts))

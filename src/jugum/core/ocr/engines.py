@@ -1,0 +1,176 @@
+"""OCR engines behind one small interface: an upright grey picture → words.
+
+`CarefulEngine` is the main reader (RapidOCR's detection and recognition on OpenVINO, weights in its wheel);
+`QuickEngine` is in-process tesseract. Both run one thread: pages are spread over processes, not over threads.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from typing import Any, Protocol
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.ocr.upright import flattened
+from jugum.core.page import Box, Word
+from jugum.errors import ExternalError
+
+Grey = npt.NDArray[np.uint8]
+TESSDATA = ("/usr/share/tesseract-ocr/5/tessdata/", "/usr/share/tessdata/")
+
+
+class Engine(Protocol):
+    """What reading a picture needs."""
+
+    name: str
+
+    def read(self, grey: Grey) -> list[Word]:
+        """Words of an upright, straight H×W picture; boxes in fractions of it; in no promised order."""
+        ...
+
+    def upside_down(self, crops: list[Grey]) -> float:
+        """How surely the lines stand on their heads: −1 (upright) to 1 (upside down), 0 when it can't tell."""
+        ...
+
+
+class CarefulEngine:
+    """RapidOCR on OpenVINO. Models are loaded at the first picture; one picture at a time."""
+
+    name = "careful"
+
+    def __init__(self) -> None:
+        self._reader: Any = None
+        self._lock = threading.Lock()
+
+    def _loaded(self) -> Any:
+        if self._reader is None:
+            cv2.setNumThreads(1)
+            from rapidocr import EngineType, RapidOCR
+
+            kind = EngineType.OPENVINO
+            self._reader = RapidOCR(
+                params={
+                    "Global.log_level": "critical",
+                    "Det.engine_type": kind,
+                    "Cls.engine_type": kind,
+                    "Rec.engine_type": kind,
+                    "EngineConfig.openvino.inference_num_threads": 1,
+                }
+            )
+        return self._reader
+
+    def read(self, grey: Grey) -> list[Word]:
+        picture = cv2.cvtColor(grey, cv2.COLOR_GRAY2BGR)
+        with self._lock:
+            # The use_* switches stick between calls: all three are passed each time.
+            found = self._loaded()(picture, use_det=True, use_cls=False, use_rec=True, return_word_box=True)
+        words: list[Word] = []
+        for line in found.word_results or ():
+            for text, score, corners in line:
+                if corners is not None and str(text).strip():
+                    words.extend(self._words(grey, str(text), float(score), corners))
+        return words
+
+    @staticmethod
+    def _words(grey: Grey, text: str, score: float, corners: Any) -> list[Word]:
+        """One result → its words; several where the text holds blanks, the box then shared out by letters."""
+        points = np.asarray(corners, dtype=float)
+        (x0, y0), (x1, y1) = points.min(axis=0), points.max(axis=0)
+        parts = text.split()
+        letters = len(text)
+        words, place = [], 0
+        for part in parts:
+            place = text.index(part, place)
+            left = x0 + (x1 - x0) * place / letters
+            place += len(part)
+            right = x0 + (x1 - x0) * place / letters
+            words.append(Word(part, _tight(grey, left, y0, right, y1), min(1.0, max(0.0, score))))
+        return words
+
+    def upside_down(self, crops: list[Grey]) -> float:
+        if not crops:
+            return 0.0
+        with self._lock:
+            classify = self._loaded()._load_cls_model()
+            said = classify([cv2.cvtColor(crop, cv2.COLOR_GRAY2BGR) for crop in crops]).cls_res
+        votes = [float(score) if "180" in label else -float(score) for label, score in said]
+        return float(np.mean(votes))
+
+
+def _tight(grey: Grey, x0: float, y0: float, x1: float, y1: float) -> Box:
+    """The box shrunk to its ink from above and below (detection boxes stand a third too high), in page fractions."""
+    height, width = grey.shape[:2]
+    left, right = max(0, int(x0)), min(width, int(x1) + 1)
+    top, bottom = max(0, int(y0)), min(height, int(y1) + 1)
+    crop = grey[top:bottom, left:right]
+    if crop.size and int(crop.max()) - int(crop.min()) > 40:
+        ground = np.median(crop)
+        contrast = np.abs(crop.astype(np.int16) - ground).max(axis=1)
+        inked = np.nonzero(contrast > 0.4 * contrast.max())[0]
+        if len(inked) > 0.3 * (bottom - top):
+            top, bottom = top + int(inked[0]), top + int(inked[-1]) + 1
+    return Box(
+        max(0.0, float(x0) / width),
+        top / height,
+        min(1.0, float(max(x1, x0 + 1)) / width),
+        min(1.0, max(bottom, top + 1) / height),
+    )
+
+
+class QuickEngine:
+    """Tesseract 5 in the process, with Debian's data."""
+
+    name = "quick"
+
+    def __init__(self, language: str = "eng") -> None:
+        self._language = language
+        self._api: Any = None
+        self._lock = threading.Lock()
+
+    def _loaded(self) -> Any:
+        if self._api is None:
+            os.environ.setdefault("OMP_THREAD_LIMIT", "1")
+            import tesserocr
+
+            for folder in TESSDATA:
+                if os.path.exists(f"{folder}{self._language}.traineddata"):
+                    self._api = tesserocr.PyTessBaseAPI(path=folder, lang=self._language, psm=tesserocr.PSM.AUTO)
+                    break
+            else:
+                raise ExternalError(f"tesseract's data for “{self._language}” are missing: install tesseract-ocr-eng.")
+        return self._api
+
+    def read(self, grey: Grey) -> list[Word]:
+        from PIL import Image
+        from tesserocr import RIL, iterate_level
+
+        height, width = grey.shape[:2]
+        words = []
+        with self._lock:
+            api = self._loaded()
+            api.SetImage(Image.fromarray(flattened(grey)))
+            api.SetSourceResolution(200)
+            api.Recognize()
+            for item in iterate_level(api.GetIterator(), RIL.WORD):
+                if item.Empty(RIL.WORD) or not item.GetUTF8Text(RIL.WORD).strip():
+                    continue
+                x0, y0, x1, y1 = item.BoundingBox(RIL.WORD)
+                box = Box(x0 / width, y0 / height, x1 / width, y1 / height)
+                words.append(Word(item.GetUTF8Text(RIL.WORD).strip(), box, item.Confidence(RIL.WORD) / 100))
+        return words
+
+    def upside_down(self, crops: list[Grey]) -> float:
+        return 0.0  # its own orientation test fails on cards: both ways are read instead
+
+
+def best_engine() -> Engine:
+    """The main reader where it can run here, else the quick one."""
+    try:
+        import openvino  # noqa: F401
+        import rapidocr  # noqa: F401
+    except ImportError:
+        return QuickEngine()
+    return CarefulEngine()

@@ -1,0 +1,27 @@
+"""Words, pages, boxes, rows and segments: the language all of core speaks.
+
+One coordinate system is stored: fractions 0–1 of the upright page, origin top left.
+"""
+
+from jugum.core.page.blob import pack_words, unpack_words
+from jugum.core.page.geometry import Box, horizontal_overlap, overlap_share, union, vertical_overlap
+from jugum.core.page.rows import Segment, reading_order, rows_of, segments_of
+from jugum.core.page.words import Page, PageSource, Word, text_of
+
+__all__ = [
+    "Box",
+    "Page",
+    "PageSource",
+    "Segment",
+    "Word",
+    "horizontal_overlap",
+    "overlap_share",
+    "pack_words",
+    "reading_order",
+    "rows_of",
+    "segments_of",
+    "text_of",
+    "union",
+    "unpack_words",
+    "vertical_overlap",
+]

@@ -1,0 +1,44 @@
+"""Words of a page as one compressed columnar blob: about 9 bytes a word instead of a row a word."""
+
+from __future__ import annotations
+
+import json
+import zlib
+from collections.abc import Sequence
+
+import numpy as np
+
+from jugum.core.page.geometry import Box
+from jugum.core.page.words import Word
+
+FORMAT = 1
+_GRID = 65535  # boxes are kept to 1/65535 of a page: 0.003 mm on A4
+
+
+def pack_words(words: Sequence[Word]) -> bytes:
+    """Words → bytes: a JSON head line (format, texts) and three columns (uint16 boxes, uint8 confidences, bold)."""
+    boxes = np.array([word.box for word in words], dtype=np.float64).reshape(-1, 4)
+    head = json.dumps({"format": FORMAT, "texts": [word.text for word in words]}, ensure_ascii=False).encode()
+    columns = (
+        np.rint(np.clip(boxes, 0, 1) * _GRID).astype("<u2").T.tobytes(),
+        np.rint(np.array([word.confidence for word in words]) * 255).astype("u1").tobytes(),
+        np.array([word.bold for word in words], dtype="u1").tobytes(),
+    )
+    return zlib.compress(head + b"\n" + b"".join(columns), 6)
+
+
+def unpack_words(blob: bytes) -> tuple[Word, ...]:
+    """The inverse of `pack_words`, to within 1/65535 of a page and 1/255 of confidence."""
+    head, _, columns = zlib.decompress(blob).partition(b"\n")
+    described = json.loads(head)
+    if described["format"] != FORMAT:
+        raise ValueError(f"words of format {described['format']} can't be read; this program reads format {FORMAT}")
+    texts = described["texts"]
+    count = len(texts)
+    boxes = np.frombuffer(columns, "<u2", 4 * count).reshape(4, count).T / _GRID
+    confidences = np.frombuffer(columns, "u1", count, offset=8 * count) / 255
+    bold = np.frombuffer(columns, "u1", count, offset=9 * count)
+    return tuple(
+        Word(text, Box(*map(float, box)), float(confidence), bool(is_bold))
+        for text, box, confidence, is_bold in zip(texts, boxes, confidences, bold, strict=True)
+    )

@@ -1,0 +1,84 @@
+"""Words → rows → segments, and the order a person reads them in.
+
+A *row* is what stands on one line across the page; a *segment* is a piece of a row without a wide gap: a label, a
+value, a cell. Most of what a form says is said by how segments stand to each other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from statistics import median
+
+from jugum.core.page.geometry import Box, union
+from jugum.core.page.words import Word, text_of
+
+SEGMENT_GAP = 2.2  # character widths; measured on forms, see docs/decisions
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """Consecutive words of one row: `first` to `last` (inclusive) are indices into the page's words."""
+
+    row: int
+    first: int
+    last: int
+    box: Box
+    text: str
+
+
+def rows_of(words: Sequence[Word]) -> list[list[int]]:
+    """Indices of words by row, rows from top to bottom, each from left to right.
+
+    A word joins the row whose middle line it stands on (middle within half of the smaller height), the nearest
+    if there are several. Rows keep a running middle so that a slightly leaning line stays one row.
+    """
+    order = sorted(range(len(words)), key=lambda index: (words[index].box.middle[1], words[index].box.x0))
+    rows: list[list[int]] = []
+    for index in order:
+        box = words[index].box
+        best, best_distance = -1, 1e9
+        for candidate in range(max(0, len(rows) - 6), len(rows)):
+            neighbours = sorted(rows[candidate], key=lambda other: abs(words[other].box.middle[0] - box.middle[0]))[:3]
+            middle = sum(words[other].box.middle[1] for other in neighbours) / len(neighbours)
+            height = min(box.height, median(words[other].box.height for other in neighbours))
+            distance = abs(box.middle[1] - middle)
+            if distance < 0.5 * height and distance < best_distance:
+                best, best_distance = candidate, distance
+        if best < 0:
+            rows.append([index])
+        else:
+            rows[best].append(index)
+    for row in rows:
+        row.sort(key=lambda index: words[index].box.x0)
+    rows.sort(key=lambda row: sum(words[index].box.middle[1] for index in row) / len(row))
+    return rows
+
+
+def reading_order(words: Sequence[Word]) -> tuple[Word, ...]:
+    """The words row by row, from top to bottom and left to right."""
+    return tuple(words[index] for row in rows_of(words) for index in row)
+
+
+def segments_of(words: Sequence[Word], rows: Sequence[Sequence[int]], aspect: float) -> list[Segment]:
+    """Cut rows at gaps wider than 2.2 character widths.
+
+    `words` are in reading order, so that a row's indices run on; `aspect` is page width ÷ height. A character's
+    width is the median over the row of width ÷ letters, and not under a quarter of the row's height (a row of
+    one-letter words would cut everywhere).
+    """
+    segments: list[Segment] = []
+    for number, row in enumerate(rows):
+        height = median(words[index].box.height for index in row)
+        character = max(
+            median(words[index].box.width / max(1, len(words[index].text)) for index in row), 0.25 * height / aspect
+        )
+        start = 0
+        for place in range(1, len(row) + 1):
+            ended = place == len(row)
+            if ended or words[row[place]].box.x0 - words[row[place - 1]].box.x1 > SEGMENT_GAP * character:
+                piece = [words[index] for index in row[start:place]]
+                box = union(word.box for word in piece)
+                segments.append(Segment(number, row[start], row[place - 1], box, text_of(piece)))
+                start = place
+    return segments

@@ -1,0 +1,55 @@
+"""What stands on a page."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from jugum.core.page.geometry import Box
+
+
+class PageSource(StrEnum):
+    """Where a page's words came from."""
+
+    TEXT_LAYER = "text layer"
+    OCR = "ocr"
+
+
+@dataclass(frozen=True, slots=True)
+class Word:
+    """One word: its text without blanks, its box, how sure the reading is (0–1), and whether it is bold."""
+
+    text: str
+    box: Box
+    confidence: float = 1.0
+    bold: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """An upright page.
+
+    `words` stand in reading order, so that a word is known by (page number, index). `width_pt` and `height_pt`
+    are in points (1/72 inch) and give fractions of the page a length; `rotation` is how many degrees clockwise
+    the received page was turned to stand upright, `skew` how many degrees its lines leant after that.
+    """
+
+    number: int
+    width_pt: float
+    height_pt: float
+    words: tuple[Word, ...]
+    source: PageSource = PageSource.TEXT_LAYER
+    rotation: int = 0
+    skew: float = 0.0
+
+    @property
+    def mean_confidence(self) -> float:
+        """Mean reading confidence over characters (0–1); 0 for a page without words."""
+        letters = sum(len(word.text) for word in self.words)
+        return sum(word.confidence * len(word.text) for word in self.words) / letters if letters else 0.0
+
+
+def text_of(words: Sequence[Word]) -> str:
+    """The words' texts joined by single blanks."""
+    return " ".join(word.text for word in words)

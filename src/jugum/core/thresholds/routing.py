@@ -1,0 +1,49 @@
+"""Which decisions pass by themselves and which are held for a person."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jugum.core.schema import FieldPlan, HoldReason, Problem
+from jugum.core.values import normal_form
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A policy's rule for one field: the least confidence, and the least familiarity of the layout, both 0–1."""
+
+    threshold: float
+    familiarity_least: float
+
+
+@dataclass(frozen=True)
+class Drafted:
+    """What a model drafted for a field: texts as they stand on the paper, confidence and familiarity (0–1)."""
+
+    texts: tuple[str, ...]
+    confidence: float
+    familiarity: float
+
+
+def hold_for(field: FieldPlan, drafted: Drafted, rule: Rule) -> Problem | None:
+    """Why a person must look at this field, or None when it passes.
+
+    In this order: a required field without value, a value its data type can't read, a strange layout, a confidence
+    below the threshold. The last two hold "it is not there" too.
+    """
+    if not drafted.texts and field.required:
+        return Problem(field.key, HoldReason.MISSING, f"{field.name} is required and was not found")
+    for text in drafted.texts:
+        if normal_form(text, field.data_type) is None:
+            return Problem(field.key, HoldReason.FAILS_A_CHECK, f"“{text}” can't be read as {field.data_type.value}")
+    if drafted.familiarity < rule.familiarity_least:
+        return Problem(
+            field.key,
+            HoldReason.LOW_CONFIDENCE,
+            f"its layout is {drafted.familiarity:.0%} like a labelled paper, {rule.familiarity_least:.0%} is asked",
+        )
+    if drafted.confidence < rule.threshold:
+        return Problem(
+            field.key, HoldReason.LOW_CONFIDENCE, f"{drafted.confidence:.0%} sure, {rule.threshold:.0%} is asked"
+        )
+    return None

@@ -1,0 +1,1 @@
+"""The made-up scenario: the Lowfell Warm Homes Fund in Norhaven. Every person, firm, place and number is invented."""

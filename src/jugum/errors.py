@@ -1,0 +1,50 @@
+"""What can go wrong, in the words of the person it happens to.
+
+JugumError
+├── InputError          what was given can't be used: says what, the value, and what is allowed
+│   └── UnreadablePaper a file that can't be turned into pages
+├── NotFound            the thing named does not exist (or not for this person)
+├── Forbidden           the role does not allow it
+├── NotSignedIn         nobody is signed in
+├── Conflict            someone else changed it meanwhile, or its state doesn't allow it
+├── TaskError           work in the background failed and may be tried again
+└── ExternalError       something outside (file store, OCR engine) did not answer
+
+Core raises these; the web maps each to a status in one handler.
+"""
+
+
+class JugumError(Exception):
+    """Base of all errors whose text may be shown to a person."""
+
+
+class InputError(JugumError):
+    pass
+
+
+class UnreadablePaper(InputError):  # noqa: N818 - named for what the person sees
+    pass
+
+
+class NotFound(JugumError):  # noqa: N818
+    pass
+
+
+class Forbidden(JugumError):  # noqa: N818
+    pass
+
+
+class NotSignedIn(JugumError):  # noqa: N818
+    pass
+
+
+class Conflict(JugumError):  # noqa: N818
+    pass
+
+
+class TaskError(JugumError):
+    pass
+
+
+class ExternalError(JugumError):
+    pass
