@@ -1,0 +1,3 @@
+from jugum.cli import app
+
+app()

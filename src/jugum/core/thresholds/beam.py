@@ -1,0 +1,22 @@
+"""The beam: how far a confidence stands from its threshold, as a tilt."""
+
+from __future__ import annotations
+
+import math
+
+TILT_MAX = 24.0
+DEGREES_A_LOGIT = 7.0
+
+
+def tilt(confidence: float, threshold: float) -> float:
+    """Degrees clockwise (−24 to 24) in proportion to the difference of log-odds: positive passes, 0 lies on the threshold.
+
+    0.97 against 0.90 → 8.9; equal values → 0.
+    """
+    difference = _log_odds(confidence) - _log_odds(threshold)
+    return max(-TILT_MAX, min(TILT_MAX, DEGREES_A_LOGIT * difference))
+
+
+def _log_odds(probability: float) -> float:
+    bounded = min(0.999, max(0.001, probability))
+    return math.log(bounded / (1 - bounded))

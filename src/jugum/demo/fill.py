@@ -1,0 +1,148 @@
+"""Filling a workspace with the demo's papers, through the product's own flow: nothing is written into tables by hand."""
+
+from __future__ import annotations
+
+import csv
+import io
+import time
+from collections.abc import Callable, Iterable
+
+from sqlalchemy import select
+
+from jugum.core.values import DataType, normal_form, same_value
+from jugum.demo.papers import FIELDS, DemoPaper, demo_papers
+from jugum.errors import JugumError, TaskError
+from jugum.flow import deliver, gather, label, people, plan, review, train, weigh
+from jugum.flow.actor import Actor
+from jugum.flow.desk import ValueInput
+from jugum.store import Store
+from jugum.store.models import Workspace
+from jugum.store.queue import waiting_jobs
+
+WORKSPACE = "Lowfell Warm Homes Fund"
+TYPE = "Pay stub"
+PASSWORD = "warm-homes-26"
+PEOPLE = (
+    ("admin", "Dagna Quarnby", "administrator"),
+    ("analyst", "Runa Selvik", "analyst"),
+    ("reviewer", "Corvin Halloway", "reviewer"),
+)
+FIRST_LABELLED = 14
+LABELLED = 30
+FIRST_LIVE = 24
+SETTLED = 9
+TIMEOUT_SECONDS = 900.0
+
+Say = Callable[[str], None]
+
+
+def is_filled(store: Store) -> bool:
+    """Whether the demo's workspace is there already."""
+    with store.session() as session:
+        return session.scalar(select(Workspace.id).where(Workspace.name == WORKSPACE)) is not None
+
+
+def fill(store: Store, say: Say = lambda line: None) -> None:
+    """Fill the demo workspace; needs workers running. TaskError when they don't get on."""
+    actors = {login: _person(store, login, name, role) for login, name, role in PEOPLE}
+    analyst, reviewer = actors["analyst"], actors["reviewer"]
+    type_id = plan.add_type(store, analyst, plan.add_workspace(store, analyst, WORKSPACE), TYPE)
+    for field in FIELDS:
+        given = plan.FieldInput(field.name, field.data_type.value, field.printed_names, field.required, field.many)
+        plan.add_field(store, analyst, type_id, given)
+    papers = list(demo_papers())
+    samples = [paper for paper in papers if paper.purpose == "sample"]
+    live = [paper for paper in papers if paper.purpose == "live"]
+    say(f"Reading {len(samples)} sample papers …")
+    _receive(store, analyst, type_id, samples)
+    _wait(store, say)
+    keys = {field.name: field.key for field in plan.fields(store, type_id)}
+    names = {field.key: keys[field.name] for field in FIELDS}
+    _train(store, analyst, type_id, samples[:FIRST_LABELLED], names, say)
+    _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], names, say)
+    seen = weigh.weigh(store, type_id)
+    thresholds = {balance.key: balance.proposed for balance in seen.balances}
+    weigh.save_policy(store, analyst, type_id, thresholds, seen.familiarity_proposed, "First policy: at most 2 % wrong")
+    say(f"Reading and drafting {len(live)} live papers …")
+    _receive(store, analyst, type_id, live[:FIRST_LIVE])
+    _wait(store, say)
+    _settle(store, reviewer, type_id, {paper.name: paper for paper in live}, names)
+    deliver.deliver(store, analyst, type_id, "csv")
+    _receive(store, analyst, type_id, live[FIRST_LIVE:])
+    _wait(store, say)
+    _settle(store, reviewer, type_id, {paper.name: paper for paper in live}, names, most=2)
+
+
+def _person(store: Store, login: str, name: str, role: str) -> Actor:
+    try:
+        return people.actor_by_login(store, login)
+    except JugumError:
+        admin = people.actor_by_login(store, PEOPLE[0][0]) if people.anybody(store) else None
+        people.add_person(store, admin, login=login, name=name, role=role, password=PASSWORD)
+        return people.actor_by_login(store, login)
+
+
+def _receive(store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPaper]) -> None:
+    for paper in papers:
+        gather.receive(store, actor, type_id, paper.name, paper.data, purpose=paper.purpose)
+
+
+def _wait(store: Store, say: Say) -> None:
+    """Until no task waits or runs."""
+    until = time.monotonic() + TIMEOUT_SECONDS
+    told = -1
+    while time.monotonic() < until:
+        with store.session() as session:
+            left = waiting_jobs(session)
+        if not left:
+            return
+        if left // 10 != told:
+            told = left // 10
+            say(f"  {left} tasks left")
+        time.sleep(0.3)
+    raise TaskError(f"The workers did not finish the demo's papers within {TIMEOUT_SECONDS / 60:.0f} minutes.")
+
+
+def _train(
+    store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPaper], names: dict[str, str], say: Say
+) -> None:
+    """Labels from the papers' keyed values, then a version, published."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["file", "type", "field", "value"])
+    for paper in papers:
+        for key, value in paper.truth.items():
+            writer.writerow([paper.name, TYPE, names[key], value])
+    report = label.keyed(store, actor, type_id, out.getvalue().encode(), complete=True)
+    say(f"Labels: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
+    version_id = train.start(store, actor, type_id)
+    _wait(store, say)
+    version = train.version_view(store, version_id)
+    if version.state != "on trial":
+        raise TaskError(f"Training the demo's version {version.number} failed: {version.error}")
+    train.publish(store, actor, version_id)
+
+
+def _settle(
+    store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper], names: dict[str, str], most: int = SETTLED
+) -> None:
+    """A reviewer settles the first held papers rightly: agreeing, taking a candidate, or typing."""
+    field_types = {names[field.key]: field.data_type for field in FIELDS}
+    for row in review.queue(store, actor, type_id).rows[:most]:
+        desk = review.desk(store, actor, row.id)
+        truth = {names[key]: value for key, value in papers[row.name].truth.items()}
+        for field in desk.fields:
+            if field.hold:
+                values = _right_value(field, truth[field.key], field_types[field.key])
+                review.settle(store, actor, row.id, field.key, values, absent=not values)
+
+
+def _right_value(field: review.ReviewField, text: str, data_type: DataType) -> list[ValueInput]:
+    if not text:
+        return []
+    right = normal_form(text, data_type) or text
+    for value in [*field.values, *field.others]:
+        if same_value(value.normal, right, data_type) and value.box:
+            x0, y0, x1, y1 = value.box
+            return [ValueInput(value.text, value.page, (), (x0, y0, x1, y1))]
+    return [ValueInput(text)]

@@ -1,0 +1,1 @@
+"""One module per step: the only place where core meets store. Transactions begin and end here."""

@@ -1,0 +1,135 @@
+"""What the desk shows of a paper: pages with words, fields with labels, readings, holds and results."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, undefer
+
+from jugum.core.page import Box, text_of, union, unpack_words
+from jugum.core.values import DataType, normal_form
+from jugum.errors import InputError
+from jugum.flow.actor import Actor
+from jugum.flow.gather import document_row
+from jugum.store import Store
+from jugum.store.models import Document, Field, PageRow, Person
+
+PRESENCE_SECONDS = 45
+
+
+@dataclass(frozen=True)
+class PageView:
+    """A page for the screen. `words` are [text, x0, y0, x1, y1, confidence], boxes in page fractions."""
+
+    number: int
+    width: int
+    height: int
+    source: str
+    rotation: int
+    confidence: float
+    words: list[list[Any]]
+
+
+@dataclass(frozen=True)
+class ValueView:
+    """A value with its place. `normal` is empty when the data type can't read the text."""
+
+    text: str
+    normal: str
+    page: int | None
+    box: list[float] | None
+    confidence: float | None = None
+    origin: str = ""
+    person: str | None = None
+    at: datetime | None = None
+    version: int | None = None
+
+
+@dataclass(frozen=True)
+class Other:
+    """Somebody else who has the paper open, since when."""
+
+    name: str
+    since: datetime
+
+
+@dataclass(frozen=True)
+class ValueInput:
+    """A value as a person gives it: the words it stands on (page and indices), or a text typed, or both: a text put right
+    where the words were misread."""
+
+    text: str | None = None
+    page: int | None = None
+    words: tuple[int, ...] = ()
+    box: tuple[float, float, float, float] | None = None
+
+
+def page_views(session: Session, document_id: int) -> list[PageView]:
+    rows = session.scalars(
+        select(PageRow)
+        .where(PageRow.document_id == document_id)
+        .order_by(PageRow.number)
+        .options(undefer(PageRow.words))
+    )
+    return [
+        PageView(
+            row.number, row.view_width, row.view_height, row.source, row.rotation, round(row.confidence, 3),
+            [[w.text, *(round(v, 4) for v in w.box), round(w.confidence, 2)] for w in unpack_words(row.words)],
+        )
+        for row in rows
+    ]  # fmt: skip
+
+
+def resolve(session: Session, document_id: int, field: Field, given: ValueInput) -> ValueView:
+    """A person's value with its text, normal form and box worked out. InputError when it is empty or its words are not
+    on the page."""
+    box = Box(*given.box) if given.box else None
+    text = given.text.strip() if given.text is not None else ""
+    if given.words:
+        row = session.scalar(
+            select(PageRow)
+            .where(PageRow.document_id == document_id, PageRow.number == given.page)
+            .options(undefer(PageRow.words))
+        )
+        words = unpack_words(row.words) if row else ()
+        if not words or max(given.words) >= len(words) or min(given.words) < 0:
+            raise InputError(f"Page {given.page} has {len(words)} words; the ones asked for are not among them.")
+        chosen = [words[index] for index in sorted(set(given.words))]
+        box = union(word.box for word in chosen)
+        text = text or text_of(chosen)
+    if not text:
+        raise InputError(f"No value was given for {field.name}.")
+    if box is not None and given.page is None:
+        raise InputError("A box needs the page it is on.")
+    normal = normal_form(text, DataType(field.data_type)) or ""
+    return ValueView(text, normal, given.page if box else None, [round(v, 5) for v in box] if box else None)
+
+
+def open_desk(session: Session, actor: Actor, document: Document) -> list[Other]:
+    """Note that the actor has the paper open; returns who else has."""
+    now = datetime.now(UTC)
+    others = []
+    stale = document.opened_at is None or now - document.opened_at > timedelta(seconds=PRESENCE_SECONDS)
+    if not stale and document.opened_by not in (None, actor.id):
+        person = session.get(Person, document.opened_by)
+        others = [Other(person.name, document.opened_at)] if person and document.opened_at else []
+    else:
+        document.opened_by, document.opened_at = actor.id, now
+    return others
+
+
+@dataclass(frozen=True)
+class Presence:
+    revision: int
+    state: str
+    others: list[Other]
+
+
+def presence(store: Store, actor: Actor, document_id: int) -> Presence:
+    """Called by an open desk every few seconds: says it is still open, tells of others and of changes."""
+    with store.session() as session:
+        document = document_row(session, document_id)
+        return Presence(document.revision, document.state, open_desk(session, actor, document))

@@ -1,0 +1,231 @@
+"""Overview: where a type stands on the seven steps, and what is worth doing next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, undefer
+
+from jugum.core.extraction.model import PAPERS_MIN
+from jugum.flow.plan import TypeView, type_view, types
+from jugum.store import Store
+from jugum.store.models import Document, DocumentType, Field, Hold, ModelVersion, Policy
+
+ENOUGH_FOR_A_FIRST_MODEL = 5
+
+
+@dataclass(frozen=True)
+class Steps:
+    """A type's one figure for each of the seven steps, and what they are made of. Shares are 0–1 or None when there is
+    nothing to take a share of."""
+
+    reading: int
+    set_aside: int
+    fields: int
+    to_label: int
+    labelled: int
+    labelled_since: int
+    training: int | None
+    live_version: int | None
+    versions: int
+    policy: int | None
+    policy_is_of_live: bool
+    held_papers: int
+    held_fields: int
+    live_papers: int
+    waiting_for_version: int
+    straight_through: float | None
+    drafted: int
+    waiting_delivery: int
+    delivered: int
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """What is worth doing next, why, and where."""
+
+    reason: str
+    action: str
+    step: str
+
+
+@dataclass(frozen=True)
+class TypeOverview:
+    type: TypeView
+    steps: Steps
+    next: list[NextStep]
+
+
+def steps(store: Store, type_id: int) -> Steps:
+    with store.session() as session:
+        return _steps(session, type_id)
+
+
+def _steps(session: Session, type_id: int) -> Steps:
+    states: dict[tuple[str, str], int] = {
+        (purpose, state): count
+        for purpose, state, count in session.execute(
+            select(Document.purpose, Document.state, func.count())
+            .where(Document.type_id == type_id)
+            .group_by(Document.purpose, Document.state)
+        )
+    }
+    held_fields = session.scalar(
+        select(func.count(Hold.id))
+        .join(Document)
+        .where(Document.type_id == type_id, Document.state == "held", Hold.settled_at.is_(None))
+    )
+    drafted = sum(states.get(("live", state), 0) for state in ("held", "passed", "settled", "delivered"))
+    untouched = session.scalar(
+        select(func.count(Document.id)).where(
+            Document.type_id == type_id,
+            Document.purpose == "live",
+            Document.state.in_(("passed", "delivered")),
+            Document.settled_at.is_(None),
+        )
+    )
+    live = session.scalar(
+        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == "live")
+    )
+    training = session.scalar(
+        select(ModelVersion.number).where(
+            ModelVersion.type_id == type_id, ModelVersion.state.in_(("queued", "training"))
+        )
+    )
+    policy = session.execute(
+        select(Policy.number, ModelVersion.state)
+        .join(ModelVersion, Policy.version_id == ModelVersion.id)
+        .where(Policy.type_id == type_id)
+        .order_by(Policy.number.desc())
+        .limit(1)
+    ).first()
+    return Steps(
+        reading=states.get(("sample", "received"), 0) + states.get(("live", "received"), 0),
+        set_aside=states.get(("sample", "set aside"), 0) + states.get(("live", "set aside"), 0),
+        fields=session.scalar(select(func.count(Field.id)).where(Field.type_id == type_id)) or 0,
+        to_label=states.get(("sample", "to label"), 0) + states.get(("sample", "in hand"), 0),
+        labelled=states.get(("sample", "labelled"), 0),
+        labelled_since=_labelled_since(session, type_id),
+        training=training,
+        live_version=live,
+        versions=session.scalar(select(func.count(ModelVersion.id)).where(ModelVersion.type_id == type_id)) or 0,
+        policy=policy[0] if policy else None,
+        policy_is_of_live=bool(policy and policy[1] == "live"),
+        held_papers=states.get(("live", "held"), 0),
+        held_fields=held_fields or 0,
+        live_papers=sum(count for (purpose, _), count in states.items() if purpose == "live"),
+        waiting_for_version=states.get(("live", "placed"), 0),
+        straight_through=(untouched or 0) / drafted if drafted else None,
+        drafted=drafted,
+        waiting_delivery=states.get(("live", "passed"), 0) + states.get(("live", "settled"), 0),
+        delivered=states.get(("live", "delivered"), 0),
+    )
+
+
+def _labelled_since(session: Session, type_id: int) -> int:
+    """Labelled samples that no trained version has seen."""
+    last = session.scalar(
+        select(ModelVersion)
+        .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None))
+        .order_by(ModelVersion.number.desc())
+        .limit(1)
+        .options(undefer(ModelVersion.snapshot))
+    )
+    known = {int(key) for key in (last.snapshot.get("papers", {}) if last else {})}
+    ids = session.scalars(
+        select(Document.id).where(
+            Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled"
+        )
+    )
+    return len(set(ids) - known)
+
+
+def overview(store: Store, workspace_id: int | None = None) -> list[TypeOverview]:
+    """All types with their steps and next best steps."""
+    found = []
+    for one in types(store, workspace_id):
+        now = steps(store, one.id)
+        found.append(TypeOverview(one, now, next_steps(now)))
+    return found
+
+
+def next_steps(now: Steps) -> list[NextStep]:
+    """At most three, the most pressing first."""
+    found = [
+        NextStep("The plan has no fields yet", "Say what to read", "plan") if not now.fields else None,
+        NextStep("No sample papers have come in yet", "Bring in samples", "gather")
+        if now.fields and not (now.to_label or now.labelled or now.reading)
+        else None,
+        NextStep(f"{now.held_papers} papers wait for a person with {now.held_fields} fields", "Review them", "review")
+        if now.held_papers
+        else None,
+        NextStep(
+            f"{now.labelled} papers are labelled and no version is trained",
+            f"Train from {now.labelled} papers",
+            "train",
+        )
+        if now.labelled >= ENOUGH_FOR_A_FIRST_MODEL and not now.versions
+        else None,
+        NextStep("A version is trained, but none is live", "Look at it and publish", "train")
+        if now.versions and not now.live_version and not now.training
+        else None,
+        NextStep("A version is live, but no policy says how sure is sure enough", "Set thresholds", "weigh")
+        if now.live_version and not now.policy
+        else None,
+        NextStep(f"{now.waiting_delivery} papers are done and not delivered", "Deliver them", "deliver")
+        if now.waiting_delivery
+        else None,
+        NextStep(_label_reason(now), "Label the next", "label") if now.fields and now.to_label else None,
+        NextStep(
+            f"{now.labelled_since} papers were labelled since the last version",
+            f"Train from {now.labelled} papers",
+            "train",
+        )
+        if now.versions and now.labelled_since >= ENOUGH_FOR_A_FIRST_MODEL
+        else None,
+    ]
+    return [step for step in found if step is not None][:3]
+
+
+def _label_reason(now: Steps) -> str:
+    if now.labelled < PAPERS_MIN:
+        return f"A first model needs {PAPERS_MIN} labelled papers, better {ENOUGH_FOR_A_FIRST_MODEL}; {now.labelled} are labelled"
+    return f"{now.to_label} samples are not labelled yet"
+
+
+def default_type(store: Store) -> TypeView | None:
+    """The type to show when none is asked for: the one with most papers."""
+    with store.session() as session:
+        found = session.scalar(
+            select(DocumentType.id)
+            .outerjoin(Document, Document.type_id == DocumentType.id)
+            .group_by(DocumentType.id)
+            .order_by(func.count(Document.id).desc(), DocumentType.id)
+            .limit(1)
+        )
+    return type_view(store, found) if found else None
+
+
+@dataclass(frozen=True)
+class Hit:
+    """Something the palette can go to."""
+
+    kind: str
+    label: str
+    detail: str
+    document_id: int | None
+    type_id: int | None
+
+
+def search(store: Store, words: str, *, limit: int = 12) -> list[Hit]:
+    """Papers whose name holds the words, and types by name."""
+    like = f"%{words.strip().replace('%', '')}%"
+    with store.session() as session:
+        named = session.scalars(select(DocumentType).where(DocumentType.name.ilike(like)).limit(5)).all()
+        papers = session.scalars(
+            select(Document).where(Document.name.ilike(like)).order_by(Document.id.desc()).limit(limit)
+        ).all()
+        return [Hit("type", row.name, row.workspace.name, None, row.id) for row in named] + [
+            Hit("paper", row.name, f"{row.purpose}, {row.state}", row.id, row.type_id) for row in papers
+        ]

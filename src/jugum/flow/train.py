@@ -1,0 +1,252 @@
+"""Train: versions made from labels, published and retired."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, undefer
+
+from jugum.core.evaluation import train_version
+from jugum.core.extraction import Sample, SampleLabel
+from jugum.core.formats import pack_version
+from jugum.core.page import Box
+from jugum.errors import Conflict, InputError, JugumError, NotFound
+from jugum.flow.actor import TRAIN, Actor, record
+from jugum.flow.gather import DRAFT_TASK, pages_of
+from jugum.flow.plan import plan_in, type_row
+from jugum.store import Store
+from jugum.store.models import Document, Field, Label, ModelVersion, Person
+from jugum.store.queue import enqueue
+
+TRAIN_TASK = "train_version"
+SEED = 1
+
+
+@dataclass(frozen=True)
+class VersionView:
+    id: int
+    number: int
+    state: str
+    stage: str
+    progress: float
+    error: str | None
+    papers: int
+    created_at: datetime
+    created_by: str
+    trained_at: datetime | None
+    published_at: datetime | None
+    published_by: str | None
+    report: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class TrainView:
+    """What the Train page shows: versions, newest first; labelled papers now, and how many came since the last version;
+    per field how many papers have a value for it."""
+
+    labelled: int
+    new_since: int
+    coverage: list[tuple[str, str, int, int]]
+    versions: list[VersionView]
+
+
+def training_samples(session: Session, type_id: int) -> list[Sample]:
+    """Labelled samples, and settled live papers with the fields a person settled on them."""
+    documents = session.scalars(
+        select(Document)
+        .where(
+            Document.type_id == type_id,
+            ((Document.purpose == "sample") & (Document.state == "labelled"))
+            | ((Document.purpose == "live") & Document.state.in_(("settled", "delivered"))),
+            select(Label.id).where(Label.document_id == Document.id).exists(),
+        )
+        .order_by(Document.id)
+    ).all()
+    keys = dict(session.execute(select(Field.id, Field.key).where(Field.type_id == type_id)).tuples().all())
+    return [Sample(str(d.id), pages_of(session, d.id), _labels(session, d.id, keys)) for d in documents]
+
+
+def _labels(session: Session, document_id: int, keys: dict[int, str]) -> dict[str, tuple[SampleLabel, ...]]:
+    said: dict[str, tuple[SampleLabel, ...]] = {}
+    rows = session.scalars(
+        select(Label).where(Label.document_id == document_id).order_by(Label.field_id, Label.position)
+    )
+    for row in rows:
+        if row.field_id not in keys:
+            continue
+        mine = said.get(keys[row.field_id], ())
+        one = () if row.absent else (SampleLabel(row.text, row.normal, row.page, Box(*row.box) if row.box else None),)
+        said[keys[row.field_id]] = (*mine, *one)
+    return said
+
+
+def start(store: Store, actor: Actor, type_id: int) -> int:
+    """Queue the training of a new version; Conflict while one of the type is in training. Returns the version's id."""
+    actor.must(TRAIN)
+    with store.session() as session:
+        row = type_row(session, type_id)
+        session.get_one(type(row), type_id, with_for_update=True)
+        busy = session.scalar(
+            select(ModelVersion.number).where(
+                ModelVersion.type_id == type_id, ModelVersion.state.in_(("queued", "training"))
+            )
+        )
+        if busy:
+            raise Conflict(f"Version {busy} is still in training.")
+        if not row.fields:
+            raise InputError("The plan has no fields yet. Say in Plan what to read from these papers.")
+        number = (session.scalar(select(func.max(ModelVersion.number)).where(ModelVersion.type_id == type_id)) or 0) + 1
+        version = ModelVersion(type_id=type_id, number=number, created_by=actor.id)
+        session.add(version)
+        session.flush()
+        enqueue(session, TRAIN_TASK, priority=5, lock=f"train-{type_id}", version_id=version.id)
+        record(session, actor, "start training", "model_version", version.id, number=number)
+        return version.id
+
+
+def run(store: Store, version_id: int) -> None:
+    """Train a queued version (or one whose worker was killed). What the labels don't allow is told in its row."""
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id)
+        if version is None or version.state not in ("queued", "training"):
+            return
+        version.state, version.stage, version.progress = "training", "gathering labels", 0.0
+        plan = plan_in(type_row(session, version.type_id))
+        samples = training_samples(session, version.type_id)
+    try:
+        trained = train_version(plan, samples, seed=SEED, progress=_Teller(store, version_id))
+    except JugumError as error:
+        with store.session() as session:
+            version = session.get_one(ModelVersion, version_id)
+            version.state, version.stage, version.error = "failed", "failed", str(error)
+        return
+    snapshot = {"papers": {s.key: {k: [v.normal for v in vs] for k, vs in s.labels.items()} for s in samples}}
+    digest = hashlib.sha256(json.dumps(snapshot, sort_keys=True).encode()).hexdigest()
+    packed = pack_version(trained.extractor, trained.calibrator, {"labels_sha256": digest, "seed": SEED})
+    file_key = store.files.put(packed)
+    with store.session() as session:
+        version = session.get_one(ModelVersion, version_id)
+        version.state, version.stage, version.progress = "on trial", "done", 1.0
+        version.papers = len(samples)
+        version.report = trained.report.to_data()
+        version.evidence = [asdict(row) for row in trained.evidence]
+        version.snapshot = snapshot
+        version.file_key = file_key
+        version.trained_at = datetime.now(UTC)
+        for sample, group in zip([s for s in samples if s.labels], trained.groups, strict=True):
+            session.get_one(Document, int(sample.key)).group = group
+        record(session, None, "trained", "model_version", version_id, papers=len(samples), labels_sha256=digest)
+
+
+class _Teller:
+    """Writes progress into the version's row, at most about three times a second."""
+
+    def __init__(self, store: Store, version_id: int) -> None:
+        self._store, self._version_id, self._told = store, version_id, 0.0
+
+    def __call__(self, stage: str, share: float) -> None:
+        now = datetime.now(UTC).timestamp()
+        if now - self._told < 0.3 and share < 1:
+            return
+        self._told = now
+        with self._store.session() as session:
+            version = session.get_one(ModelVersion, self._version_id)
+            version.stage, version.progress = stage, share
+
+
+def version_row(session: Session, version_id: int) -> ModelVersion:
+    row = session.get(ModelVersion, version_id)
+    if row is None:
+        raise NotFound(f"There is no version with id {version_id}.")
+    return row
+
+
+def live_version(session: Session, type_id: int) -> ModelVersion | None:
+    return session.scalar(select(ModelVersion).where(ModelVersion.type_id == type_id, ModelVersion.state == "live"))
+
+
+def publish(store: Store, actor: Actor, version_id: int) -> int:
+    """Make a version the live one; the one before is retired. Live papers that nobody has begun are drafted with it.
+    Returns how many papers that are."""
+    actor.must(TRAIN)
+    with store.session() as session:
+        version = version_row(session, version_id)
+        if version.state not in ("on trial", "retired"):
+            raise Conflict(f"Version {version.number} is {version.state} and can't be published.")
+        before = live_version(session, version.type_id)
+        if before is not None:
+            before.state = "retired"
+            session.flush()
+        version.state, version.published_at, version.published_by = "live", datetime.now(UTC), actor.id
+        record(session, actor, "publish", "model_version", version_id, before=before.number if before else None)
+        return redraft(session, version.type_id)
+
+
+def redraft(session: Session, type_id: int) -> int:
+    """Queue drafting of the live papers that wait for a version, or are held and not begun."""
+    from jugum.store.models import Hold
+
+    begun = select(Hold.id).where(Hold.document_id == Document.id, Hold.settled_at.is_not(None)).exists()
+    waiting = session.scalars(
+        select(Document).where(
+            Document.type_id == type_id, Document.purpose == "live", Document.state.in_(("placed", "held")), ~begun
+        )
+    ).all()
+    for document in waiting:
+        enqueue(session, DRAFT_TASK, priority=15, lock=f"document-{document.id}", document_id=document.id)
+    return len(waiting)
+
+
+def versions(store: Store, type_id: int) -> list[VersionView]:
+    with store.session() as session:
+        rows = session.scalars(
+            select(ModelVersion).where(ModelVersion.type_id == type_id).order_by(ModelVersion.number.desc())
+        ).all()
+        return _views(session, rows)
+
+
+def version_view(store: Store, version_id: int) -> VersionView:
+    with store.session() as session:
+        return _views(session, [version_row(session, version_id)])[0]
+
+
+def _views(session: Session, rows: Any) -> list[VersionView]:
+    names = dict(session.execute(select(Person.id, Person.name)).tuples().all())
+    return [
+        VersionView(
+            row.id, row.number, row.state, row.stage, row.progress, row.error, row.papers, row.created_at,
+            names.get(row.created_by, ""), row.trained_at, row.published_at,
+            names.get(row.published_by) if row.published_by else None, row.report,
+        )
+        for row in rows
+    ]  # fmt: skip
+
+
+def overview(store: Store, type_id: int) -> TrainView:
+    with store.session() as session:
+        row = type_row(session, type_id)
+        labelled = select(Document.id).where(
+            Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled"
+        )
+        ids = set(session.scalars(labelled))
+        last = session.scalar(
+            select(ModelVersion)
+            .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None))
+            .order_by(ModelVersion.number.desc())
+            .limit(1)
+            .options(undefer(ModelVersion.snapshot))
+        )
+        known = {int(key) for key in (last.snapshot.get("papers", {}) if last else {})}
+        counted = (
+            select(Label.field_id, Label.absent, func.count(func.distinct(Label.document_id)))
+            .where(Label.document_id.in_(labelled))
+            .group_by(Label.field_id, Label.absent)
+        )
+        counts = {(field_id, absent): count for field_id, absent, count in session.execute(counted)}
+        coverage = [(f.key, f.name, counts.get((f.id, False), 0), counts.get((f.id, True), 0)) for f in row.fields]
+    return TrainView(len(ids), len(ids - known), coverage, versions(store, type_id))

@@ -1,0 +1,50 @@
+"""Settings: every one has a default, a name in the environment (JUGUM_…) and a line in the guide."""
+
+from __future__ import annotations
+
+import secrets
+from functools import cached_property
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """What an installation may change."""
+
+    model_config = SettingsConfigDict(env_prefix="JUGUM_", extra="ignore")
+
+    home: Path = Field(Path("var"), description="Folder for everything the program keeps when nothing else is set")
+    database_url: str = Field("", description="PostgreSQL to use; empty: a private cluster that the start command runs")
+    files: str = Field(
+        "", description="Where files are kept: a folder or an fsspec URL such as s3://bucket/path; empty: home/files"
+    )
+    secret: str = Field("", description="Key that signs sessions; empty: made once and kept in home/secret")
+    host: str = Field("127.0.0.1", description="Address the web process listens on")
+    port: int = Field(8420, description="Port the web process listens on")
+    workers: int = Field(0, description="Worker processes the start command runs; 0: one per core")
+    engine: str = Field("careful", description="OCR engine: careful or quick")
+    bytes_max: int = Field(200_000_000, description="Largest file taken, in bytes")
+    pages_max: int = Field(1000, description="Most pages a file may have")
+    pixels_max: int = Field(120_000_000, description="Most pixels a page may have")
+    session_hours: int = Field(12, description="Hours until a person must sign in again")
+    stale_seconds: float = Field(
+        10.0, description="Seconds without a heartbeat after which a worker's work is given to another"
+    )
+
+    @property
+    def files_url(self) -> str:
+        return self.files or str((self.home / "files").resolve())
+
+    @cached_property
+    def signing_key(self) -> str:
+        """The key that signs sessions; made on first use when none is set."""
+        if self.secret:
+            return self.secret
+        path = self.home / "secret"
+        if not path.exists():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.touch(mode=0o600)
+            path.write_text(secrets.token_urlsafe(48))
+        return path.read_text()

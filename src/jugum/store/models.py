@@ -1,0 +1,381 @@
+"""Tables. The database holds the invariants; each constraint says why by its name."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    CheckConstraint,
+    DateTime,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    MetaData,
+    String,
+    UniqueConstraint,
+    func,
+    text,
+)
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+ROLES = ("analyst", "reviewer", "administrator")
+SAMPLE_STATES = ("received", "to label", "in hand", "labelled", "set aside")
+LIVE_STATES = ("received", "placed", "drafted", "held", "passed", "settled", "delivered", "set aside")
+STATES = tuple(dict.fromkeys((*SAMPLE_STATES, *LIVE_STATES)))
+VERSION_STATES = ("queued", "training", "on trial", "live", "retired", "failed")
+HOW_LABELLED = ("marked", "typed", "agreed", "keyed", "review")
+
+
+def _one_of(column: str, values: tuple[str, ...]) -> str:
+    return f"{column} IN ({', '.join(repr(value) for value in values)})"
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(
+        naming_convention={
+            "pk": "pk_%(table_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+            "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+            "ck": "ck_%(table_name)s_%(constraint_name)s",
+        }
+    )
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB}
+
+
+def _now() -> Mapped[datetime]:
+    return mapped_column(server_default=func.now())
+
+
+def _to(table: str, *, nullable: bool = False, ondelete: str | None = None) -> Any:
+    return mapped_column(ForeignKey(f"{table}.id", ondelete=ondelete), nullable=nullable, index=True)
+
+
+class Person(Base):
+    """Someone who may sign in."""
+
+    __tablename__ = "person"
+    __table_args__ = (CheckConstraint(_one_of("role", ROLES), name="known_role"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str] = mapped_column(String(80), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
+    role: Mapped[str] = mapped_column(String(20))
+    password_hash: Mapped[str]
+    active: Mapped[bool] = mapped_column(default=True)
+    created_at: Mapped[datetime] = _now()
+
+
+class ApiKey(Base):
+    """A key of a client program; only its SHA-256 is kept. It may do what its person may."""
+
+    __tablename__ = "api_key"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = _to("person")
+    name: Mapped[str] = mapped_column(String(80))
+    start: Mapped[str] = mapped_column(String(12))
+    key_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    created_at: Mapped[datetime] = _now()
+    last_used_at: Mapped[datetime | None]
+    revoked_at: Mapped[datetime | None]
+    person: Mapped[Person] = relationship()
+
+
+class Workspace(Base):
+    __tablename__ = "workspace"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    created_at: Mapped[datetime] = _now()
+
+
+class DocumentType(Base):
+    __tablename__ = "document_type"
+    __table_args__ = (UniqueConstraint("workspace_id", "key"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = _to("workspace")
+    key: Mapped[str] = mapped_column(String(80))
+    name: Mapped[str] = mapped_column(String(80))
+    created_at: Mapped[datetime] = _now()
+    workspace: Mapped[Workspace] = relationship()
+    fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")
+
+
+class Field(Base):
+    __tablename__ = "field"
+    __table_args__ = (
+        UniqueConstraint("type_id", "key"),
+        CheckConstraint(_one_of("data_type", ("text", "date", "money", "number")), name="known_data_type"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = _to("document_type")
+    key: Mapped[str] = mapped_column(String(90))
+    name: Mapped[str] = mapped_column(String(80))
+    data_type: Mapped[str] = mapped_column(String(20))
+    printed_names: Mapped[list[Any]] = mapped_column(default=list)
+    required: Mapped[bool] = mapped_column(default=True)
+    many: Mapped[bool] = mapped_column(default=False)
+    position: Mapped[int]
+    type: Mapped[DocumentType] = relationship(back_populates="fields")
+
+
+class SourceFile(Base):
+    """Bytes as received, kept unchanged; the same bytes are one file in a workspace."""
+
+    __tablename__ = "source_file"
+    __table_args__ = (UniqueConstraint("workspace_id", "sha256"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = _to("workspace")
+    sha256: Mapped[str] = mapped_column(String(64))
+    name: Mapped[str] = mapped_column(String(255))
+    bytes: Mapped[int]
+    received_at: Mapped[datetime] = _now()
+
+
+class Document(Base):
+    """One paper. A sample goes received → to label → in hand → labelled; a live paper received → placed → drafted →
+    held or passed → settled → delivered. `set aside` says why in `reason`; `set_aside_by` is empty when the program did it."""
+
+    __tablename__ = "document"
+    __table_args__ = (
+        CheckConstraint("purpose IN ('sample', 'live')", name="known_purpose"),
+        CheckConstraint(_one_of("state", STATES), name="known_state"),
+        CheckConstraint("(state = 'set aside') = (reason IS NOT NULL)", name="set_aside_has_reason"),
+        Index("ix_document_type_purpose_state", "type_id", "purpose", "state"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = _to("workspace")
+    type_id: Mapped[int] = _to("document_type")
+    source_file_id: Mapped[int] = _to("source_file")
+    name: Mapped[str] = mapped_column(String(255))
+    purpose: Mapped[str] = mapped_column(String(10))
+    state: Mapped[str] = mapped_column(String(20), default="received")
+    reason: Mapped[str | None]
+    set_aside_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    page_count: Mapped[int | None]
+    pages_read: Mapped[int] = mapped_column(default=0)
+    revision: Mapped[int] = mapped_column(default=0)
+    group: Mapped[int | None]
+    version_id: Mapped[int | None] = mapped_column(ForeignKey("model_version.id"))
+    policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
+    opened_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    opened_at: Mapped[datetime | None]
+    received_at: Mapped[datetime] = _now()
+    received_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    settled_at: Mapped[datetime | None]
+    settled_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    file: Mapped[SourceFile] = relationship()
+    type: Mapped[DocumentType] = relationship()
+
+
+class PageRow(Base):
+    """A page as read: words as one compressed blob (see core.page.blob) and the key of its picture."""
+
+    __tablename__ = "page"
+    __table_args__ = (UniqueConstraint("document_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    number: Mapped[int]
+    width_pt: Mapped[float]
+    height_pt: Mapped[float]
+    rotation: Mapped[int]
+    skew: Mapped[float]
+    source: Mapped[str] = mapped_column(String(20))
+    confidence: Mapped[float]
+    word_count: Mapped[int]
+    words: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    view_key: Mapped[str] = mapped_column(String(64))
+    view_width: Mapped[int]
+    view_height: Mapped[int]
+
+
+class Label(Base):
+    """The right answer for a field on a paper. `absent` says that it is not on this paper; a keyed or typed value may
+    have no place (`page` and `box` empty). `box` is [x0, y0, x1, y1] in page fractions."""
+
+    __tablename__ = "label"
+    __table_args__ = (
+        UniqueConstraint("document_id", "field_id", "position"),
+        CheckConstraint(_one_of("how", HOW_LABELLED), name="known_way"),
+        CheckConstraint("NOT absent OR (text = '' AND position = 0)", name="absent_has_no_value"),
+        CheckConstraint("(page IS NULL) = (box IS NULL)", name="place_is_whole"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    field_id: Mapped[int] = _to("field", ondelete="CASCADE")
+    position: Mapped[int] = mapped_column(default=0)
+    absent: Mapped[bool] = mapped_column(default=False)
+    text: Mapped[str]
+    normal: Mapped[str]
+    page: Mapped[int | None]
+    box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
+    how: Mapped[str] = mapped_column(String(10))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = _now()
+
+
+class ModelVersion(Base):
+    """A trained extractor with its report and its evidence."""
+
+    __tablename__ = "model_version"
+    __table_args__ = (
+        UniqueConstraint("type_id", "number"),
+        CheckConstraint(_one_of("state", VERSION_STATES), name="known_state"),
+        Index("uq_model_version_one_live_per_type", "type_id", unique=True, postgresql_where=text("state = 'live'")),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = _to("document_type")
+    number: Mapped[int]
+    state: Mapped[str] = mapped_column(String(10), default="queued")
+    stage: Mapped[str] = mapped_column(String(80), default="waiting for a worker")
+    progress: Mapped[float] = mapped_column(default=0.0)
+    error: Mapped[str | None]
+    papers: Mapped[int] = mapped_column(default=0)
+    snapshot: Mapped[dict[str, Any]] = mapped_column(default=dict, deferred=True)
+    report: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    evidence: Mapped[list[Any]] = mapped_column(default=list, deferred=True)
+    file_key: Mapped[str | None] = mapped_column(String(64))
+    created_at: Mapped[datetime] = _now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    trained_at: Mapped[datetime | None]
+    published_at: Mapped[datetime | None]
+    published_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+
+
+class Policy(Base):
+    """Thresholds of a type; the newest one holds. `outcome` keeps what was known when it was chosen."""
+
+    __tablename__ = "policy"
+    __table_args__ = (
+        UniqueConstraint("type_id", "number"),
+        CheckConstraint("familiarity_least BETWEEN 0 AND 1", name="familiarity_is_a_share"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = _to("document_type")
+    number: Mapped[int]
+    version_id: Mapped[int] = _to("model_version")
+    thresholds: Mapped[dict[str, Any]]
+    familiarity_least: Mapped[float]
+    note: Mapped[str] = mapped_column(default="")
+    outcome: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime] = _now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class Reading(Base):
+    """What a version found for a field on a paper: one row per value, or one with `absent` when there is none."""
+
+    __tablename__ = "reading"
+    __table_args__ = (UniqueConstraint("document_id", "version_id", "field_id", "position"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    field_id: Mapped[int] = _to("field", ondelete="CASCADE")
+    version_id: Mapped[int] = _to("model_version")
+    position: Mapped[int] = mapped_column(default=0)
+    absent: Mapped[bool] = mapped_column(default=False)
+    text: Mapped[str]
+    normal: Mapped[str]
+    page: Mapped[int | None]
+    box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
+    confidence: Mapped[float]
+    familiarity: Mapped[float]
+    others: Mapped[list[Any]] = mapped_column(default=list)
+
+
+class Hold(Base):
+    """One reason why a person must look at a field of a paper; settled when they have."""
+
+    __tablename__ = "hold"
+    __table_args__ = (
+        Index(
+            "uq_hold_one_open_per_field",
+            "document_id",
+            "field_id",
+            unique=True,
+            postgresql_where=text("settled_at IS NULL"),
+        ),
+        Index("ix_hold_open", "opened_at", postgresql_where=text("settled_at IS NULL")),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    field_id: Mapped[int] = _to("field", ondelete="CASCADE")
+    reason: Mapped[str] = mapped_column(String(20))
+    detail: Mapped[str]
+    opened_at: Mapped[datetime] = _now()
+    settled_at: Mapped[datetime | None]
+    settled_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    outcome: Mapped[str | None] = mapped_column(String(20))
+
+
+class Result(Base):
+    """A value that passed or was settled, with where it came from."""
+
+    __tablename__ = "result"
+    __table_args__ = (
+        UniqueConstraint("document_id", "field_id", "position"),
+        CheckConstraint("origin IN ('model', 'person')", name="known_origin"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    field_id: Mapped[int] = _to("field", ondelete="CASCADE")
+    position: Mapped[int] = mapped_column(default=0)
+    text: Mapped[str]
+    normal: Mapped[str]
+    page: Mapped[int | None]
+    box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
+    confidence: Mapped[float | None]
+    origin: Mapped[str] = mapped_column(String(10))
+    version_id: Mapped[int | None] = mapped_column(ForeignKey("model_version.id"))
+    policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = _now()
+
+
+class Delivery(Base):
+    """One sending of results as a file, kept as it was sent. A paper is in at most one delivery."""
+
+    __tablename__ = "delivery"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = _to("document_type")
+    format: Mapped[str] = mapped_column(String(10))
+    file_key: Mapped[str] = mapped_column(String(64))
+    papers: Mapped[int]
+    created_at: Mapped[datetime] = _now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class DeliveredDocument(Base):
+    __tablename__ = "delivered_document"
+
+    document_id: Mapped[int] = mapped_column(ForeignKey("document.id", ondelete="CASCADE"), primary_key=True)
+    delivery_id: Mapped[int] = _to("delivery")
+
+
+class Audit(Base):
+    """Who did what, when, with what before and after."""
+
+    __tablename__ = "audit"
+    __table_args__ = (Index("ix_audit_object", "object_kind", "object_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = _now()
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    action: Mapped[str] = mapped_column(String(60))
+    object_kind: Mapped[str] = mapped_column(String(30))
+    object_id: Mapped[int]
+    detail: Mapped[dict[str, Any]] = mapped_column(default=dict)

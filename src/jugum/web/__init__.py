@@ -1,0 +1,1 @@
+"""Pages and API: a route parses, authorises, calls one flow function, and responds."""

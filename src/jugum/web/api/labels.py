@@ -1,0 +1,111 @@
+"""Labels on samples and settling of live papers."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, File, Form, Request, UploadFile
+from pydantic import BaseModel, Field
+
+from jugum.flow import label, review
+from jugum.flow.actor import LABEL, REVIEW, SEE, Actor
+from jugum.flow.desk import ValueInput
+from jugum.flow.label import KeyedReport, LabelDesk, LabelledField
+from jugum.flow.review import QueueView, ReviewDesk, Settled
+from jugum.web.security import Requires
+
+router = APIRouter()
+See = Annotated[Actor, Depends(Requires(SEE))]
+MayLabel = Annotated[Actor, Depends(Requires(LABEL))]
+MayReview = Annotated[Actor, Depends(Requires(REVIEW))]
+
+
+class ValueIn(BaseModel):
+    """A value by the words it stands on (page from 1, indices into the page's words), by text, or by both: a text put
+    right where the words were misread. `box` is [x0, y0, x1, y1] in page fractions, for text without words."""
+
+    text: str | None = Field(None, max_length=4000)
+    page: int | None = None
+    words: list[int] = Field(default_factory=list)
+    box: tuple[float, float, float, float] | None = None
+
+    def given(self) -> ValueInput:
+        return ValueInput(self.text, self.page, tuple(self.words), self.box)
+
+
+class Said(BaseModel):
+    """What a field's values are; `absent` says that it is not on this paper. With `revision`, 409 when the paper was
+    changed since."""
+
+    values: list[ValueIn] = Field(default_factory=list)
+    absent: bool = False
+    how: str = "marked"
+    revision: int | None = None
+
+
+class Revision(BaseModel):
+    revision: int
+
+
+class NextPaper(BaseModel):
+    next: int | None
+
+
+@router.get("/documents/{document_id}/labels", tags=["Labels"])
+def labels(request: Request, document_id: int, actor: See) -> list[LabelledField]:
+    return label.labels(request.app.state.store, document_id)
+
+
+@router.put("/documents/{document_id}/labels/{key}", tags=["Labels"])
+def set_label(request: Request, document_id: int, key: str, actor: MayLabel, body: Said) -> Revision:
+    """Replace a field's labels on a sample; no values and not absent takes them away."""
+    revision = label.set_label(
+        request.app.state.store, actor, document_id, key, [value.given() for value in body.values],
+        absent=body.absent, how=body.how, revision=body.revision,
+    )  # fmt: skip
+    return Revision(revision=revision)
+
+
+@router.post("/documents/{document_id}/labelled", tags=["Labels"])
+def labelled(request: Request, document_id: int, actor: MayLabel) -> NextPaper:
+    """The sample is done; optional fields nothing was said of are taken as not on the paper."""
+    return NextPaper(next=label.done(request.app.state.store, actor, document_id))
+
+
+@router.post("/types/{type_id}/labels.csv", tags=["Labels"])
+def keyed(
+    request: Request,
+    type_id: int,
+    actor: MayLabel,
+    file: Annotated[UploadFile, File(description="UTF-8 CSV: file,type,field,value")],
+    complete: Annotated[bool, Form(description="the CSV has every value of the papers it names")] = False,
+) -> KeyedReport:
+    """Values keyed in the past become labels; the place of each on its page is found by matching."""
+    return label.keyed(request.app.state.store, actor, type_id, file.file.read(), complete=complete)
+
+
+@router.get("/documents/{document_id}/label-desk", tags=["Labels"])
+def label_desk(request: Request, document_id: int, actor: MayLabel) -> LabelDesk:
+    """Everything the labelling desk shows; claims the paper for the caller."""
+    return label.desk(request.app.state.store, actor, document_id, request.app.state.versions)
+
+
+@router.get("/types/{type_id}/queue", tags=["Review"])
+def queue(request: Request, type_id: int, actor: MayReview, reason: str | None = None) -> QueueView:
+    """Held papers, the longest waiting first."""
+    return review.queue(request.app.state.store, actor, type_id, reason=reason)
+
+
+@router.get("/documents/{document_id}/review-desk", tags=["Review"])
+def review_desk(request: Request, document_id: int, actor: MayReview, look: bool = False) -> ReviewDesk:
+    """A live paper's fields with their holds; claims the paper unless only to look."""
+    return review.desk(request.app.state.store, actor, document_id, look=look)
+
+
+@router.put("/documents/{document_id}/review/{key}", tags=["Review"])
+def settle(request: Request, document_id: int, key: str, actor: MayReview, body: Said) -> Settled:
+    """Settle a field; the last held one settles the paper."""
+    return review.settle(
+        request.app.state.store, actor, document_id, key, [value.given() for value in body.values],
+        absent=body.absent, revision=body.revision,
+    )  # fmt: skip

@@ -1,0 +1,104 @@
+"""Papers: upload, state, words, setting aside."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
+from pydantic import BaseModel
+
+from jugum.errors import InputError
+from jugum.flow import desk, gather
+from jugum.flow.actor import GATHER, SEE, Actor
+from jugum.flow.desk import PageView, Presence
+from jugum.flow.gather import DocumentView, Received
+from jugum.web.security import Requires
+
+router = APIRouter(tags=["Papers"])
+See = Annotated[Actor, Depends(Requires(SEE))]
+Gather = Annotated[Actor, Depends(Requires(GATHER))]
+
+
+class Reason(BaseModel):
+    reason: str
+
+
+@router.post("/types/{type_id}/documents", status_code=201)
+def upload(
+    request: Request,
+    type_id: int,
+    actor: Gather,
+    file: Annotated[UploadFile, File(description="PDF, PNG, JPEG or TIFF")],
+    purpose: Annotated[str, Form(description="sample or live")] = "live",
+    again: Annotated[bool, Form(description="take the file although its bytes are here already")] = False,
+) -> Received:
+    """Keep one file and queue its reading. `twin` says that the same bytes are here already; the paper is then that one."""
+    if file.size is not None and file.size > request.app.state.settings.bytes_max:
+        limit = request.app.state.settings.bytes_max / 1e6
+        raise InputError(
+            f"“{file.filename}” has {file.size / 1e6:.0f} MB; at most {limit:.0f} MB are taken. Split it first."
+        )
+    data = file.file.read()
+    return gather.receive(
+        request.app.state.store, actor, type_id, file.filename or "", data, purpose=purpose, again=again
+    )
+
+
+@router.get("/types/{type_id}/documents")
+def documents(
+    request: Request,
+    type_id: int,
+    actor: See,
+    purpose: str | None = None,
+    state: str | None = None,
+    limit: Annotated[int, Query(ge=1, le=1000)] = 200,
+    before: int | None = None,
+) -> list[DocumentView]:
+    """Papers, the newest first; `before` an id gives the next page."""
+    return gather.documents(request.app.state.store, type_id, purpose=purpose, state=state, limit=limit, before=before)
+
+
+@router.get("/types/{type_id}/progress")
+def progress(request: Request, type_id: int, actor: See, ids: str = "") -> list[DocumentView]:
+    """The papers with these ids (joined by commas) as they stand now."""
+    known = [int(part) for part in ids.split(",") if part.strip().isdigit()]
+    return gather.progress(request.app.state.store, type_id, known)
+
+
+@router.get("/documents/{document_id}")
+def document(request: Request, document_id: int, actor: See) -> DocumentView:
+    return gather.document_view(request.app.state.store, document_id)
+
+
+@router.get("/documents/{document_id}/pages")
+def pages(request: Request, document_id: int, actor: See) -> list[PageView]:
+    """Pages with words as [text, x0, y0, x1, y1, confidence]; boxes in fractions of the upright page."""
+    with request.app.state.store.session() as session:
+        gather.document_row(session, document_id)
+        return desk.page_views(session, document_id)
+
+
+@router.post("/documents/{document_id}/set-aside", status_code=204)
+def set_aside(request: Request, document_id: int, actor: See, body: Reason) -> None:
+    gather.set_aside(request.app.state.store, actor, document_id, body.reason)
+
+
+@router.post("/documents/{document_id}/take-back", status_code=204)
+def take_back(request: Request, document_id: int, actor: Gather) -> None:
+    """Undo setting aside; a paper that was not read to its end is read again."""
+    gather.take_back(request.app.state.store, actor, document_id)
+
+
+class Purpose(BaseModel):
+    purpose: str
+
+
+@router.put("/documents/{document_id}/purpose", status_code=204)
+def change_purpose(request: Request, document_id: int, actor: Gather, body: Purpose) -> None:
+    gather.change_purpose(request.app.state.store, actor, document_id, body.purpose)
+
+
+@router.post("/documents/{document_id}/presence")
+def presence(request: Request, document_id: int, actor: See) -> Presence:
+    """Says that the caller has the paper open; tells who else has, and the paper's revision."""
+    return desk.presence(request.app.state.store, actor, document_id)

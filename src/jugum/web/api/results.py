@@ -1,0 +1,49 @@
+"""Results and deliveries."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request
+from pydantic import BaseModel
+
+from jugum.core.formats.tables import ResultRow
+from jugum.flow import deliver
+from jugum.flow.actor import DELIVER, SEE, Actor
+from jugum.flow.deliver import DeliveryView
+from jugum.web.security import Requires
+
+router = APIRouter(tags=["Results"])
+See = Annotated[Actor, Depends(Requires(SEE))]
+
+
+class Results(BaseModel):
+    total: int
+    rows: list[ResultRow]
+
+
+class DeliveryIn(BaseModel):
+    format: str = "json"
+
+
+@router.get("/types/{type_id}/results")
+def results(
+    request: Request,
+    type_id: int,
+    actor: See,
+    search: str = "",
+    state: str | None = None,
+    limit: Annotated[int, Query(ge=1, le=1000)] = 100,
+    offset: Annotated[int, Query(ge=0)] = 0,
+) -> Results:
+    """Passed and settled papers with every value's provenance, the newest first."""
+    view = deliver.results(request.app.state.store, type_id, search=search, state=state, limit=limit, offset=offset)
+    return Results(total=view.total, rows=view.rows)
+
+
+@router.post("/types/{type_id}/deliveries", status_code=201)
+def deliver_now(
+    request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(DELIVER))], body: DeliveryIn
+) -> DeliveryView:
+    """Put every paper that is in no delivery yet into one file; GET /deliveries/{id} gives it."""
+    return deliver.deliver(request.app.state.store, actor, type_id, body.format)

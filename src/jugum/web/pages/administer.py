@@ -1,0 +1,78 @@
+"""People (administrators) and one's own API keys."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
+from fastapi.responses import RedirectResponse, Response
+
+from jugum.flow import overview, people
+from jugum.flow.actor import ADMINISTER, SEE, Actor
+from jugum.store.models import ROLES
+from jugum.web.rendering import page
+from jugum.web.security import Requires
+
+router = APIRouter()
+See = Annotated[Actor, Depends(Requires(SEE))]
+Administer = Annotated[Actor, Depends(Requires(ADMINISTER))]
+
+
+def _keys(request: Request, actor: Actor, fresh: str = "") -> Response:
+    store = request.app.state.store
+    return page(
+        request,
+        "keys.html",
+        actor=actor,
+        shown=overview.default_type(store),
+        keys=people.keys_of(store, actor),
+        fresh=fresh,
+    )
+
+
+@router.get("/keys")
+def keys_page(request: Request, actor: See) -> Response:
+    return _keys(request, actor)
+
+
+@router.post("/keys")
+def make_key(request: Request, actor: See, name: Annotated[str, Form()]) -> Response:
+    return _keys(request, actor, people.make_key(request.app.state.store, actor, name))
+
+
+@router.post("/keys/{key_id}/revoke")
+def revoke_key(request: Request, key_id: int, actor: See) -> Response:
+    people.revoke_key(request.app.state.store, actor, key_id)
+    return RedirectResponse("/keys", 303)
+
+
+@router.get("/people")
+def people_page(request: Request, actor: Administer) -> Response:
+    store = request.app.state.store
+    return page(
+        request,
+        "people.html",
+        actor=actor,
+        shown=overview.default_type(store),
+        people=people.people(store, actor),
+        roles=ROLES,
+    )
+
+
+@router.post("/people")
+def add_person(
+    request: Request,
+    actor: Administer,
+    login: Annotated[str, Form()],
+    name: Annotated[str, Form()],
+    role: Annotated[str, Form()],
+    password: Annotated[str, Form()],
+) -> Response:
+    people.add_person(request.app.state.store, actor, login=login, name=name, role=role, password=password)
+    return RedirectResponse("/people", 303)
+
+
+@router.post("/people/{person_id}/active")
+def set_active(request: Request, person_id: int, actor: Administer, active: Annotated[bool, Form()]) -> Response:
+    people.set_active(request.app.state.store, actor, person_id, active=active)
+    return RedirectResponse("/people", 303)

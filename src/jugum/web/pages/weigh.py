@@ -1,0 +1,51 @@
+"""Weigh: balances and policies."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Request
+from fastapi.responses import RedirectResponse, Response
+
+from jugum.errors import InputError
+from jugum.flow import plan, weigh
+from jugum.flow.actor import SEE, WEIGH, Actor
+from jugum.web.rendering import page
+from jugum.web.security import Requires
+
+router = APIRouter()
+
+
+@router.get("/types/{type_id}/weigh")
+def weigh_page(
+    request: Request,
+    type_id: int,
+    actor: Annotated[Actor, Depends(Requires(SEE))],
+    error_most: float = weigh.ERROR_MOST,
+) -> Response:
+    store = request.app.state.store
+    shown = plan.type_view(store, type_id)
+    try:
+        view = weigh.weigh(store, type_id, error_most=error_most)
+    except InputError as error:
+        return page(request, "weigh_empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
+    return page(
+        request, "weigh.html", actor=actor, shown=shown, step="weigh", view=view, policies=weigh.policies(store, type_id),
+        points={b.key: [_mark(asdict(p)) for p in b.points] for b in view.balances},
+    )  # fmt: skip
+
+
+def _mark(point: dict[str, object]) -> list[object]:
+    """A point for the chart: confidence, familiarity, right, unseen, document, found, expected."""
+    names = ("confidence", "familiarity", "right", "unseen", "document", "found", "expected")
+    return [point[name] for name in names]
+
+
+@router.post("/types/{type_id}/policies/{number}/again")
+def go_back(
+    request: Request, type_id: int, number: int, actor: Annotated[Actor, Depends(Requires(WEIGH))],
+    csrf_token: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    weigh.go_back(request.app.state.store, actor, type_id, number)
+    return RedirectResponse(f"/types/{type_id}/weigh", 303)

@@ -1,0 +1,126 @@
+"""Templates: the frame's context, filters, and addresses of assets."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import UTC, datetime
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from fastapi import Request
+from fastapi.templating import Jinja2Templates
+from jinja2 import StrictUndefined
+from starlette.responses import Response
+
+from jugum.core.thresholds.beam import tilt
+from jugum.flow import overview
+from jugum.flow.actor import Actor
+from jugum.flow.plan import TypeView, types
+from jugum.web.security import csrf_token
+
+HERE = Path(__file__).parent
+_templates = Jinja2Templates(HERE / "templates")
+STEPS = ("gather", "plan", "label", "train", "weigh", "review", "deliver")
+
+
+@cache
+def asset(path: str) -> str:
+    """Address of a static file with its content's hash, so that it may be kept for ever."""
+    data = (HERE / "static" / path).read_bytes()
+    return f"/static/{path}?v={hashlib.sha256(data).hexdigest()[:10]}"
+
+
+def percent(share: float | None, digits: int = 0) -> str:
+    """0.975 → "98 %"; None → "–". 99.96 % is never shown as 100 %."""
+    if share is None:
+        return "–"
+    shown = f"{share * 100:.{digits}f}"
+    if share < 1 and float(shown) == 100:
+        shown = f"{100 - 10**-digits / 2:.{digits + 1}f}"
+    return f"{shown} %"
+
+
+def size(count: int) -> str:
+    return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(1, round(count / 1e3))} kB"
+
+
+def when(moment: datetime | None) -> str:
+    """Time for today, else the date."""
+    if moment is None:
+        return "–"
+    local = moment.astimezone()
+    today = datetime.now(UTC).astimezone().date()
+    return (
+        f"{local:%H:%M}"
+        if local.date() == today
+        else f"{local:%-d %b}"
+        if local.year == today.year
+        else f"{local:%Y-%m-%d}"
+    )
+
+
+def many(count: int, one: str, more: str | None = None) -> str:
+    """1, "paper" → "1 paper"; 3 → "3 papers"."""
+    return f"{count} {one if count == 1 else more or one + 's'}"
+
+
+_templates.env.filters.update(percent=percent, size=size, when=when, many=many)
+_templates.env.globals.update(asset=asset, beam_tilt=tilt)
+_templates.env.undefined = StrictUndefined
+_templates.env.trim_blocks = _templates.env.lstrip_blocks = True
+
+
+def _frame(request: Request, actor: Actor | None, shown: TypeView | None, step: str) -> dict[str, Any]:
+    """What the top bar and the ribbon need."""
+    store = request.app.state.store
+    return {
+        "actor": actor,
+        "csrf": csrf_token(request),
+        "type": shown,
+        "types": types(store) if actor else [],
+        "step": step,
+        "figures": ribbon(overview.steps(store, shown.id)) if actor and shown else {},
+        "step_names": STEPS,
+    }
+
+
+def ribbon(now: overview.Steps) -> dict[str, tuple[str, str]]:
+    """The one figure of each step, and what it counts."""
+    return {
+        "gather": (str(now.reading), "being read") if now.reading else (str(now.set_aside), "set aside"),
+        "plan": (str(now.fields), "field" if now.fields == 1 else "fields"),
+        "label": (str(now.to_label), "to label"),
+        "train": (f"v{now.live_version}", "live") if now.live_version else ("–", "none live"),
+        "weigh": (f"p{now.policy}", "in force") if now.policy else ("–", "no policy"),
+        "review": (str(now.held_papers), "held"),
+        "deliver": (str(now.waiting_delivery), "to send"),
+    }
+
+
+def page(
+    request: Request, template: str, *, actor: Actor | None, shown: TypeView | None = None, step: str = "", status: int = 200,
+    **context: Any,
+) -> Response:  # fmt: skip
+    """Render a page in the frame."""
+    return _templates.TemplateResponse(
+        request, template, {**_frame(request, actor, shown, step), **context}, status_code=status
+    )
+
+
+def error_page(request: Request, status: int, message: str) -> Response:
+    """An error in the frame, or, when even the frame can't be had (the database is away), without it."""
+    titles = {
+        404: "Not found",
+        403: "Not allowed",
+        409: "Changed meanwhile",
+        422: "That can't be used",
+        503: "Not reachable",
+    }
+    return _templates.TemplateResponse(
+        request,
+        "error.html",
+        {"title": titles.get(status, "Something went wrong"), "message": message, "actor": None, "csrf": "", "type": None,
+         "types": [], "step": "", "figures": {}, "step_names": STEPS},
+        status_code=status,
+    )  # fmt: skip

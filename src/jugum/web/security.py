@@ -1,0 +1,78 @@
+"""Who is asking, and may they? Every route declares what it requires; a test fails on one that doesn't."""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+from dataclasses import dataclass
+
+from fastapi import Request
+
+from jugum.errors import Forbidden, NotSignedIn
+from jugum.flow import people
+from jugum.flow.actor import Actor
+
+CSRF_HEADER = "x-csrf-token"
+SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
+
+
+@dataclass(frozen=True)
+class Public:
+    """Declares that a route is for anyone."""
+
+    async def __call__(self) -> None:
+        return None
+
+
+@dataclass(frozen=True)
+class Requires:
+    """Declares the permission that a route needs; gives the actor. A session needs the CSRF token for anything that
+    changes; an API key in `Authorization: Bearer …` needs none, for no browser sends it by itself."""
+
+    permission: str
+
+    async def __call__(self, request: Request) -> Actor:
+        header = request.headers.get("authorization", "")
+        store = request.app.state.store
+        if header.lower().startswith("bearer "):
+            actor = await _in_thread(people.actor_by_key, store, header[7:].strip())
+        else:
+            actor = await session_actor(request)
+            if request.method not in SAFE_METHODS:
+                await check_csrf(request)
+        actor.must(self.permission)
+        request.state.actor = actor
+        return actor
+
+
+async def _in_thread(function, *args):  # type: ignore[no-untyped-def]
+    from starlette.concurrency import run_in_threadpool
+
+    return await run_in_threadpool(function, *args)
+
+
+async def session_actor(request: Request) -> Actor:
+    person_id = request.session.get("person")
+    actor = await _in_thread(people.actor_by_id, request.app.state.store, person_id) if person_id else None
+    if actor is None:
+        raise NotSignedIn("Sign in first.")
+    return actor
+
+
+def csrf_token(request: Request) -> str:
+    """The session's token, made at first use."""
+    if "csrf" not in request.session:
+        request.session["csrf"] = secrets.token_urlsafe(24)
+    return str(request.session["csrf"])
+
+
+async def check_csrf(request: Request) -> None:
+    """Forbidden unless the header or the form carries the session's token."""
+    given = request.headers.get(CSRF_HEADER, "")
+    if not given and request.headers.get("content-type", "").startswith(
+        ("application/x-www-form-urlencoded", "multipart/form-data")
+    ):
+        given = str((await request.form()).get("csrf_token", ""))
+    expected = str(request.session.get("csrf", ""))
+    if not expected or not hmac.compare_digest(given, expected):
+        raise Forbidden("This form is too old or came from elsewhere. Load the page again and repeat.")

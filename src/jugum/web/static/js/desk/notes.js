@@ -1,0 +1,103 @@
+// A note in the margin: one value of one field, or one held field.
+
+import { beam } from "../beam.js";
+
+export function element(name, className = "", text = "") {
+  const made = document.createElement(name);
+  if (className) made.className = className;
+  if (text) made.textContent = text;
+  return made;
+}
+
+export function button(text, key, act) {
+  const made = element("button", "btn btn-plain", text);
+  made.type = "button";
+  if (key) { made.append(" ", element("kbd", "", key)); }
+  made.addEventListener("click", (event) => { event.stopPropagation(); act(); });
+  return made;
+}
+
+function head(field, value, threshold) {
+  const line = element("div", "head");
+  if (field.letter) line.append(element("kbd", "", field.letter));
+  line.append(element("span", "name", field.name));
+  if (value?.confidence != null) line.append(beam(value.confidence, threshold ?? 0.95));
+  return line;
+}
+
+function shownValue(note, value) {
+  note.append(element("div", "value", value.text));
+  if (!value.normal) note.append(element("div", "why", "can't be read as its data type"));
+  else if (value.normal !== value.text) note.append(element("div", "normal", `= ${value.normal}`));
+}
+
+// An input for the value with its normal form as it is typed. done(text) on Enter, left() on Escape.
+export function editor(text, normalOf, done, left) {
+  const holder = element("div");
+  const input = element("input");
+  const said = element("div", "normal");
+  input.value = text;
+  input.setAttribute("aria-label", "Value");
+  let asked = 0;
+  const look = async () => {
+    const mine = (asked += 1);
+    const normal = input.value.trim() ? await normalOf(input.value) : "";
+    if (mine === asked) said.textContent = normal === null ? "can't be read as its data type" : normal ? `= ${normal}` : "";
+  };
+  input.addEventListener("input", look);
+  input.addEventListener("keydown", (event) => {
+    if (event.key === "Enter" && input.value.trim()) { event.preventDefault(); event.stopPropagation(); done(input.value.trim()); }
+    if (event.key === "Escape") { event.preventDefault(); event.stopPropagation(); left(); }
+  });
+  input.addEventListener("click", (event) => event.stopPropagation());
+  holder.append(input, said);
+  look();
+  holder.focusInput = () => { input.focus(); input.select(); };
+  return holder;
+}
+
+export function candidateList(others, take) {
+  const list = element("ol", "candidates");
+  list.setAttribute("aria-label", "Other candidates");
+  others.slice(0, 9).forEach((other, index) => {
+    const item = element("li");
+    const pick = element("button");
+    pick.type = "button";
+    pick.append(element("kbd", "", String(index + 1)), other.text);
+    pick.title = other.normal;
+    pick.addEventListener("click", (event) => { event.stopPropagation(); take(index); });
+    item.append(pick);
+    list.append(item);
+  });
+  return list;
+}
+
+// state: {active, ghost, open}: open shows loupe, reason, candidates and buttons.
+export function noteFor(field, value, state, acts) {
+  const note = element("article", `note${state.ghost ? " ghost" : ""}${state.active ? " active" : ""}${state.held ? " is-held" : ""}`);
+  note.dataset.field = field.key;
+  note.append(head(field, value, field.threshold));
+  if (state.loupe && value.box) {
+    const canvas = element("canvas", "loupe");
+    canvas.width = 488;
+    canvas.height = 88;
+    canvas.setAttribute("role", "img");
+    canvas.setAttribute("aria-label", "The place on the paper");
+    note.append(canvas);
+  }
+  if (state.editing) {
+    const box = editor(value.text, acts.normalOf, acts.typed, acts.left);
+    note.append(box);
+    note.focusInput = box.focusInput;
+  } else shownValue(note, value);
+  if (state.held && field.detail) note.append(element("div", "why", `${field.hold}: ${field.detail}`));
+  if (value.person) note.append(element("div", "normal", `settled by ${value.person}`));
+  if (state.active && !state.editing && acts.buttons.length) {
+    const row = element("div", "acts");
+    row.append(...acts.buttons);
+    note.append(row);
+  }
+  if (state.active && state.open && field.others.length && !state.editing) note.append(candidateList(field.others, acts.candidate));
+  note.addEventListener("click", acts.chosen);
+  return note;
+}

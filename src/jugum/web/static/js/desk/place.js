@@ -1,0 +1,50 @@
+// Where notes and leaders go. Plain functions of numbers, so that they can be tested alone.
+
+const GAP = 7;
+
+// Tops for notes of one margin: each as near as can be to its wish, in order, none over another. Notes that would
+// collide are pushed apart evenly (pool adjacent violators), so that a crowd stays centred on its values.
+export function stack(wishes, heights, top = 8) {
+  const pools = [];
+  wishes.forEach((wish, index) => {
+    pools.push({ from: index, to: index, height: heights[index] + GAP, sum: wish, count: 1 });
+    for (let last = pools.length - 1; last > 0 && pools[last - 1].at + pools[last - 1].height > start(pools[last]); last -= 1) {
+      const lower = pools.pop();
+      const upper = pools[last - 1];
+      upper.sum += lower.sum - lower.count * upper.height;
+      upper.count += lower.count;
+      upper.height += lower.height;
+      upper.to = lower.to;
+      upper.at = start(upper);
+    }
+    pools[pools.length - 1].at = start(pools[pools.length - 1]);
+  });
+  function start(pool) { return Math.max(top, pool.sum / pool.count); }
+  const tops = [];
+  let floor = top;
+  for (const pool of pools) {
+    let y = Math.max(floor, pool.at);
+    for (let index = pool.from; index <= pool.to; index += 1) { tops.push(y); y += heights[index] + GAP; }
+    floor = y;
+  }
+  return tops;
+}
+
+// The side of the page a value's note stands on: where fewer words lie between it and the edge; ties by its middle.
+export function sideOf(box, words) {
+  const level = words.filter((word) => Math.min(word[4], box[3]) - Math.max(word[2], box[1]) > 0.4 * (box[3] - box[1]));
+  const left = level.filter((word) => word[3] <= box[0] + 0.002).length;
+  const right = level.filter((word) => word[1] >= box[2] - 0.002).length;
+  if (left !== right) return left < right ? "left" : "right";
+  return (box[0] + box[2]) / 2 < 0.5 ? "left" : "right";
+}
+
+// The height (page fraction) in the white under a value's line at which a leader reaches it without crossing words.
+export function gutterUnder(box, words, side) {
+  const [from, to] = side === "left" ? [0, box[2]] : [box[0], 1];
+  const inWay = words.filter((word) => word[3] > from && word[1] < to);
+  const level = inWay.filter((word) => Math.min(word[4], box[3]) - Math.max(word[2], box[1]) > 0.3 * (box[3] - box[1]));
+  const bottom = Math.max(box[3], ...level.map((word) => word[4]));
+  const below = inWay.filter((word) => word[2] >= bottom - 0.001).map((word) => word[2]);
+  return bottom + Math.min(0.004, Math.max(0.0004, (Math.min(1, ...below) - bottom) / 2));
+}

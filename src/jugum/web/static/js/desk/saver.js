@@ -1,0 +1,63 @@
+// Saving as one goes: changes are sent one after another, kept on this machine until the server has them, and sent again
+// after a broken connection. Nothing that was entered is lost.
+
+import { call } from "../server.js";
+
+const RETRY_MS = 2500;
+
+export class Saver {
+  // path(key) gives the address of a field; told(text, kind) shows the state; conflict(item) is called when somebody else
+  // changed the paper meanwhile; saved(item, answer) after each success.
+  constructor({ name, path, revision, told, conflict, saved, refused }) {
+    Object.assign(this, { name, path, revision, told, conflict, saved, refused });
+    this.waiting = JSON.parse(localStorage.getItem(name) || "[]");
+    this.busy = null;
+    window.addEventListener("beforeunload", (event) => { if (this.waiting.length) event.preventDefault(); });
+  }
+
+  put(key, body) {
+    this.waiting = this.waiting.filter((item) => item.key !== key || item === this.sending);
+    this.waiting.push({ key, body });
+    this.keep();
+    return this.run();
+  }
+
+  keep() {
+    if (this.waiting.length) localStorage.setItem(this.name, JSON.stringify(this.waiting));
+    else localStorage.removeItem(this.name);
+  }
+
+  // Resolves when all is saved (or given up to a conflict).
+  run() {
+    this.busy = this.busy || this.work().finally(() => { this.busy = null; });
+    return this.busy;
+  }
+
+  async work() {
+    while (this.waiting.length) {
+      this.sending = this.waiting[0];
+      this.told("Saving…");
+      try {
+        const answer = await call("PUT", this.path(this.sending.key), { ...this.sending.body, revision: this.revision() });
+        this.drop(this.sending);
+        this.saved(this.sending, answer);
+      } catch (error) {
+        if (error.status === 0 || error.status === 503) {
+          this.told(`Not saved yet: ${error.message} What you entered is kept here and sent again.`, "held");
+          await new Promise((resolve) => setTimeout(resolve, RETRY_MS));
+        } else {
+          const item = this.sending;
+          this.drop(item);
+          if (error.status === 409) await this.conflict(item, error);
+          else this.refused(item, error);
+        }
+      }
+    }
+    this.sending = null;
+  }
+
+  drop(item) {
+    this.waiting = this.waiting.filter((other) => other !== item);
+    this.keep();
+  }
+}

@@ -1,0 +1,29 @@
+// Asking one question in our own dialog instead of the browser's.
+
+// Resolves to the text given ("" when no text is asked for), or null when it was left.
+export function ask({ title, text = "", verb, input = null, placeholder = "" }) {
+  const dialog = document.getElementById("ask");
+  const field = dialog.querySelector("input");
+  dialog.querySelector("h2").textContent = title;
+  dialog.querySelector("p").textContent = text;
+  dialog.querySelector("p").hidden = !text;
+  dialog.querySelector("[data-yes]").textContent = verb;
+  field.hidden = input === null;
+  field.value = input || "";
+  field.placeholder = placeholder;
+  field.setAttribute("aria-label", title);
+  dialog.returnValue = "";
+  dialog.showModal();
+  if (input !== null) field.focus();
+  else dialog.querySelector("[data-yes]").focus();
+  field.onkeydown = (event) => {
+    if (event.key === "Enter") { event.preventDefault(); dialog.close("yes"); }
+  };
+  return new Promise((resolve) => {
+    dialog.addEventListener("close", () => resolve(dialog.returnValue === "yes" ? field.value : null), { once: true });
+  });
+}
+
+export function tell(title, text) {
+  return ask({ title, text, verb: "All right" });
+}

@@ -1,0 +1,1 @@
+"""Background tasks: thin, each calls one flow function."""
