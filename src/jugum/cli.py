@@ -34,7 +34,9 @@ def web() -> None:
     from jugum.web.app import create_app
 
     settings = Settings()
-    uvicorn.run(create_app(settings), host=settings.host, port=settings.port, log_level="warning", timeout_graceful_shutdown=3)
+    uvicorn.run(
+        create_app(settings), host=settings.host, port=settings.port, log_level="warning", timeout_graceful_shutdown=3
+    )
 
 
 @app.command()
@@ -145,8 +147,8 @@ class _Office:
         self.settings = Settings(
             database_url=url, home=home, files=self.settings.files_url, secret=self.settings.signing_key, port=port
         )
+        self.web = self._spawn("web")  # it takes a while to load, and touches no table before it is asked for a page
         run_migrations(url)
-        self.web = self._spawn("web")
         self.workers = [self._spawn("worker") for _ in range(self.settings.workers or os.cpu_count() or 1)]
         if demo:
             filled = subprocess.run([sys.executable, "-m", "jugum", "demo-fill"], env=self.env, check=False)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
@@ -10,7 +11,7 @@ from sqlalchemy.orm import Session, undefer
 from jugum.core.extraction.model import PAPERS_MIN
 from jugum.flow.plan import TypeView, type_view, types
 from jugum.store import Store
-from jugum.store.models import Document, DocumentType, Field, Hold, ModelVersion, Policy
+from jugum.store.models import Audit, Document, DocumentType, Field, Hold, ModelVersion, Person, Policy
 
 ENOUGH_FOR_A_FIRST_MODEL = 5
 
@@ -205,6 +206,38 @@ def default_type(store: Store) -> TypeView | None:
             .limit(1)
         )
     return type_view(store, found) if found else None
+
+
+@dataclass(frozen=True)
+class Happening:
+    """Consecutive audit rows of one person and action, the newest first: `count` of them, of which the last was `at`."""
+
+    at: datetime
+    who: str
+    action: str
+    count: int
+    what: str
+
+
+def latest(store: Store, *, limit: int = 10) -> list[Happening]:
+    """What happened last, like with like put together."""
+    with store.session() as session:
+        rows = session.execute(
+            select(Audit, Person.name)
+            .outerjoin(Person, Audit.person_id == Person.id)
+            .order_by(Audit.id.desc())
+            .limit(400)
+        ).all()
+    found: list[Happening] = []
+    for row, name in rows:
+        who = name or "the program"
+        if found and (found[-1].who, found[-1].action) == (who, row.action):
+            found[-1] = replace(found[-1], count=found[-1].count + 1)
+        elif len(found) == limit:
+            break
+        else:
+            found.append(Happening(row.at, who, row.action, 1, row.object_kind.replace("_", " ")))
+    return found
 
 
 @dataclass(frozen=True)

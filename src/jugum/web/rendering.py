@@ -88,7 +88,9 @@ def _frame(request: Request, actor: Actor | None, shown: TypeView | None, step: 
 def ribbon(now: overview.Steps) -> dict[str, tuple[str, str]]:
     """The one figure of each step, and what it counts."""
     return {
-        "gather": (str(now.reading), "being read") if now.reading else (str(now.set_aside), "set aside"),
+        "gather": (str(now.reading), "being read")
+        if now.reading
+        else (str(now.to_label + now.labelled + now.live_papers), "papers"),
         "plan": (str(now.fields), "field" if now.fields == 1 else "fields"),
         "label": (str(now.to_label), "to label"),
         "train": (f"v{now.live_version}", "live") if now.live_version else ("–", "none live"),

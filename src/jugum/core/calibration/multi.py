@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from sklearn.linear_model import LogisticRegression
 
 from jugum.core.extraction import Decision
 
@@ -41,6 +40,8 @@ class Calibrator:
         target = np.where(good, above, below)
         weight = np.ones(len(rows)) if weights is None else np.array(weights, dtype=float)
         scaled = (rows - self.mean_) / self.scale_
+        from sklearn.linear_model import LogisticRegression  # here: it costs a second, and reading needs none of it
+
         line = LogisticRegression(C=self.regularisation, max_iter=1000)
         line.fit(
             np.concatenate([scaled, scaled]),

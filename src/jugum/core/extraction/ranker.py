@@ -8,10 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import lightgbm
 import numpy as np
 import numpy.typing as npt
-from sklearn.linear_model import LogisticRegression
 
 Floats = npt.NDArray[np.float32]
 LOGIT_MAX = 9.0
@@ -33,10 +31,14 @@ class Ranker:
             raise ValueError("a ranker needs right and wrong candidates")
         self.mean_ = rows.mean(axis=0).astype(np.float64)
         self.scale_ = np.where(rows.std(axis=0) > 1e-6, rows.std(axis=0), 1.0).astype(np.float64)
+        from sklearn.linear_model import LogisticRegression  # here: it costs a second, and reading needs none of it
+
         line = LogisticRegression(C=self.regularisation, max_iter=500)
         line.fit((rows - self.mean_) / self.scale_, right, sample_weight=weights)
         self.coefficients_ = line.coef_[0].astype(np.float64)
         self.intercept_ = float(line.intercept_[0])
+        import lightgbm
+
         self.booster_: Any = lightgbm.train(
             {
                 "objective": "binary",
@@ -78,6 +80,8 @@ class Ranker:
 
     @staticmethod
     def from_data(line: dict[str, Any], trees: str) -> Ranker:
+        import lightgbm
+
         ranker = Ranker()
         ranker.mean_ = np.array(line["mean"])
         ranker.scale_ = np.array(line["scale"])

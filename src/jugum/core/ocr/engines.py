@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.ocr.upright import flattened
-from jugum.core.page import Box, Word
+from jugum.core.page import Box, Word, union
 from jugum.errors import ExternalError
 
 Grey = npt.NDArray[np.uint8]
@@ -68,10 +68,14 @@ class CarefulEngine:
             # The use_* switches stick between calls: all three are passed each time.
             found = self._loaded()(picture, use_det=True, use_cls=False, use_rec=True, return_word_box=True)
         words: list[Word] = []
-        for line in found.word_results or ():
-            for text, score, corners in line:
-                if corners is not None and str(text).strip():
-                    words.extend(self._words(grey, str(text), float(score), corners))
+        for line, text_of_line in zip(found.word_results or (), found.txts or (), strict=True):
+            pieces = [
+                word
+                for text, score, corners in line
+                if corners is not None and str(text).strip()
+                for word in self._words(grey, str(text), float(score), corners)
+            ]
+            words.extend(_as_in_line(pieces, str(text_of_line)))
         return words
 
     @staticmethod
@@ -98,6 +102,21 @@ class CarefulEngine:
             said = classify([cv2.cvtColor(crop, cv2.COLOR_GRAY2BGR) for crop in crops]).cls_res
         votes = [float(score) if "180" in label else -float(score) for label, score in said]
         return float(np.mean(votes))
+
+
+def _as_in_line(pieces: list[Word], line: str) -> list[Word]:
+    """Join neighbouring pieces that are one word in the line's text: boxes are cut apart at wide letters ("W", "orks")."""
+    words = list(reversed(pieces))
+    joined: list[Word] = []
+    for text in line.split():
+        parts = []
+        while words and len("".join(part.text for part in parts)) < len(text):
+            parts.append(words.pop())
+        if "".join(part.text for part in parts) != text:
+            return pieces  # the line's text and its pieces don't agree: keep what the boxes say
+        sure = sum(part.confidence * len(part.text) for part in parts) / len(text)
+        joined.append(Word(text, union(part.box for part in parts), sure))
+    return joined if not words else pieces
 
 
 def _tight(grey: Grey, x0: float, y0: float, x1: float, y1: float) -> Box:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from scipy.stats import beta
+from scipy.special import betaincinv, ndtri
 
 
 @dataclass(frozen=True)
@@ -43,16 +43,14 @@ def upper_bound(wrong: int, total: int, *, level: float = 0.95) -> float:
     """
     if total <= 0 or wrong >= total:
         return 1.0
-    return float(beta.ppf(level, wrong + 1, total - wrong))
+    return float(betaincinv(wrong + 1, total - wrong, level))
 
 
 def share_interval(hits: int, total: int, *, level: float = 0.95) -> tuple[float, float]:
     """Two-sided Wilson interval of a share (Wilson, 1927): 28 of 30 → (0.787, 0.982). (0, 1) when total is 0."""
     if total <= 0:
         return 0.0, 1.0
-    from scipy.stats import norm
-
-    z = float(norm.ppf(0.5 + level / 2))
+    z = float(ndtri(0.5 + level / 2))
     share = hits / total
     centre = (share + z * z / (2 * total)) / (1 + z * z / total)
     half = z / (1 + z * z / total) * (share * (1 - share) / total + z * z / (4 * total * total)) ** 0.5
@@ -66,16 +64,22 @@ def outcome_of(evidence: Sequence[Evidence], threshold: float, familiarity_least
     return Outcome(len(evidence), len(passing), wrong, upper_bound(wrong, len(passing)))
 
 
-def threshold_for(
-    evidence: Sequence[Evidence], error_most: float, familiarity_least: float = 0.0, *, step: float = 0.01
-) -> float:
-    """The lowest threshold on a grid (0.50 to 0.99) from which on upwards the share of wrong ones among what passes stays
-    within `error_most`; and never under 1 − error_most, for a calibrated confidence below it admits to be too unsure.
+def threshold_for(evidence: Sequence[Evidence], error_most: float, familiarity_least: float = 0.0) -> float:
+    """The lowest threshold (to 0.99, in hundredths) from which on upwards what passes stays within `error_most` twice:
+    the share counted wrong, and the share the confidences themselves expect to be wrong (mean of 1 − confidence).
+
+    0.99 when nothing passes below it or nothing keeps within; never under 1 − 5 × `error_most` (nor 0.50), so that where
+    evidence is thin no single value passes that is itself a gamble. Only familiar layouts count.
     """
+    familiar = [one for one in evidence if one.familiarity >= familiarity_least]
     lowest = 0.99
-    for number in range(99, 49, -max(1, round(step * 100))):
-        outcome = outcome_of(evidence, number / 100, familiarity_least)
-        if outcome.passing and outcome.error_share > error_most:
-            break
-        lowest = number / 100
-    return max(lowest, min(0.99, 1 - error_most))
+    floor = max(50, round(100 - 500 * error_most))
+    for number in range(99, floor - 1, -1):
+        passing = [one for one in familiar if one.confidence >= number / 100]
+        if passing:
+            counted = sum(not one.right for one in passing) / len(passing)
+            expected = sum(1 - one.confidence for one in passing) / len(passing)
+            if max(counted, expected) > error_most:
+                break
+            lowest = number / 100
+    return lowest

@@ -55,7 +55,7 @@ def overview_page(request: Request, actor: Annotated[Actor, Depends(Requires(SEE
     store = request.app.state.store
     return page(
         request, "overview.html", actor=actor, shown=overview.default_type(store), step="overview",
-        rows=overview.overview(store), workspaces=plan.workspaces(store),
+        rows=overview.overview(store), latest=overview.latest(store), workspaces=plan.workspaces(store),
     )  # fmt: skip
 
 

@@ -8,7 +8,8 @@ import { tell } from "./dialogs.js";
 const LOW = logOdds(0.01);
 const HIGH = logOdds(0.995);
 const TICKS = [0.01, 0.1, 0.5, 0.8, 0.9, 0.95, 0.98, 0.995];
-const LINE = 34;
+const LINE = 40;
+const HEIGHT = 70;
 
 const root = document.getElementById("weigh");
 const points = JSON.parse(root.dataset.points);
@@ -59,12 +60,12 @@ class Balance {
 
   draw() {
     this.width = this.axis.clientWidth || 620;
-    this.axis.setAttribute("viewBox", `0 0 ${this.width} 62`);
+    this.axis.setAttribute("viewBox", `0 0 ${this.width} ${HEIGHT}`);
     const focused = document.activeElement === this.handle;
     const parts = [svg("line", { class: "ground", x1: 4, x2: this.width - 4, y1: LINE, y2: LINE })];
     for (const tick of TICKS) {
       parts.push(svg("line", { class: "ground", x1: this.x(tick), x2: this.x(tick), y1: LINE - 2, y2: LINE + 2 }));
-      const label = svg("text", { class: "tick", x: this.x(tick), y: 61 });
+      const label = svg("text", { class: "tick", x: this.x(tick), y: HEIGHT - 3 });
       label.textContent = `${tick * 100} %`;
       parts.push(label);
     }
@@ -97,11 +98,12 @@ class Balance {
     const said = `${(this.threshold * 100).toFixed(1)}`;
     this.handle.setAttribute("aria-valuenow", said);
     this.handle.setAttribute("aria-valuetext", `${said} %`);
-    const label = svg("text", { x: Math.min(this.width - 20, Math.max(20, x)), y: -2 });
+    const roomRight = x < this.width - 60;
+    const label = svg("text", { x: roomRight ? x + 8 : x - 8, y: 10, "text-anchor": roomRight ? "start" : "end" });
     label.textContent = `${said} %`;
     this.handle.replaceChildren(
-      svg("rect", { x: x - 9, y: -10, width: 18, height: 66, fill: "transparent" }),
-      svg("line", { x1: x, x2: x, y1: 4, y2: 50 }), svg("polygon", { points: `${x},4 ${x - 5},-0 ${x + 5},-0` }), label,
+      svg("rect", { x: x - 9, y: 0, width: 18, height: HEIGHT - 14, fill: "transparent" }),
+      svg("line", { x1: x, x2: x, y1: 8, y2: LINE + 14 }), svg("polygon", { points: `${x},9 ${x - 5},2 ${x + 5},2` }), label,
     );
     return this.handle;
   }

@@ -3,10 +3,10 @@
 import { call } from "../server.js";
 import { setKeys } from "../keys.js";
 import { ask, tell } from "../dialogs.js";
-import { svg } from "../beam.js";
+import { beam, svg } from "../beam.js";
 import { Pages } from "./pages.js";
 import { Saver } from "./saver.js";
-import { gutterUnder, sideOf, stack } from "./place.js";
+import { balance, gutterUnder, sideOf, stack } from "./place.js";
 import { button, editor, element, noteFor } from "./notes.js";
 
 const NOTE_WIDTH = 262;
@@ -136,20 +136,27 @@ class Desk {
         if (!value.box) return;
         const page = this.pages.element(value.page).page;
         const side = sideOf(value.box, page.words);
-        placed.push({ field, value, ghost, index, side, at: this.pages.pixels(value.page, value.box), under: gutterUnder(value.box, page.words, side) });
+        const at = this.pages.pixels(value.page, value.box);
+        placed.push({ field, value, ghost, index, side, at, wish: at.y0 });
       });
     }
+    placed.sort((a, b) => a.at.y0 - b.at.y0 || a.at.x0 - b.at.x0);
+    for (const one of placed) {
+      one.note = this.note(one);
+      this.plane.append(one.note);
+      one.height = one.note.offsetHeight;
+    }
+    balance(placed);
     let bottom = pagesHeight + 40;
     for (const side of ["left", "right"]) {
-      const mine = placed.filter((one) => one.side === side).sort((a, b) => a.at.y0 - b.at.y0 || a.at.x0 - b.at.x0);
+      const mine = placed.filter((one) => one.side === side);
       for (const one of mine) {
-        one.note = this.note(one);
+        one.under = gutterUnder(one.value.box, this.pages.element(one.value.page).page.words, side);
         one.note.style.left = `${side === "left" ? this.left - GUTTER - NOTE_WIDTH : this.left + this.width + GUTTER}px`;
-        this.plane.append(one.note);
         const canvas = one.note.querySelector("canvas");
         if (canvas) this.pages.crop(canvas, one.value.page, one.value.box);
       }
-      const heights = mine.map((one) => one.note.offsetHeight);
+      const heights = mine.map((one) => one.height);
       const tops = stack(mine.map((one) => this.pagesTop + (one.at.y0 + one.at.y1) / 2 - 24), heights);
       mine.forEach((one, index) => { one.note.style.top = `${tops[index]}px`; one.top = tops[index]; });
       if (tops.length) bottom = Math.max(bottom, tops.at(-1) + heights.at(-1) + 20);
@@ -211,6 +218,7 @@ class Desk {
     if (field.letter) chip.append(element("kbd", "", field.letter));
     chip.append(field.name);
     const decided = this.mode === "label" ? field.decided : !field.hold;
+    if (field.hold && field.confidence != null && !values.length) chip.append(beam(field.confidence, field.threshold));
     if (values.length) chip.append(element("span", "mono", values.map((value) => value.text).join("; ")));
     else if (decided) chip.append(element("span", "quiet small", "not on it"));
     else if (field.hold) chip.append(element("span", "held small", field.hold));
@@ -221,11 +229,12 @@ class Desk {
   // For a field without a place: what to do, typing, "not on this paper", candidates.
   entry(field) {
     const holder = element("span", "entry");
-    holder.append(element("span", "quiet small", `Click or sweep the words of ${field.name}, or`));
+    const found = field.hold === "low confidence" ? `“Not on this paper” is ${Math.round((field.confidence || 0) * 100)} % sure. Agree, click its words, or` : `Click or sweep the words of ${field.name}, or`;
+    holder.append(element("span", "quiet small", found));
     const box = editor(this.standing(field).values[0]?.text || "", (text) => this.normal(field, text), (text) => this.typed(text, null), () => { this.editing = false; this.root.focus(); document.activeElement.blur(); });
     box.querySelector("input").className = "form-control";
     box.querySelector("input").placeholder = "type the value, Enter";
-    holder.append(box, button("Not on this paper", ".", () => this.absent()));
+    holder.append(box, button(field.hold === "low confidence" ? "Agree: not on it" : "Not on this paper", field.hold === "low confidence" ? "Enter" : ".", () => this.absent()));
     const others = field.others || [];
     others.slice(0, 4).forEach((other, index) => {
       const made = button(other.text, "", () => this.candidate(index));
@@ -280,6 +289,7 @@ class Desk {
     const { values, ghost } = this.standing(field);
     if (this.mode === "label" && ghost && values.length) this.put(field, values, { how: "agreed" });
     else if (this.mode === "review" && field.hold && values.length) this.put(field, values, {});
+    else if (this.mode === "review" && field.hold === "low confidence") this.absent();
     else if (this.mode === "review" && field.hold) this.tell("There is no value to agree to: click its words, type it, or say that it is not on the paper.");
     else this.next();
     return true;

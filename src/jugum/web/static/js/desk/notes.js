@@ -26,9 +26,11 @@ function head(field, value, threshold) {
 }
 
 function shownValue(note, value) {
-  note.append(element("div", "value", value.text));
+  const said = element("div", "said");
+  said.append(element("span", "value", value.text));
+  if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
+  note.append(said);
   if (!value.normal) note.append(element("div", "why", "can't be read as its data type"));
-  else if (value.normal !== value.text) note.append(element("div", "normal", `= ${value.normal}`));
 }
 
 // An input for the value with its normal form as it is typed. done(text) on Enter, left() on Escape.
@@ -63,7 +65,7 @@ export function candidateList(others, take) {
     const item = element("li");
     const pick = element("button");
     pick.type = "button";
-    pick.append(element("kbd", "", String(index + 1)), other.text);
+    pick.append(element("kbd", "", String(index + 1)), element("span", "", other.text));
     pick.title = other.normal;
     pick.addEventListener("click", (event) => { event.stopPropagation(); take(index); });
     item.append(pick);

@@ -26,7 +26,7 @@ export class Pages {
 
   make(page) {
     const root = document.createElement("div");
-    root.className = "desk-page";
+    root.className = "paper-page";
     root.dataset.page = page.number;
     const image = document.createElement("img");
     image.alt = `Page ${page.number}`;

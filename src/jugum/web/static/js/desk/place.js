@@ -39,6 +39,22 @@ export function sideOf(box, words) {
   return (box[0] + box[2]) / 2 < 0.5 ? "left" : "right";
 }
 
+// Sides for all notes ([{side, wish, height}], sorted by wish): where a side is so crowded that its notes would drift far
+// from their values and the other is free, every second one changes over.
+export function balance(notes) {
+  for (const side of ["left", "right"]) {
+    const mine = notes.filter((note) => note.side === side);
+    const other = notes.filter((note) => note.side !== side);
+    const needed = mine.reduce((sum, note) => sum + note.height + GAP, 0);
+    const taken = other.reduce((sum, note) => sum + note.height + GAP, 0);
+    const extent = mine.length ? mine.at(-1).wish - mine[0].wish + mine[0].height : 0;
+    if (needed > extent + 60 && taken < needed / 2) {
+      mine.forEach((note, index) => { if (index % 2) note.side = side === "left" ? "right" : "left"; });
+      break;
+    }
+  }
+}
+
 // The height (page fraction) in the white under a value's line at which a leader reaches it without crossing words.
 export function gutterUnder(box, words, side) {
   const [from, to] = side === "left" ? [0, box[2]] : [box[0], 1];
