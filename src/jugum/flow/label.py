@@ -92,7 +92,7 @@ def desk(store: Store, actor: Actor, document_id: int, versions: LoadedVersions)
             select(Label).where(Label.document_id == document_id).order_by(Label.field_id, Label.position)
         ):
             labels.setdefault(label.field_id, []).append(label)
-        names = dict(session.execute(select(Person.id, Person.name)).tuples().all())
+        names = dict(session.execute(select(Person.id, Person.name)).all())
         suggested = {} if document.state == "labelled" else _suggestions(store, session, document, versions)
         before, after, left = neighbours(session, document)
         return LabelDesk(
@@ -374,7 +374,7 @@ class LabelledField:
 def labels(store: Store, document_id: int) -> list[LabelledField]:
     with store.session() as session:
         document = document_row(session, document_id)
-        names = dict(session.execute(select(Person.id, Person.name)).tuples().all())
+        names = dict(session.execute(select(Person.id, Person.name)).all())
         found = []
         for row in document.type.fields:
             mine = session.scalars(

@@ -151,7 +151,7 @@ def queue(store: Store, actor: Actor, type_id: int, *, reason: str | None = None
             .where(Document.type_id == type_id, Document.state == "held", Hold.settled_at.is_(None))
             .order_by(Document.received_at, Document.id, Field.position)
         )
-        names = dict(session.execute(select(Person.id, Person.name)).tuples().all())
+        names = dict(session.execute(select(Person.id, Person.name)).all())
         grouped: dict[int, tuple[Document, list[Hold], list[str]]] = {}
         for hold, document, name in session.execute(query):
             _, holds, fields = grouped.setdefault(document.id, (document, [], []))
@@ -234,7 +234,7 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
         document = document_row(session, document_id)
         if document.purpose != "live" or document.state in ("received", "placed", "set aside"):
             raise Conflict(f"“{document.name}” is {document.state}; there is nothing to review on it.")
-        names = dict(session.execute(select(Person.id, Person.name)).tuples().all())
+        names = dict(session.execute(select(Person.id, Person.name)).all())
         policy = session.get(Policy, document.policy_id) if document.policy_id else None
         version = session.get(ModelVersion, document.version_id) if document.version_id else None
         holds = {

@@ -67,7 +67,7 @@ def training_samples(session: Session, type_id: int) -> list[Sample]:
         )
         .order_by(Document.id)
     ).all()
-    keys = dict(session.execute(select(Field.id, Field.key).where(Field.type_id == type_id)).tuples().all())
+    keys = dict(session.execute(select(Field.id, Field.key).where(Field.type_id == type_id)).all())
     return [Sample(str(d.id), pages_of(session, d.id), _labels(session, d.id, keys)) for d in documents]
 
 
@@ -216,7 +216,7 @@ def version_view(store: Store, version_id: int) -> VersionView:
 
 
 def _views(session: Session, rows: Any) -> list[VersionView]:
-    names = dict(session.execute(select(Person.id, Person.name)).tuples().all())
+    names = dict(session.execute(select(Person.id, Person.name)).all())
     return [
         VersionView(
             row.id, row.number, row.state, row.stage, row.progress, row.error, row.papers, row.created_at,

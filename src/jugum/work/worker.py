@@ -27,12 +27,13 @@ HEARTBEAT_SECONDS = 2.0
 RETRY = procrastinate.RetryStrategy(max_attempts=4, exponential_wait=3, retry_exceptions=[ExternalError, OSError])
 
 
-def make_app(settings: Settings) -> procrastinate.App:
-    """The task app with its three tasks, bound to a store of its own."""
+def make_app(store: Store) -> procrastinate.App:
+    """The task app with its three tasks, bound to a store."""
+    settings = store.settings
     app = procrastinate.App(
         connector=procrastinate.PsycopgConnector(conninfo=plain_url(settings.database_url), min_size=1, max_size=4)
     )
-    tools = _Tools(settings)
+    tools = _Tools(store)
 
     @app.task(name=gather.READ_TASK, retry=RETRY)
     def read_document(document_id: int) -> None:
@@ -52,8 +53,9 @@ def make_app(settings: Settings) -> procrastinate.App:
 class _Tools:
     """What tasks share in one process; the engine loads its models at the first page."""
 
-    def __init__(self, settings: Settings) -> None:
-        self.store = Store(settings)
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        settings = store.settings
         self.versions = LoadedVersions()
         self.engine: Engine = QuickEngine() if settings.engine == "quick" else best_engine()
         if settings.engine != "quick" and self.engine.name == "quick":
@@ -70,7 +72,8 @@ async def rescue(app: procrastinate.App, stale_seconds: float) -> int:
 
 
 async def _work(settings: Settings) -> None:
-    app = make_app(settings)
+    store = Store(settings)
+    app = make_app(store)
     async with app.open_async():
         watcher = asyncio.create_task(_watch(app, settings.stale_seconds))
         try:
@@ -84,6 +87,7 @@ async def _work(settings: Settings) -> None:
             )
         finally:
             watcher.cancel()
+            store.close()
 
 
 async def _watch(app: procrastinate.App, stale_seconds: float) -> None:

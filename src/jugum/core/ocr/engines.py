@@ -67,8 +67,10 @@ class CarefulEngine:
         with self._lock:
             # The use_* switches stick between calls: all three are passed each time.
             found = self._loaded()(picture, use_det=True, use_cls=False, use_rec=True, return_word_box=True)
+        if not found.txts:
+            return []
         words: list[Word] = []
-        for line, text_of_line in zip(found.word_results or (), found.txts or (), strict=True):
+        for line, text_of_line in zip(found.word_results, found.txts, strict=True):
             pieces = [
                 word
                 for text, score, corners in line
@@ -109,7 +111,7 @@ def _as_in_line(pieces: list[Word], line: str) -> list[Word]:
     words = list(reversed(pieces))
     joined: list[Word] = []
     for text in line.split():
-        parts = []
+        parts: list[Word] = []
         while words and len("".join(part.text for part in parts)) < len(text):
             parts.append(words.pop())
         if "".join(part.text for part in parts) != text:

@@ -12,6 +12,7 @@ from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
+import pikepdf
 import pypdfium2 as pdfium
 from PIL import Image, ImageOps, UnidentifiedImageError
 
@@ -19,6 +20,9 @@ from jugum.core.ocr.textlayer import TextLayer, text_layer
 from jugum.errors import UnreadablePaper
 
 Pixels = npt.NDArray[np.uint8]
+
+# Pillow would refuse large pictures by itself, without saying how large; our own limit below is checked before decoding.
+Image.MAX_IMAGE_PIXELS = None
 
 
 @dataclass(frozen=True)
@@ -79,11 +83,7 @@ class PdfPaper:
             self._document = pdfium.PdfDocument(data)
             self.page_count = len(self._document)
         except pdfium.PdfiumError as error:
-            if "password" in str(error).lower():
-                raise UnreadablePaper(
-                    f"“{name}” is locked by a password. Save it without one and send it again."
-                ) from error
-            raise UnreadablePaper(f"“{name}” is a damaged PDF: it can't be opened. Send it again.") from error
+            raise UnreadablePaper(_why_not_opened(data, name)) from error
         if self.page_count == 0:
             raise UnreadablePaper(f"“{name}” is a PDF without pages. Send it again from where it was made.")
         if self.page_count > limits.pages_max:
@@ -124,6 +124,19 @@ class PdfPaper:
         self._document.close()
 
 
+def _why_not_opened(data: bytes, name: str) -> str:
+    """PDFium doesn't tell a locked file from one without pages; qpdf does."""
+    try:
+        with pikepdf.open(io.BytesIO(data)) as opened:
+            if len(opened.pages) == 0:
+                return f"“{name}” is a PDF without pages. Send it again from where it was made."
+    except pikepdf.PasswordError:
+        return f"“{name}” is locked by a password. Save it without one and send it again."
+    except pikepdf.PdfError:
+        pass
+    return f"“{name}” is a damaged PDF: it can't be opened. Send it again."
+
+
 class PicturePaper:
     """A PNG, JPEG or TIFF file through Pillow; a TIFF may hold many pages."""
 
@@ -134,12 +147,10 @@ class PicturePaper:
         self._limits = limits
         try:
             with warnings.catch_warnings():
-                warnings.simplefilter("ignore")  # our own limit follows, with a clearer word
+                warnings.simplefilter("ignore")  # about odd metadata, which we don't use
                 self._picture = Image.open(io.BytesIO(data), formats=["PNG", "JPEG", "TIFF"])
             self.media_type = self._TYPES[self._picture.format or ""]
             self.page_count = int(getattr(self._picture, "n_frames", 1)) if self._picture.format == "TIFF" else 1
-        except Image.DecompressionBombError as error:
-            raise UnreadablePaper(self._too_large(None)) from error
         except (UnidentifiedImageError, OSError, ValueError, KeyError, SyntaxError) as error:
             raise UnreadablePaper(f"“{name}” is a damaged picture: it can't be opened. Send it again.") from error
         if self.page_count > limits.pages_max:
@@ -150,14 +161,11 @@ class PicturePaper:
 
     def _check_pixels(self) -> None:
         if self._picture.width * self._picture.height > self._limits.pixels_max:
-            raise UnreadablePaper(self._too_large(self._picture.size))
-
-    def _too_large(self, size: tuple[int, int] | None) -> str:
-        said = f"{size[0]:,} × {size[1]:,} pixels" if size else "too many pixels"
-        return (
-            f"“{self._name}” has {said}; at most {self._limits.pixels_max / 1e6:.0f} million are taken. "
-            "Scan it again at 300 dpi or less."
-        )
+            width, height = self._picture.size
+            raise UnreadablePaper(
+                f"“{self._name}” has {width:,} × {height:,} pixels; at most {self._limits.pixels_max / 1e6:.0f} million are "
+                "taken. Scan it again at 300 dpi or less."
+            )
 
     def _frame(self, index: int) -> Image.Image:
         try:

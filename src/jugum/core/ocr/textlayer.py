@@ -49,7 +49,7 @@ def text_layer(page: pdfium.PdfPage) -> TextLayer:
     """
     textpage = page.get_textpage()
     try:
-        turn = _turn(textpage)
+        turn = _turn(textpage, page.get_rotation())
         words, outside = _words(page, textpage, turn)
     finally:
         textpage.close()
@@ -80,15 +80,15 @@ def _image_cover(page: pdfium.PdfPage) -> float:
     return cover
 
 
-def _turn(textpage: pdfium.PdfTextPage) -> int:
+def _turn(textpage: pdfium.PdfTextPage, rotation: int) -> int:
     """Degrees clockwise to turn the page so that most of its characters stand upright: 0, 90, 180 or 270."""
     count = textpage.count_chars()
     step = max(1, count // 400)
     votes = Counter(
         round(math.degrees(c.FPDFText_GetCharAngle(textpage, index)) / 90) * 90 % 360 for index in range(0, count, step)
     )
-    # PDFium measures the angle clockwise in page space, /Rotate aside; what leans by a must be turned back by a.
-    return (360 - votes.most_common(1)[0][0]) % 360 if votes else 0
+    # PDFium measures the angle clockwise in page space, /Rotate aside; what leans by both is turned back by both.
+    return (360 - votes.most_common(1)[0][0] - rotation) % 360 if votes else 0
 
 
 def _words(page: pdfium.PdfPage, textpage: pdfium.PdfTextPage, turn: int) -> tuple[list[Word], int]:

@@ -16,10 +16,14 @@ export function ask({ title, text = "", verb, input = null, placeholder = "" }) 
   dialog.showModal();
   if (input !== null) field.focus();
   else dialog.querySelector("[data-yes]").focus();
-  field.onkeydown = (event) => {
-    if (event.key === "Enter") { event.preventDefault(); dialog.close("yes"); }
-  };
   return new Promise((resolve) => {
+    // Answered in the key's own event, not when "close" comes round: the next key may be a moment away.
+    field.onkeydown = (event) => {
+      if (event.key !== "Enter") return;
+      event.preventDefault();
+      dialog.close("yes");
+      resolve(field.value);
+    };
     dialog.addEventListener("close", () => resolve(dialog.returnValue === "yes" ? field.value : null), { once: true });
   });
 }

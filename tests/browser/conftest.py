@@ -1,0 +1,184 @@
+"""The real application, started by its own command, and the real browser."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import count
+from pathlib import Path
+from typing import Any
+
+import httpx2
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+from tests.papers import slip_pdf, slips
+
+from jugum.cluster import free_port
+
+FIELDS = (("Member", "text", ["Paid by"]), ("Paid on", "date", ["Date"]), ("Amount", "money", ["Total"]))
+_numbers = count(1)
+
+
+@dataclass
+class Application:
+    """Where it runs, how to sign in, and a client of its API."""
+
+    url: str
+    password: str
+    api: httpx2.Client
+
+    def call(self, method: str, path: str, **more: Any) -> Any:
+        answer = self.api.request(method, f"/api/v1{path}", **more)
+        assert answer.status_code < 300, f"{method} {path}: {answer.text}"
+        return answer.json() if answer.content else None
+
+    def new_type(self, *, fields: bool = True) -> int:
+        number = next(_numbers)
+        workspace = self.call("POST", "/workspaces", json={"name": f"Office {number}"})["id"]
+        kind: int = self.call("POST", f"/workspaces/{workspace}/types", json={"name": f"Slip {number}"})["id"]
+        for name, data_type, printed in FIELDS if fields else ():
+            self.call(
+                "POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type, "printed_names": printed}
+            )
+        return kind
+
+    def upload(self, kind: int, name: str, data: bytes, purpose: str = "sample") -> int:
+        sent = {"file": (name, data)}
+        document: int = self.call("POST", f"/types/{kind}/documents", files=sent, data={"purpose": purpose})[
+            "document_id"
+        ]
+        return document
+
+    def wait(self, path: str, done: Any, seconds: float = 60) -> Any:
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            answer = self.call("GET", path)
+            if done(answer):
+                return answer
+            time.sleep(0.1)
+        raise AssertionError(f"{path} never became what was waited for: {answer}")
+
+    def labelled_type(self, papers: int = 6) -> int:
+        """A type with some papers labelled from keyed values, and a live version trained from them."""
+        kind = self.new_type()
+        rows = ["file,type,field,value"]
+        for number, slip in enumerate(slips(papers)):
+            self.upload(kind, f"s{number}.pdf", slip_pdf(slip, number % 2))
+            rows += [f's{number}.pdf,,{key},"{text}"' for key, text in slip.truth.items()]
+        self.wait(f"/types/{kind}/steps", lambda steps: steps["to_label"] == papers)
+        keyed = {"file": ("k.csv", "\n".join(rows).encode())}
+        self.call("POST", f"/types/{kind}/labels.csv", files=keyed, data={"complete": "true"})
+        version = self.call("POST", f"/types/{kind}/versions")["id"]
+        self.wait(f"/versions/{version}", lambda view: view["state"] == "on trial")
+        self.call("POST", f"/versions/{version}/publish")
+        return kind
+
+    def policy(self, kind: int, threshold: float, gate: float = 0.0) -> None:
+        body = {"thresholds": dict.fromkeys(("member", "paid_on", "amount"), threshold), "familiarity_least": gate}
+        self.call("POST", f"/types/{kind}/policies", json=body)
+
+
+@pytest.fixture(scope="session")
+def application(browser: Browser) -> Iterator[Application]:
+    with tempfile.TemporaryDirectory(prefix="jugum-test-", dir="/tmp") as home:
+        os.chmod(home, 0o755)
+        env = {**os.environ, "JUGUM_HOME": home, "JUGUM_PORT": str(free_port()), "JUGUM_WORKERS": "1"}
+        for name in ("JUGUM_DATABASE_URL", "JUGUM_FILES"):
+            env.pop(name, None)
+        log = Path(home, "said.txt")
+        with log.open("w") as out:
+            process = subprocess.Popen([sys.executable, "-m", "jugum", "up"], env=env, stdout=out)
+        try:
+            until = time.monotonic() + 60
+            while "Ctrl-C" not in (said := log.read_text()):
+                assert process.poll() is None, f"it did not start: {said}"
+                assert time.monotonic() < until, f"it did not start in a minute: {said}"
+                time.sleep(0.05)
+            url = re.search(r"http://\S+", said).group()  # type: ignore[union-attr]
+            password = re.search(r"password (\S+)", said).group(1)  # type: ignore[union-attr]
+            with httpx2.Client(
+                base_url=url, headers={"Authorization": f"Bearer {_key(browser, url, password)}"}, timeout=60
+            ) as api:
+                yield Application(url, password, api)
+        finally:
+            process.send_signal(signal.SIGTERM)
+            assert process.wait(20) == 0
+
+
+def _key(browser: Browser, url: str, password: str) -> str:
+    """An API key, made through the page."""
+    context = browser.new_context(base_url=url)
+    page = context.new_page()
+    sign_in(page, password)
+    page.goto("/keys")
+    page.get_by_label("What will use it").fill("tests")
+    page.get_by_role("button", name="Make key").click()
+    key = page.locator(".key-once").inner_text()
+    context.close()
+    return key
+
+
+def sign_in(page: Page, password: str) -> None:
+    page.goto("/sign-in")
+    page.get_by_label("Login").fill("admin")
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_url("**/")
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        started = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium",
+            args=[
+                "--no-sandbox",
+                "--disable-gpu",
+                "--no-first-run",
+                "--disable-background-networking",
+                "--disable-component-update",
+                "--disable-sync",
+            ],
+        )
+        yield started
+        started.close()
+
+
+@pytest.fixture(scope="session")
+def signed_in(application: Application, browser: Browser) -> Any:
+    """The cookies of one sign-in, shared by all pages."""
+    context = browser.new_context(base_url=application.url)
+    sign_in(context.new_page(), application.password)
+    state = context.storage_state()
+    context.close()
+    return state
+
+
+@pytest.fixture
+def page(application: Application, browser: Browser, signed_in: Any) -> Iterator[Page]:
+    """A signed-in page; an error in its console fails the test."""
+    context = browser.new_context(
+        base_url=application.url, viewport={"width": 1280, "height": 800}, storage_state=signed_in
+    )
+    opened = context.new_page()
+    opened.set_default_timeout(20_000)
+    errors: list[str] = []
+    opened.on("pageerror", lambda error: errors.append(str(error)))
+    opened.on(
+        "console",
+        lambda message: (
+            errors.append(message.text)
+            if message.type == "error" and "net::ERR" not in message.text and "status of 4" not in message.text
+            else None
+        ),
+    )
+    yield opened
+    context.close()
+    assert not errors

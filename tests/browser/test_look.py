@@ -1,0 +1,133 @@
+"""The look: accessibility of each view, notes and leaders, the beam, the palette."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import Application
+from tests.papers import slip_pdf, slips
+
+from jugum.core.thresholds.beam import tilt
+
+AXE = Path(__file__).parents[2] / "node_modules/axe-core/axe.min.js"
+
+
+@pytest.fixture(scope="module")
+def filled(application: Application) -> dict[str, int]:
+    """A type with work on every step: a sample to label, one paper held, one done."""
+    kind = application.labelled_type()
+    sample = application.upload(kind, "sample.pdf", slip_pdf(slips(1, start=101)[0], 0))
+    application.policy(kind, 0.3)
+    done = application.upload(kind, "done.pdf", slip_pdf(slips(1, start=102)[0], 1), "live")
+    application.wait(f"/documents/{done}", lambda view: view["state"] == "passed")
+    application.policy(kind, 1.0)
+    held = application.upload(kind, "held.pdf", slip_pdf(slips(1, start=103)[0], 2), "live")
+    application.wait(f"/documents/{held}", lambda view: view["state"] == "held")
+    return {"kind": kind, "sample": sample, "held": held, "done": done}
+
+
+VIEWS = (
+    "/", "/types/{kind}/gather", "/types/{kind}/plan", "/types/{kind}/label", "/label/{sample}", "/types/{kind}/train",
+    "/types/{kind}/train/{version}", "/types/{kind}/weigh", "/types/{kind}/review", "/review/{held}", "/types/{kind}/deliver",
+    "/look/{done}", "/keys", "/people", "/api",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("view", VIEWS)
+def test_views_have_no_serious_accessibility_findings(
+    application: Application, page: Page, filled: dict[str, int], view: str
+) -> None:
+    version = application.call("GET", f"/types/{filled['kind']}/versions")[0]["id"]
+    page.goto(view.format(**filled, version=version))
+    if view.startswith(("/label/", "/review/", "/look/")):
+        page.locator("#desk[data-ready=yes]").wait_for()
+    page.evaluate(AXE.read_text())  # evaluated by the test's tool: the page's own policy stays as strict as it is
+    for theme in ("light", "dark"):
+        page.evaluate("theme => { document.documentElement.dataset.bsTheme = theme; }", theme)
+        found = page.evaluate("axe.run().then((result) => result.violations)")
+        serious = [
+            f"{one['id']}: {one['help']} {[node['target'] for node in one['nodes']][:4]}"
+            for one in found
+            if one["impact"] in ("serious", "critical")
+        ]
+        assert not serious, theme
+
+
+def test_notes_don_t_overlap_and_keep_their_order(page: Page) -> None:
+    page.goto("/")
+    tops = page.evaluate(
+        """async () => {
+            const { stack } = await import("/static/js/desk/place.js");
+            const results = [];
+            let seed = 7;
+            const random = () => (seed = (seed * 16807) % 2147483647) / 2147483647;
+            for (let round = 0; round < 60; round += 1) {
+              const count = 1 + Math.floor(random() * 14);
+              const wishes = Array.from({ length: count }, () => random() * 900).sort((a, b) => a - b);
+              const heights = wishes.map(() => 40 + random() * 150);
+              results.push([wishes, heights, stack(wishes, heights)]);
+            }
+            return results;
+        }"""
+    )
+    for wishes, heights, placed in tops:
+        assert len(placed) == len(wishes)
+        for upper, height, lower in zip(placed, heights, placed[1:], strict=False):
+            assert lower >= upper + height
+    lone = [(wishes[0], placed[0]) for wishes, _, placed in tops if len(wishes) == 1 and wishes[0] > 10]
+    assert all(wish == place for wish, place in lone)
+
+
+def test_leaders_run_in_the_white_under_the_line(page: Page, filled: dict[str, int]) -> None:
+    page.goto(f"/look/{filled['done']}")
+    page.locator("#desk[data-ready=yes]").wait_for()
+    crossed = page.evaluate(
+        """() => {
+            const words = [...document.querySelectorAll("rect.word")].map((one) => one.getBoundingClientRect());
+            const frame = document.querySelector(".leaders").getBoundingClientRect();
+            let crossings = 0;
+            for (const path of document.querySelectorAll(".leaders path")) {
+              const [, y] = path.getAttribute("d").match(/L[\\d.]+ ([\\d.]+)H/).map(Number);
+              const box = path.getBoundingClientRect();
+              crossings += words.filter((word) => word.left < box.right && word.right > box.left + 40
+                && y + frame.top > word.top + 3 && y + frame.top < word.bottom - 3).length;
+            }
+            return [document.querySelectorAll(".leaders path").length, crossings];
+        }"""
+    )
+    assert crossed == [3, 0]
+
+
+def test_the_beam_tilts_alike_in_browser_and_server(page: Page) -> None:
+    page.goto("/")
+    for confidence, threshold in ((0.97, 0.9), (0.5, 0.9), (0.9, 0.9), (0.999, 0.01)):
+        there = page.evaluate(
+            "async ([c, t]) => (await import('/static/js/beam.js')).tilt(c, t)", [confidence, threshold]
+        )
+        assert there == pytest.approx(tilt(confidence, threshold), abs=1e-9)
+
+
+def test_the_palette_goes_to_papers_and_steps(page: Page, filled: dict[str, int]) -> None:
+    page.goto(f"/types/{filled['kind']}/gather")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("weigh")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/weigh")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("held.pdf")
+    expect(page.locator("#palette li", has_text="held.pdf")).to_be_visible()
+    page.keyboard.press("Enter")
+    page.wait_for_url(f"**/{filled['held']}")
+
+
+def test_keys_don_t_fire_while_typing_and_help_shows_them(page: Page, filled: dict[str, int]) -> None:
+    page.goto(f"/types/{filled['kind']}/plan")
+    page.get_by_label("Name", exact=True).fill("")
+    page.keyboard.type("g d?")
+    assert page.url.endswith("/plan")
+    assert page.get_by_label("Name", exact=True).input_value() == "g d?"
+    page.get_by_role("heading", level=1).click()
+    page.keyboard.press("?")
+    expect(page.locator("#keys")).to_contain_text("Keys of this view")

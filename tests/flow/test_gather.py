@@ -1,0 +1,128 @@
+"""Receiving and reading papers: nothing received is lost, what fails says why."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+from tests import papers
+from tests.office import Office
+from tests.papers import slip_pdf, slips
+
+from jugum.core.ocr import QuickEngine
+from jugum.errors import Conflict, Forbidden, InputError, NotFound
+from jugum.flow import gather
+
+
+def test_a_received_paper_is_read_in_the_background(office: Office, run_jobs: Callable[[], None]) -> None:
+    document = office.bring(slips(1)[0])
+    assert gather.document_view(office.store, document).state == "received"
+    run_jobs()
+    view = gather.document_view(office.store, document)
+    assert (view.state, view.page_count, view.pages_read, view.source) == ("to label", 1, 1, "text layer")
+    assert gather.page_picture(office.store, document, 1)[:3] == b"\xff\xd8\xff"
+    assert gather.original(office.store, document)[1] == slip_pdf(slips(1)[0], 0)
+
+
+def test_the_same_bytes_twice_are_noticed_and_taken_again_only_when_asked(office: Office) -> None:
+    data = slip_pdf(slips(1)[0])
+    first = gather.receive(office.store, office.analyst, office.type_id, "a.pdf", data, purpose="sample")
+    again = gather.receive(office.store, office.analyst, office.type_id, "b.pdf", data, purpose="sample")
+    assert (again.document_id, again.name, again.twin) == (first.document_id, "a.pdf", True)
+    forced = gather.receive(office.store, office.analyst, office.type_id, "b.pdf", data, purpose="live", again=True)
+    assert forced.document_id != first.document_id
+
+
+@pytest.mark.parametrize(
+    ("data", "said"),
+    [
+        (b"a text file", "no PDF"),
+        (papers.words_pdf("cut")[:200], "damaged"),
+        (papers.locked_pdf(), "password"),
+        (papers.empty_pdf(), "without pages"),
+        (papers.huge_png(), "20,000 × 20,000"),
+    ],
+    ids=["text", "truncated", "locked", "no pages", "huge"],
+)
+def test_what_can_t_be_read_is_kept_and_set_aside_with_the_reason(
+    office: Office, run_jobs: Callable[[], None], data: bytes, said: str
+) -> None:
+    bad = gather.receive(office.store, office.analyst, office.type_id, "bad.pdf", data, purpose="live").document_id
+    good = office.bring(slips(1)[0])
+    run_jobs()
+    view = gather.document_view(office.store, bad)
+    assert view.state == "set aside"
+    assert said in (view.reason or "")
+    assert "“bad.pdf”" in (view.reason or "")
+    assert gather.original(office.store, bad)[1] == data
+    assert gather.document_view(office.store, good).state == "to label"
+
+
+def test_an_empty_file_is_refused_at_once(office: Office) -> None:
+    with pytest.raises(InputError, match=r"“none\.pdf” is empty"):
+        gather.receive(office.store, office.analyst, office.type_id, "none.pdf", b"", purpose="sample")
+
+
+def test_names_are_stripped_of_folders(office: Office) -> None:
+    got = gather.receive(
+        office.store, office.analyst, office.type_id, "..\\x/../../etc/pass\x00wd", b"x", purpose="sample"
+    )
+    assert got.name == "passwd"
+
+
+def test_a_page_of_three_words_is_a_paper(office: Office, run_jobs: Callable[[], None]) -> None:
+    data = papers.words_pdf("Only three words")
+    document = gather.receive(office.store, office.analyst, office.type_id, "w.pdf", data, purpose="sample").document_id
+    run_jobs()
+    assert gather.document_view(office.store, document).state == "to label"
+
+
+def test_reading_goes_on_where_a_killed_worker_left_it(office: Office, monkeypatch: pytest.MonkeyPatch) -> None:
+    import pikepdf
+
+    pdf = pikepdf.open(__import__("io").BytesIO(papers.words_pdf("Page one")))
+    pdf.pages.extend([pdf.pages[0], pdf.pages[0]])
+    out = __import__("io").BytesIO()
+    pdf.save(out)
+    got = gather.receive(office.store, office.analyst, office.type_id, "three.pdf", out.getvalue(), purpose="sample")
+    real, read = gather.read_page, []
+
+    def dies_at_two(paper: object, index: int, engine: object) -> object:
+        if index == 1 and len(read) == 1:
+            raise KeyboardInterrupt  # what a kill looks like from inside
+        read.append(index)
+        return real(paper, index, engine)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(gather, "read_page", dies_at_two)
+    with pytest.raises(KeyboardInterrupt):
+        gather.read_document(office.store, got.document_id, QuickEngine())
+    assert gather.document_view(office.store, got.document_id).pages_read == 1
+    read.append(-1)
+    gather.read_document(office.store, got.document_id, QuickEngine())
+    assert read == [0, -1, 1, 2]  # page one is not read twice
+    assert gather.document_view(office.store, got.document_id).state == "to label"
+
+
+def test_setting_aside_asks_why_and_can_be_taken_back(office: Office, run_jobs: Callable[[], None]) -> None:
+    document = office.bring(slips(1)[0])
+    run_jobs()
+    with pytest.raises(InputError, match="why"):
+        gather.set_aside(office.store, office.analyst, document, "  ")
+    gather.set_aside(office.store, office.analyst, document, "second page missing")
+    assert gather.document_view(office.store, document).reason == "second page missing"
+    gather.take_back(office.store, office.analyst, document)
+    assert gather.document_view(office.store, document).state == "to label"
+    with pytest.raises(Conflict, match="not set aside"):
+        gather.take_back(office.store, office.analyst, document)
+
+
+def test_a_reviewer_may_not_bring_papers_in(office: Office) -> None:
+    with pytest.raises(Forbidden, match="may not gather"):
+        gather.receive(office.store, office.reviewer, office.type_id, "a.pdf", b"x", purpose="sample")
+
+
+def test_what_is_not_there_is_said(office: Office) -> None:
+    with pytest.raises(NotFound, match="no paper 999"):
+        gather.document_view(office.store, 999)
+    with pytest.raises(InputError, match="no purpose"):
+        gather.receive(office.store, office.analyst, office.type_id, "a.pdf", b"x", purpose="both")

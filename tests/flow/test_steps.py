@@ -1,0 +1,345 @@
+"""Plan, label, train, weigh, review, deliver: the rules of each step on a real database."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable
+
+import pytest
+from sqlalchemy import select
+from tests.office import PASSWORD, Office
+from tests.papers import Slip, slips
+
+from jugum.errors import Conflict, Forbidden, InputError, NotSignedIn
+from jugum.flow import deliver, gather, label, overview, people, plan, review, train, weigh
+from jugum.flow.desk import ValueInput
+from jugum.flow.models import LoadedVersions
+from jugum.store.models import Audit, Field
+
+Run = Callable[[], None]
+
+
+def test_a_field_with_labels_is_removed_only_by_one_who_knows_what_is_lost(office: Office, run_jobs: Run) -> None:
+    document = office.bring(slips(1)[0])
+    run_jobs()
+    label.set_label(office.store, office.analyst, document, "amount", [ValueInput("12,00")])
+    with pytest.raises(Conflict, match="labelled on 1 papers"):
+        plan.remove_field(office.store, office.analyst, office.type_id, "amount", labels_known=0)
+    plan.remove_field(office.store, office.analyst, office.type_id, "amount", labels_known=1)
+    assert [f.key for f in plan.fields(office.store, office.type_id)] == ["member", "paid_on"]
+
+
+def test_fields_move_and_change_and_their_labels_follow_the_data_type(office: Office, run_jobs: Run) -> None:
+    plan.move_field(office.store, office.analyst, office.type_id, "amount", 0)
+    assert [f.key for f in plan.fields(office.store, office.type_id)] == ["amount", "member", "paid_on"]
+    document = office.bring(slips(1)[0])
+    run_jobs()
+    label.set_label(office.store, office.analyst, document, "member", [ValueInput("03.04.2026")])
+    plan.change_field(office.store, office.analyst, office.type_id, "member", plan.FieldInput("Day", "date"))
+    assert label.labels(office.store, document)[0].values[0].normal == "2026-04-03"
+
+
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        (plan.FieldInput("Amount"), "already"),
+        (plan.FieldInput("X", "colour"), "no data type"),
+        (plan.FieldInput(" "), "needs a name"),
+    ],
+)
+def test_fields_that_can_t_be_are_refused(office: Office, given: plan.FieldInput, said: str) -> None:
+    with pytest.raises((Conflict, InputError), match=said):
+        plan.add_field(office.store, office.analyst, office.type_id, given)
+
+
+def test_labels_are_taken_from_words_or_typing_and_show_their_normal_form(office: Office, run_jobs: Run) -> None:
+    slip = Slip("Oddny Strand", "04.05.2026", "1 234,50")
+    document = office.bring(slip)
+    run_jobs()
+    words = label.desk(office.store, office.analyst, document, LoadedVersions()).pages[0].words
+    at = next(n for n, w in enumerate(words) if w[0] == "234,50")
+    label.set_label(office.store, office.analyst, document, "amount", [ValueInput(None, 1, (at - 1, at))])
+    label.set_label(office.store, office.analyst, document, "paid_on", [ValueInput("some day")])
+    fields = {f.key: f for f in label.desk(office.store, office.analyst, document, LoadedVersions()).fields}
+    assert fields["amount"].values[0].text == "1 234,50"
+    assert fields["amount"].values[0].normal == "1234.50"
+    assert fields["paid_on"].values[0].text == "some day"  # kept, though it can't be read as a date
+    assert fields["paid_on"].values[0].normal == ""
+    with pytest.raises(InputError, match="Member"):
+        label.done(office.store, office.analyst, document)
+    label.set_label(office.store, office.analyst, document, "member", [], absent=True)
+    assert label.done(office.store, office.analyst, document) is None
+    assert gather.document_view(office.store, document).state == "labelled"
+
+
+def test_words_that_are_not_on_the_page_and_second_values_are_refused(office: Office, run_jobs: Run) -> None:
+    document = office.bring(slips(1)[0])
+    run_jobs()
+    for values, said in (
+        ([ValueInput(None, 1, (500,))], "not among them"),
+        ([ValueInput(None, 7, (0,))], "Page 7 has 0 words"),
+        ([ValueInput("")], "No value"),
+        ([ValueInput("1,00"), ValueInput("2,00")], "one value"),
+    ):
+        with pytest.raises(InputError, match=said):
+            label.set_label(office.store, office.analyst, document, "amount", values)
+    with pytest.raises(InputError, match="both"):
+        label.set_label(office.store, office.analyst, document, "amount", [ValueInput("1,00")], absent=True)
+
+
+def test_two_people_on_one_paper_are_told_and_overwrite_nothing_unseen(office: Office, run_jobs: Run) -> None:
+    document = office.bring(slips(1)[0])
+    run_jobs()
+    mine = label.desk(office.store, office.analyst, document, LoadedVersions())
+    theirs = label.desk(office.store, office.actors["analyst2"], document, LoadedVersions())
+    assert [other.name for other in theirs.others] == ["Ann"]
+    label.set_label(
+        office.store, office.actors["analyst2"], document, "amount", [ValueInput("1,00")], revision=theirs.revision
+    )
+    with pytest.raises(Conflict, match="changed by someone else"):
+        label.set_label(office.store, office.analyst, document, "amount", [ValueInput("2,00")], revision=mine.revision)
+    assert label.labels(office.store, document)[0].values[0].text == "1,00"
+
+
+def keyed_csv(*rows: tuple[str, str, str]) -> bytes:
+    out = io.StringIO()
+    csv.writer(out).writerows(
+        [("file", "type", "field", "value"), *((name, "Mooring slip", key, value) for name, key, value in rows)]
+    )
+    return out.getvalue().encode()
+
+
+def test_keyed_values_become_labels_with_their_places(office: Office, run_jobs: Run) -> None:
+    slip = slips(1)[0]
+    document = office.bring(slip)
+    run_jobs()
+    name = gather.document_view(office.store, document).name
+    data = keyed_csv(
+        *((name, key, text) for key, text in slip.truth.items()), ("gone.pdf", "amount", "1"), (name, "colour", "red")
+    )
+    report = label.keyed(office.store, office.analyst, office.type_id, data, complete=True)
+    assert (report.placed, report.not_found) == (3, 0)
+    assert len(report.unknown) == 2
+    labels = {one.field: one.values[0] for one in label.labels(office.store, document)}
+    assert labels["member"].text == slip.member
+    assert all(value.box for value in labels.values())
+    assert gather.document_view(office.store, document).state == "labelled"
+
+
+@pytest.fixture
+def trained(office: Office, run_jobs: Run) -> Office:
+    """Ten labelled slips of two looks, a live version, a policy."""
+    brought = [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(10))]
+    run_jobs()
+    for document, slip in brought:
+        office.label_whole(document, slip)
+    version = train.start(office.store, office.analyst, office.type_id)
+    run_jobs()
+    assert train.version_view(office.store, version).error is None
+    train.publish(office.store, office.analyst, version)
+    return office
+
+
+def save_policy(office: Office, threshold: float, gate: float = 0.0) -> int:
+    keys = [f.key for f in plan.fields(office.store, office.type_id)]
+    return weigh.save_policy(office.store, office.analyst, office.type_id, dict.fromkeys(keys, threshold), gate)
+
+
+def test_training_shows_figures_of_held_out_papers_and_counts_new_labels(trained: Office) -> None:
+    view = train.overview(trained.store, trained.type_id)
+    report = view.versions[0].report
+    assert (view.labelled, view.new_since) == (10, 0)
+    assert report["seen_total"] == 30
+    assert report["seen_right"] >= 27
+    assert {tuple(row[2:]) for row in view.coverage} == {(10, 0)}
+
+
+def test_one_version_trains_at_a_time_and_publishing_retires_the_one_before(trained: Office, run_jobs: Run) -> None:
+    second = train.start(trained.store, trained.analyst, trained.type_id)
+    with pytest.raises(Conflict, match="still in training"):
+        train.start(trained.store, trained.analyst, trained.type_id)
+    run_jobs()
+    train.publish(trained.store, trained.analyst, second)
+    assert [v.state for v in train.versions(trained.store, trained.type_id)] == ["live", "retired"]
+
+
+def test_training_without_labels_fails_with_a_word(office: Office, run_jobs: Run) -> None:
+    version = train.start(office.store, office.analyst, office.type_id)
+    run_jobs()
+    view = train.version_view(office.store, version)
+    assert view.state == "failed"
+    assert "at least 3" in (view.error or "")
+
+
+def test_thresholds_decide_what_passes_and_what_is_held(trained: Office, run_jobs: Run) -> None:
+    waiting = trained.bring(slips(1, start=31)[0], "live")
+    run_jobs()
+    assert gather.document_view(trained.store, waiting).holds == 3  # no policy yet: everything is held
+    save_policy(trained, 0.5)
+    run_jobs()
+    assert gather.document_view(trained.store, waiting).state == "passed"
+    save_policy(trained, 1.0)
+    held = trained.bring(slips(1, start=32)[0], "live")
+    run_jobs()
+    assert gather.document_view(trained.store, held).holds == 3
+    assert gather.document_view(trained.store, waiting).state == "passed"  # what passed is not called back
+
+
+def test_papers_of_a_look_nobody_labelled_are_held_by_the_gate(trained: Office, run_jobs: Run) -> None:
+    save_policy(trained, 0.05, gate=0.6)
+    strange = trained.bring(slips(1, start=33)[0], "live", layout=2)
+    familiar = trained.bring(slips(1, start=34)[0], "live", layout=1)
+    run_jobs()
+    assert gather.document_view(trained.store, strange).state == "held"
+    assert gather.document_view(trained.store, familiar).state == "passed"
+
+
+def test_what_follows_is_counted_on_held_out_papers_and_policies_can_go_back(trained: Office) -> None:
+    view = weigh.weigh(trained.store, trained.type_id)
+    assert sum(len(b.points) for b in view.balances) == 60  # 30 of looks seen, 30 of looks held out
+    all_pass = weigh.what_follows(trained.store, trained.type_id, {b.key: 0.0 for b in view.balances}, 0.0)
+    assert all_pass[""].passing == all_pass[""].total == 30
+    save_policy(trained, 0.7)
+    save_policy(trained, 0.9)
+    assert weigh.go_back(trained.store, trained.analyst, trained.type_id, 1) == 3
+    newest = weigh.policies(trained.store, trained.type_id)[0]
+    assert set(newest.thresholds.values()) == {0.7}
+    assert newest.note == "Back to policy 1"
+    with pytest.raises(InputError, match="missing"):
+        weigh.save_policy(trained.store, trained.analyst, trained.type_id, {"amount": 0.5}, 0.5)
+    with pytest.raises(InputError, match="between 0 and 1"):
+        save_policy(trained, 1.5)
+
+
+def test_settling_the_last_field_settles_the_paper_and_makes_labels(trained: Office, run_jobs: Run) -> None:
+    save_policy(trained, 1.0)
+    slip = slips(1, start=35)[0]
+    document = trained.bring(slip, "live")
+    run_jobs()
+    desk = review.desk(trained.store, trained.reviewer, document)
+    assert {f.key for f in desk.fields if f.hold} == {"member", "paid_on", "amount"}
+    with pytest.raises(InputError, match="can't be read as date"):
+        review.settle(trained.store, trained.reviewer, document, "paid_on", [ValueInput("soon")])
+    for field in desk.fields:
+        value = field.values[0]
+        text = "99,00" if field.key == "amount" else value.text
+        settled = review.settle(
+            trained.store, trained.reviewer, document, field.key, [ValueInput(text, value.page, (), tuple(value.box))]
+        )  # type: ignore[arg-type]
+    assert (settled.state, settled.open) == ("settled", 0)
+    row = deliver.results(trained.store, trained.type_id).rows[0]
+    assert row.values["amount"][0].normal == "99.00"
+    assert (row.values["member"][0].origin, row.values["member"][0].person) == ("person", "Rik")
+    assert {(one.field, one.how) for one in label.labels(trained.store, document)} == {
+        (k, "review") for k in slip.truth
+    }
+    with trained.store.session() as session:
+        samples = train.training_samples(session, trained.type_id)
+    assert len(samples) == 11  # the settled paper teaches
+
+
+def test_drafting_again_never_touches_a_paper_a_person_has_begun(trained: Office, run_jobs: Run) -> None:
+    save_policy(trained, 1.0)
+    document = trained.bring(slips(1, start=36)[0], "live")
+    run_jobs()
+    value = next(f for f in review.desk(trained.store, trained.reviewer, document).fields if f.key == "member").values[
+        0
+    ]
+    review.settle(
+        trained.store,
+        trained.reviewer,
+        document,
+        "member",
+        [ValueInput(value.text, value.page, (), tuple(value.box or ()))],
+    )  # type: ignore[arg-type]
+    save_policy(trained, 0.01)
+    review.draft(trained.store, document, LoadedVersions())
+    run_jobs()
+    assert gather.document_view(trained.store, document).holds == 2
+
+
+def test_a_paper_is_delivered_once(trained: Office, run_jobs: Run) -> None:
+    save_policy(trained, 0.3)
+    slip = slips(1, start=37)[0]
+    trained.bring(slip, "live")
+    run_jobs()
+    sent = deliver.deliver(trained.store, trained.analyst, trained.type_id, "json")
+    assert sent.papers == 1
+    values = json.loads(deliver.delivered_file(trained.store, sent.id)[1])[0]["values"]
+    assert values["amount"][0]["text"] == slip.amount
+    assert values["amount"][0]["version"] == 1
+    with pytest.raises(InputError, match="Nothing waits"):
+        deliver.deliver(trained.store, trained.analyst, trained.type_id, "csv")
+    assert deliver.results(trained.store, trained.type_id, search=slip.member).total == 1
+    assert deliver.results(trained.store, trained.type_id, search="nobody of this name").total == 0
+
+
+def test_the_overview_names_the_next_step_at_each_stage(office: Office, run_jobs: Run) -> None:
+    def first() -> str:
+        return overview.next_steps(overview.steps(office.store, office.type_id))[0].step
+
+    assert first() == "gather"
+    document = office.bring(slips(1)[0])
+    run_jobs()
+    assert first() == "label"
+    office.label_whole(document, slips(1)[0])
+    assert overview.steps(office.store, office.type_id).labelled == 1
+
+
+def test_every_change_leaves_an_audit_row(trained: Office) -> None:
+    with trained.store.session() as session:
+        actions = set(session.scalars(select(Audit.action)))
+    assert {
+        "add person",
+        "add field",
+        "receive",
+        "read",
+        "label",
+        "labelled",
+        "start training",
+        "trained",
+        "publish",
+    } <= actions
+
+
+def test_roles_hold(office: Office) -> None:
+    for act in (
+        lambda: plan.add_type(office.store, office.reviewer, 1, "X"),
+        lambda: label.done(office.store, office.reviewer, 1),
+        lambda: train.start(office.store, office.reviewer, office.type_id),
+        lambda: people.add_person(office.store, office.analyst, login="x", name="X", role="analyst", password=PASSWORD),
+        lambda: deliver.deliver(office.store, office.reviewer, office.type_id, "csv"),
+    ):
+        with pytest.raises(Forbidden, match="may not"):
+            act()
+
+
+def test_sign_in_says_the_same_for_every_mistake(office: Office) -> None:
+    assert people.sign_in(office.store, " Analyst ", PASSWORD).name == "Ann"
+    people.set_active(office.store, office.actors["admin"], office.actors["analyst2"].id, active=False)
+    said = set()
+    for login, password in (("analyst", "wrong"), ("nobody", PASSWORD), ("analyst2", PASSWORD)):
+        with pytest.raises(NotSignedIn) as caught:
+            people.sign_in(office.store, login, password)
+        said.add(str(caught.value))
+    assert len(said) == 1
+    with pytest.raises(Conflict, match="last administrator"):
+        people.set_active(office.store, office.actors["admin"], office.actors["admin"].id, active=False)
+
+
+def test_keys_are_kept_as_hashes_and_can_be_taken_back(office: Office) -> None:
+    key = people.make_key(office.store, office.analyst, "import")
+    assert people.actor_by_key(office.store, key) == office.analyst
+    row = people.keys_of(office.store, office.analyst)[0]
+    assert key not in (row.key_hash, row.start)
+    people.revoke_key(office.store, office.analyst, row.id)
+    with pytest.raises(NotSignedIn):
+        people.actor_by_key(office.store, key)
+
+
+def test_field_rows_keep_the_order_of_the_plan(office: Office) -> None:
+    with office.store.session() as session:
+        rows = session.scalars(select(Field).where(Field.type_id == office.type_id).order_by(Field.position)).all()
+    assert [row.position for row in rows] == [0, 1, 2]
