@@ -134,7 +134,7 @@ def settle_all(page: Page, truth: dict[str, Slip]) -> None:
     held = page.locator(".note.is-held .name, .dock .chip.held").all_inner_texts()
     for place, name in enumerate(held):
         key = next(field for field in words if field in name)
-        page.locator(".note.is-held, .dock .chip.held", has_text=key).first.click()
+        page.locator(".note.is-held .head, .dock .chip.held", has_text=key).first.click()
         sweep(page, words[key])
         if place < len(held) - 1:
             expect(page.locator("[data-status]")).to_contain_text("Saved")
@@ -162,7 +162,9 @@ def test_labelling_and_reviewing_by_keyboard_alone(application: Application, pag
     keys.press("/")
     keys.type(slip.member[:3])
     keys.press("Enter")
+    expect(page.locator("rect.swept")).to_have_count(1)
     keys.press("Shift+ArrowRight")
+    expect(page.locator("rect.swept")).to_have_count(2)
     keys.press("Enter")
     expect(page.locator(".note", has_text="Member").locator(".value")).to_have_text(slip.member)
     # The date by agreeing to the suggestion, the amount by typing it.

@@ -362,7 +362,14 @@ class Desk {
       location.href = answer.next ? `/review/${answer.next}` : `/types/${this.type}/review`;
       return;
     }
-    if (!this.editing) this.draw();
+    this.redraw();
+  }
+
+  // Draw again for news from the server, but never between a press and its release: the click would be lost.
+  redraw() {
+    if (this.editing) return;
+    if (this.pressed) this.late = true;
+    else this.draw();
   }
 
   async conflict(item, error) {
@@ -386,7 +393,7 @@ class Desk {
     const now = await call("POST", `/api/v1/documents/${this.id}/presence`).catch(() => null);
     if (!now) return;
     if (now.others.length) this.banner(`${now.others[0].name} has this paper open.`, "held", "others");
-    if (now.revision !== this.paper.revision && !this.saver.waiting.length && !this.editing) { this.accept(await call("GET", this.path)); this.draw(); this.tell("Changed by someone else; loaded again"); }
+    if (now.revision !== this.paper.revision && !this.saver.waiting.length && !this.editing) { this.accept(await call("GET", this.path)); this.redraw(); this.tell("Changed by someone else; loaded again"); }
   }
 
   tell(text, kind = "") {
@@ -454,6 +461,11 @@ class Desk {
   }
 
   listen() {
+    document.addEventListener("pointerdown", () => { this.pressed = true; }, true);
+    document.addEventListener("pointerup", () => {
+      this.pressed = false;
+      if (this.late) setTimeout(() => { this.late = false; this.redraw(); });
+    });
     const acts = { "zoom-in": () => this.scale(1.2), "zoom-out": () => this.scale(1 / 1.2), previous: () => this.go(this.paper.previous), next: () => this.go(this.paper.next), done: () => this.done(), aside: () => this.aside(), "agree-all": () => this.agreeAll() };
     this.root.querySelectorAll("[data-act]").forEach((one) => one.addEventListener("click", () => acts[one.dataset.act]()));
     new ResizeObserver(() => this.draw()).observe(this.scroll);
