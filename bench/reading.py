@@ -78,7 +78,9 @@ def tesseract(papers: list[bytes]) -> tuple[float, list[Counter[str]]]:
             files.append(str(path))
 
         def run(path: str) -> Counter[str]:
-            return Counter(subprocess.run(["tesseract", path, "-"], capture_output=True, text=True, check=True).stdout.split())
+            return Counter(
+                subprocess.run(["tesseract", path, "-"], capture_output=True, text=True, check=True).stdout.split()
+            )
 
         started = time.perf_counter()
         with ThreadPoolExecutor(os.cpu_count()) as pool:
@@ -95,13 +97,17 @@ def main() -> None:
     print(f"{'plain tesseract':18} {60 * len(papers) / seconds:7.1f} pages/min   words right {recall(truth, read):.3f}")
     for name in ("careful", "quick"):
         mine, words = ours(name, papers)
-        print(f"{name:18} {60 * len(papers) / mine:7.1f} pages/min   words right {recall(truth, words):.3f}   {seconds / mine:.2f} × plain")
+        print(
+            f"{name:18} {60 * len(papers) / mine:7.1f} pages/min   words right {recall(truth, words):.3f}   {seconds / mine:.2f} × plain"
+        )
     digital = []
     for pdf, _, _ in made:
         started = time.perf_counter()
         read_page(open_paper(pdf, "clean.pdf"), 0, QuickEngine())
         digital.append(time.perf_counter() - started)
-    print(f"{'born digital':18} {1000 * statistics.median(digital):7.1f} ms a page (median of {len(digital)}), view picture included")
+    print(
+        f"{'born digital':18} {1000 * statistics.median(digital):7.1f} ms a page (median of {len(digital)}), view picture included"
+    )
 
 
 if __name__ == "__main__":

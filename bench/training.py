@@ -47,7 +47,9 @@ def sample(paper: StubPaper, number: int) -> Sample:
 
 
 def right(key: str, found: str, text: str) -> bool:
-    return (not found and not text) or (bool(found) and bool(text) and same_value(found, normal(key, text), PLAN.field(key).data_type))
+    return (not found and not text) or (
+        bool(found) and bool(text) and same_value(found, normal(key, text), PLAN.field(key).data_type)
+    )
 
 
 def main() -> None:
@@ -77,7 +79,9 @@ def main() -> None:
                     hits += right(decision.field, found, paper.truth[decision.field])
                     total += 1
             shares[name] = f"{hits / total:.3f} of {total}"
-        print(f"{count:6} {spent:8.1f} {spent_cpu:6.1f} {1000 * extracting / pages:17.1f}   {shares['seen']} / {shares['not seen']}")
+        print(
+            f"{count:6} {spent:8.1f} {spent_cpu:6.1f} {1000 * extracting / pages:17.1f}   {shares['seen']} / {shares['not seen']}"
+        )
     print(f"largest memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB, OCR engine included")
 
 

@@ -163,14 +163,13 @@ def test_every_page_of_a_tiff_is_read_and_odd_modes_are_brought_to_grey() -> Non
         assert pixels.mean() > 200
 
 
-def test_pieces_of_a_word_cut_at_a_wide_letter_are_joined_as_in_the_line() -> None:
+@pytest.mark.parametrize(("text", "blank", "joined"), [("AB", 2, True), ("AB", 20, False), ("A B", 2, False)])
+def test_pieces_are_joined_only_where_text_and_picture_both_have_no_blank(text: str, blank: int, joined: bool) -> None:
     from jugum.core.ocr.engines import _as_in_line
 
-    pieces = [
-        Word("Timber", Box(0, 0, 0.3, 0.1)),
-        Word("W", Box(0.4, 0, 0.5, 0.1)),
-        Word("orks", Box(0.52, 0, 0.7, 0.1)),
-    ]
-    joined = _as_in_line(pieces, "Timber Works")
-    assert [(word.text, word.box) for word in joined] == [("Timber", (0, 0, 0.3, 0.1)), ("Works", (0.4, 0, 0.7, 0.1))]
-    assert _as_in_line(pieces, "Something else") == pieces
+    grey = np.full((40, 200), 255, dtype=np.uint8)
+    for stroke in (slice(5, 9), slice(31, 35)):
+        grey[stroke, 20:60] = 0
+        grey[stroke, 60 + blank : 100 + blank] = 0
+    pieces = [Word("A", Box(0.1, 0.1, 0.3, 0.9)), Word("B", Box((60 + blank) / 200, 0.1, (100 + blank) / 200, 0.9))]
+    assert len(_as_in_line(grey, pieces, text)) == (1 if joined else 2)

@@ -216,27 +216,35 @@ class Happening:
     who: str
     action: str
     count: int
-    what: str
 
 
-def latest(store: Store, *, limit: int = 10) -> list[Happening]:
-    """What happened last, like with like put together."""
+_SAID = {
+    "receive": "brought papers in", "settle": "settled fields in review", "label": "marked values on samples",
+    "labelled": "finished labelling samples", "label from CSV": "placed keyed values on samples", "deliver": "delivered results",
+    "publish": "published a version", "save policy": "saved a policy", "start training": "started a training",
+    "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields",
+}  # fmt: skip
+
+
+def latest(store: Store, *, limit: int = 8) -> list[Happening]:
+    """What people did last, and which versions were trained; like with like put together."""
     with store.session() as session:
         rows = session.execute(
             select(Audit, Person.name)
             .outerjoin(Person, Audit.person_id == Person.id)
+            .where(Audit.person_id.is_not(None) | (Audit.action == "trained"))
             .order_by(Audit.id.desc())
-            .limit(400)
+            .limit(600)
         ).all()
     found: list[Happening] = []
     for row, name in rows:
         who = name or "the program"
-        if found and (found[-1].who, found[-1].action) == (who, row.action):
+        if found and (found[-1].who, found[-1].action) == (who, _SAID.get(row.action, row.action)):
             found[-1] = replace(found[-1], count=found[-1].count + 1)
         elif len(found) == limit:
             break
         else:
-            found.append(Happening(row.at, who, row.action, 1, row.object_kind.replace("_", " ")))
+            found.append(Happening(row.at, who, _SAID.get(row.action, row.action), 1))
     return found
 
 
