@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from itertools import count
 from pathlib import Path
 
+import hypothesis
 import psycopg
 import pytest
 
@@ -21,6 +22,9 @@ from jugum.store.migrate import migrate
 from tests.office import PASSWORD, Office
 
 os.environ["OMP_THREAD_LIMIT"] = "1"
+# The same examples on every run, and no clock: a slow moment of the machine is no failure.
+hypothesis.settings.register_profile("steady", derandomize=True, deadline=None)
+hypothesis.settings.load_profile("steady")
 _numbers = count(1)
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import fcntl
 import os
 import secrets
@@ -19,6 +21,7 @@ from typing import IO, Annotated
 import typer
 
 from jugum.cluster import Cluster, free_port
+from jugum.demo import WORKSPACE as DEMO_WORKSPACE
 from jugum.errors import JugumError
 from jugum.settings import Settings
 
@@ -87,6 +90,7 @@ def up(demo: Annotated[bool, typer.Option(help="With the demo workspace")] = Fal
     settings = Settings()
     settings.home.mkdir(parents=True, exist_ok=True)
     lock = _only_one(settings.home)
+    _adopt_orphans()
     office = _Office(settings)
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, office.asked_to_stop)
@@ -149,12 +153,12 @@ class _Office:
         )
         self.web = self._spawn("web")  # it takes a while to load, and touches no table before it is asked for a page
         run_migrations(url)
+        self._wait_for_web()  # first of all a page; workers take their time to load
         self.workers = [self._spawn("worker") for _ in range(self.settings.workers or os.cpu_count() or 1)]
-        if demo:
+        if demo and not _has_workspace(url, DEMO_WORKSPACE):
             filled = subprocess.run([sys.executable, "-m", "jugum", "demo-fill"], env=self.env, check=False)
             if filled.returncode:
                 raise JugumError("The demo workspace could not be filled; the lines above say why.")
-        self._wait_for_web()
         self._greet(demo)
 
     def _spawn(self, command: str) -> subprocess.Popen[bytes]:
@@ -225,6 +229,27 @@ class _Office:
                 process.wait()
         if self.cluster:
             self.cluster.stop()
+            _reap()
+
+
+def _has_workspace(url: str, name: str) -> bool:
+    """Asked without the store, whose imports would cost a second at every start."""
+    import psycopg
+
+    with psycopg.connect(url) as connection:
+        return connection.execute("SELECT 1 FROM workspace WHERE name = %s", (name,)).fetchone() is not None
+
+
+def _adopt_orphans() -> None:
+    """Become the parent of what our children leave (PostgreSQL's server outlives the command that starts it), so that it
+    can be reaped at the end also where nothing else does it, as in many containers. Linux only."""
+    ctypes.CDLL(None, use_errno=True).prctl(36, 1, 0, 0, 0)  # PR_SET_CHILD_SUBREAPER
+
+
+def _reap() -> None:
+    with contextlib.suppress(ChildProcessError):
+        while os.waitpid(-1, os.WNOHANG)[0]:
+            pass
 
 
 def _port_near(host: str, port: int) -> int:

@@ -1,1 +1,3 @@
 """The made-up scenario: the Lowfell Warm Homes Fund in Norhaven. Every person, firm, place and number is invented."""
+
+WORKSPACE = "Lowfell Warm Homes Fund"

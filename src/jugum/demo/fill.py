@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable
 from sqlalchemy import select
 
 from jugum.core.values import DataType, normal_form, same_value
+from jugum.demo import WORKSPACE
 from jugum.demo.papers import FIELDS, DemoPaper, demo_papers
 from jugum.errors import JugumError, TaskError
 from jugum.flow import deliver, gather, label, people, plan, review, train, weigh
@@ -19,7 +20,6 @@ from jugum.store import Store
 from jugum.store.models import Workspace
 from jugum.store.queue import waiting_jobs
 
-WORKSPACE = "Lowfell Warm Homes Fund"
 TYPE = "Pay stub"
 PASSWORD = "warm-homes-26"
 PEOPLE = (
@@ -30,7 +30,7 @@ PEOPLE = (
 FIRST_LABELLED = 14
 LABELLED = 30
 FIRST_LIVE = 24
-SETTLED = 9
+SETTLED = 7
 TIMEOUT_SECONDS = 900.0
 
 Say = Callable[[str], None]
@@ -70,7 +70,6 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     deliver.deliver(store, analyst, type_id, "csv")
     _receive(store, analyst, type_id, live[FIRST_LIVE:])
     _wait(store, say)
-    _settle(store, reviewer, type_id, {paper.name: paper for paper in live}, names, most=2)
 
 
 def _person(store: Store, login: str, name: str, role: str) -> Actor:
@@ -123,12 +122,10 @@ def _train(
     train.publish(store, actor, version_id)
 
 
-def _settle(
-    store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper], names: dict[str, str], most: int = SETTLED
-) -> None:
+def _settle(store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper], names: dict[str, str]) -> None:
     """A reviewer settles the first held papers rightly: agreeing, taking a candidate, or typing."""
     field_types = {names[field.key]: field.data_type for field in FIELDS}
-    for row in review.queue(store, actor, type_id).rows[:most]:
+    for row in review.queue(store, actor, type_id).rows[:SETTLED]:
         desk = review.desk(store, actor, row.id)
         truth = {names[key]: value for key, value in papers[row.name].truth.items()}
         for field in desk.fields:

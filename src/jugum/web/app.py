@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import importlib
 import secrets
+import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -39,6 +41,8 @@ def create_app(settings: Settings) -> FastAPI:
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        # Suggestions on the labelling desk need it; loaded now, the first person to open one does not wait for it.
+        threading.Thread(target=importlib.import_module, args=("lightgbm",), daemon=True).start()
         yield
         app.state.store.close()
 

@@ -78,6 +78,8 @@ def layout_similarity(a: Layout, b: Layout) -> float:
 def _pairs(a: Layout, b: Layout) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]:
     """Each word of the paper with fewer anchors paired with the nearest equal word of the other, used once."""
     swapped = len(a.texts) > len(b.texts)
+    if len(a.texts) == len(b.texts):  # which one leads must not depend on which comes first
+        swapped = (a.texts, a.places.tolist()) > (b.texts, b.places.tolist())
     few, many = (b, a) if swapped else (a, b)
     where = defaultdict(list)
     for index, text in enumerate(many.texts):

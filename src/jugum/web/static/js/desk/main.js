@@ -40,6 +40,7 @@ class Desk {
       this.accept(await call("GET", this.path));
     } catch (error) {
       this.banner(error.message, "blocks");
+      this.tell("");
       return;
     }
     this.pages.load(this.paper.pages);
@@ -57,6 +58,7 @@ class Desk {
     this.active = this.root.dataset.focus || (this.mode === "look" ? null : this.nextOpen(null));
     this.draw();
     if (this.active) this.show(this.active);
+    if (this.status.textContent.startsWith("Opening")) this.tell("");
     if (this.mode !== "look") setInterval(() => this.presence(), PRESENCE_MS);
     this.root.dataset.ready = "yes";
   }

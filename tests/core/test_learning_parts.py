@@ -1,0 +1,171 @@
+"""The parts that learning stands on: likeness of texts and layouts, surroundings, features, the ranker."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from rapidfuzz import fuzz
+
+from jugum.core.classification import Layout, layout_of, layout_similarity, look_alike_groups
+from jugum.core.extraction import candidates_of
+from jugum.core.extraction.candidates import CHANNELS, Candidate, plain_text
+from jugum.core.extraction.features import FEATURES, PaperView, example_of
+from jugum.core.extraction.likeness import likeness
+from jugum.core.extraction.ranker import LOGIT_MAX, Ranker
+from jugum.core.page import Box, Page, Word, reading_order
+from jugum.core.schema import FieldPlan, Plan
+from jugum.core.values import DataType
+
+texts = st.lists(st.text("abc 0", max_size=8), max_size=6)
+layouts = st.lists(
+    st.tuples(st.sampled_from(["gross", "net", "tax", "name"]), st.floats(0, 1), st.floats(0, 1)), max_size=10
+).map(lambda rows: Layout.from_data([list(row) for row in rows]))
+
+
+def page(*rows: tuple[float, float, str], number: int = 1) -> Page:
+    """A square page with words of 0.02 a letter, placed by (x, y, text); several words in a text run on."""
+    words = []
+    for x, y, text in rows:
+        for word in text.split():
+            words.append(Word(word, Box(x, y, x + 0.02 * len(word), y + 0.02)))
+            x += 0.02 * len(word) + 0.01
+    return Page(number, 600, 600, reading_order(words))
+
+
+@given(texts, texts)
+def test_likeness_is_the_pairwise_ratio_and_empty_texts_are_like_nothing(rows: list[str], columns: list[str]) -> None:
+    table = likeness(rows, columns)
+    assert table.shape == (len(rows), len(columns))
+    for place, row in enumerate(rows):
+        for other, column in enumerate(columns):
+            expected = fuzz.ratio(row, column) / 100 if row and column else 0
+            assert table[place, other] == pytest.approx(expected, abs=0.006)
+
+
+def test_likeness_by_words_lets_one_side_say_more() -> None:
+    assert likeness(["name of employee"], ["employee name"], by_tokens=True)[0, 0] > 0.9
+    assert likeness(["net pay this month"], ["net pay"], by_tokens=True)[0, 0] == 1
+
+
+@given(layouts, layouts)
+def test_layout_similarity_is_a_symmetric_share(a: Layout, b: Layout) -> None:
+    assert 0 <= layout_similarity(a, b) <= 1 + 1e-9
+    assert layout_similarity(a, b) == pytest.approx(layout_similarity(b, a), abs=1e-6)
+
+
+@given(st.floats(-0.05, 0.05), st.floats(-0.05, 0.05))
+def test_a_scan_shifted_on_the_glass_is_the_same_layout(dx: float, dy: float) -> None:
+    rows = [["gross", 0.2, 0.3], ["net", 0.2, 0.5], ["tax", 0.7, 0.4], ["hours", 0.6, 0.8]]
+    moved = [[text, x + dx, y + dy] for text, x, y in rows]  # type: ignore[operator]
+    assert layout_similarity(Layout.from_data(rows), Layout.from_data(moved)) == pytest.approx(1, abs=1e-6)
+
+
+def test_values_don_t_make_a_layout_and_data_comes_back() -> None:
+    layout = layout_of([page((0.1, 0.1, "Gross pay"), (0.5, 0.1, "1.234,50 B2B a1"))])
+    assert layout.texts == ("gross", "pay")
+    back = Layout.from_data(layout.to_data())
+    assert back.texts == layout.texts
+    assert back.places == pytest.approx(layout.places, abs=1e-4)
+
+
+@given(st.permutations(range(6)))
+def test_groups_don_t_depend_on_the_order_of_papers(order: list[int]) -> None:
+    likeness_of = np.full((6, 6), 0.1) + np.kron(np.eye(2), np.full((3, 3), 0.7)) + np.eye(6) * 0.2
+    shuffled = look_alike_groups(likeness_of[np.ix_(order, order)])
+    same = {(order[i] // 3 == order[j] // 3) == (shuffled[i] == shuffled[j]) for i in range(6) for j in range(6)}
+    assert same == {True}
+
+
+@pytest.mark.parametrize(
+    ("text", "plain"), [("Net pay (kr) 12.50:", "net pay kr 0 0"), ("  A_b—C ", "a b c"), ("№ 7", "0"), ("", "")]
+)
+def test_surroundings_are_compared_without_case_digits_and_marks(text: str, plain: str) -> None:
+    assert plain_text(text) == plain
+
+
+def surroundings(found: list[Candidate], text: str) -> dict[str, str]:
+    candidate = next(c for c in found if c.text == text)
+    return dict(zip(CHANNELS, candidate.contexts, strict=True))
+
+
+def test_a_cell_knows_its_row_and_its_column_over_other_numbers() -> None:
+    table = page(
+        (0.4, 0.1, "This period"), (0.75, 0.1, "Year to date"),
+        (0.05, 0.2, "Basic"), (0.45, 0.2, "100,00"), (0.78, 0.2, "900,00"),
+        (0.05, 0.3, "Net pay"), (0.46, 0.3, "80,00"), (0.79, 0.3, "720,00"),
+    )  # fmt: skip
+    around = surroundings(candidates_of([table], {DataType.MONEY}), "720,00")
+    assert around["row_head"] == "net pay"
+    assert around["column_head"] == "year to date"
+    assert around["above"] == "0 0"
+    assert around["left"] == "0 0"
+
+
+def test_a_value_behind_a_colon_knows_the_words_before_it() -> None:
+    line = page((0.1, 0.2, "Pay date: 03.04.2026 by bank"))
+    around = surroundings(candidates_of([line], {DataType.DATE}), "03.04.2026")
+    assert around["left"] == "pay date"
+    assert around["next"] == "by bank"
+
+
+def test_spelled_dates_and_torn_amounts_are_candidates() -> None:
+    found = candidates_of(
+        [page((0.05, 0.2, "4 March 2026"), (0.5, 0.2, "kr 12 345,-"))], {DataType.DATE, DataType.MONEY}
+    )
+    assert {(c.text, c.normal) for c in found if c.widest} >= {
+        ("4 March 2026", "2026-03-04"),
+        ("kr 12 345,-", "12345.00"),
+    }
+
+
+PLAN = Plan((FieldPlan("net", "Net pay", DataType.MONEY), FieldPlan("tax", "Tax", DataType.MONEY)))
+
+
+def view_of(paper: Page, examples: bool) -> tuple[PaperView, list[Candidate]]:
+    found = candidates_of([paper], {DataType.MONEY})
+    known = [example_of(0, "net", found[0])] if examples else []
+    return PaperView(PLAN, found, layout_of([paper]), known, [layout_of([paper])], [frozenset({"other"})]), found
+
+
+def test_features_stand_in_their_order_and_name_the_printed_name() -> None:
+    paper = page((0.1, 0.2, "Net pay"), (0.5, 0.2, "80,00"), (0.1, 0.3, "Tax"), (0.5, 0.3, "20,00"))
+    view, found = view_of(paper, examples=False)
+    chosen, rows = view.features(PLAN.fields[0], np.array([True]))
+    assert rows.shape == (len(chosen), len(FEATURES))
+    assert np.isfinite(rows).all()
+    best = rows[:, FEATURES.index("name_best")]
+    assert found[int(chosen[best.argmax()])].text == "80,00"
+    assert rows[best.argmax(), FEATURES.index("name_lead")] > 0.3
+
+
+def test_examples_count_only_when_their_paper_is_known() -> None:
+    paper = page((0.1, 0.2, "Sum"), (0.5, 0.2, "80,00"))
+    view, _ = view_of(paper, examples=True)
+    joint = FEATURES.index("example_joint")
+    assert view.features(PLAN.fields[0], np.array([True]))[1][:, joint].max() > 0.8
+    assert view.features(PLAN.fields[0], np.array([False]))[1][:, joint].max() == 0
+    assert view.features(PLAN.fields[1], np.array([True]))[1][:, joint].max() == 0  # the other field has no example
+
+
+@settings(deadline=None, max_examples=5)
+@given(st.integers(0, 10))
+def test_a_ranker_learns_what_can_be_learned_and_is_repeatable(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    rows = rng.normal(size=(300, 6)).astype(np.float32)
+    right = rows[:, 0] + 0.5 * rows[:, 1] > 0.3
+    weights = np.ones(300, dtype=np.float32)
+    first, second = (Ranker(seed=1).fit(rows, right, weights) for _ in range(2))
+    assert (first.logits(rows) == second.logits(rows)).all()
+    assert ((first.logits(rows) > 0) == right).mean() > 0.95
+    assert np.abs(first.logits(rows * 1000)).max() <= LOGIT_MAX
+    back = Ranker.from_data(*first.to_data())
+    assert back.logits(rows) == pytest.approx(first.logits(rows), abs=1e-6)
+
+
+def test_a_ranker_refuses_one_sided_rows() -> None:
+    rows = np.zeros((4, 2), dtype=np.float32)
+    with pytest.raises(ValueError, match="right and wrong"):
+        Ranker().fit(rows, np.ones(4, dtype=bool), np.ones(4, dtype=np.float32))
+    assert len(Ranker().logits(rows[:0])) == 0

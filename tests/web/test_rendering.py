@@ -1,0 +1,42 @@
+"""How figures are written, and assets addressed."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from jugum.web.rendering import asset, many, percent, size, when
+
+
+@pytest.mark.parametrize(
+    ("share", "digits", "said"),
+    [
+        (0.975, 0, "98 %"),
+        (0.9996, 0, "99.5 %"),
+        (1.0, 0, "100 %"),
+        (None, 0, "–"),
+        (0.0, 1, "0.0 %"),
+        (0.99999, 1, "99.95 %"),
+    ],
+)
+def test_shares_are_never_rounded_up_to_all(share: float | None, digits: int, said: str) -> None:
+    assert percent(share, digits) == said
+
+
+def test_counts_agree_with_their_noun() -> None:
+    assert many(1, "paper") == "1 paper"
+    assert many(0, "paper") == "0 papers"
+    assert many(2, "is", "are") == "2 are"
+
+
+def test_sizes_and_times_are_short() -> None:
+    assert (size(10), size(2_400), size(3_210_000)) == ("1 kB", "2 kB", "3.2 MB")
+    assert when(None) == "–"
+    assert when(datetime(2001, 2, 3, tzinfo=UTC)).startswith("2001-02-")
+    assert ":" in when(datetime.now(UTC))
+    assert ":" not in when(datetime.now(UTC) - timedelta(days=40))
+
+
+def test_assets_change_their_address_with_their_content() -> None:
+    assert asset("css/jugum.css").startswith("/static/css/jugum.css?v=")
