@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from datetime import UTC, datetime
+from functools import cache
 
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
@@ -17,8 +18,12 @@ from jugum.store.models import ROLES, ApiKey, Person
 
 PASSWORD_LEAST = 10
 _hasher = PasswordHash((Argon2Hasher(),))
-# Verified when nobody has that login, so that the answer takes equally long.
-_NOBODY = _hasher.hash("nobody has this password")
+
+
+@cache
+def _nobody() -> str:
+    """Verified when nobody has that login, so that the answer takes equally long."""
+    return _hasher.hash("nobody has this password")
 
 
 def add_person(store: Store, actor: Actor | None, *, login: str, name: str, role: str, password: str) -> int:
@@ -53,7 +58,7 @@ def sign_in(store: Store, login: str, password: str) -> Actor:
     """NotSignedIn, with one and the same word, for a wrong login, a wrong password or a closed account."""
     with store.session() as session:
         person = session.scalar(select(Person).where(Person.login == login.strip().lower()))
-        right = _hasher.verify(password, person.password_hash if person else _NOBODY)
+        right = _hasher.verify(password, person.password_hash if person else _nobody())
         if person is None or not right or not person.active:
             raise NotSignedIn("Login and password don't match.")
         return Actor(person.id, person.name, person.role)

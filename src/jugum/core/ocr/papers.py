@@ -12,7 +12,6 @@ from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
-import pikepdf
 import pypdfium2 as pdfium
 from PIL import Image, ImageOps, UnidentifiedImageError
 
@@ -125,7 +124,9 @@ class PdfPaper:
 
 
 def _why_not_opened(data: bytes, name: str) -> str:
-    """PDFium doesn't tell a locked file from one without pages; qpdf does."""
+    """PDFium doesn't tell a locked file from one without pages; qpdf does (loaded only for that)."""
+    import pikepdf
+
     try:
         with pikepdf.open(io.BytesIO(data)) as opened:
             if len(opened.pages) == 0:

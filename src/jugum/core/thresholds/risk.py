@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from scipy.special import betaincinv, ndtri
-
 
 @dataclass(frozen=True)
 class Evidence:
@@ -43,6 +41,8 @@ def upper_bound(wrong: int, total: int, *, level: float = 0.95) -> float:
     """
     if total <= 0 or wrong >= total:
         return 1.0
+    from scipy.special import betaincinv  # here: loading SciPy would delay every start by half a second
+
     return float(betaincinv(wrong + 1, total - wrong, level))
 
 
@@ -50,6 +50,8 @@ def share_interval(hits: int, total: int, *, level: float = 0.95) -> tuple[float
     """Two-sided Wilson interval of a share (Wilson, 1927): 28 of 30 → (0.787, 0.982). (0, 1) when total is 0."""
     if total <= 0:
         return 0.0, 1.0
+    from scipy.special import ndtri
+
     z = float(ndtri(0.5 + level / 2))
     share = hits / total
     centre = (share + z * z / (2 * total)) / (1 + z * z / total)
