@@ -6,6 +6,7 @@ import asyncio
 import os
 import tempfile
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from itertools import count
 from pathlib import Path
 
@@ -100,6 +101,8 @@ def run_jobs(store: Store) -> Callable[[], None]:
             async with app.open_async():
                 await app.run_worker_async(wait=False, install_signal_handlers=False, listen_notify=False)
 
-        asyncio.run(work())
+        # In a thread of its own: the browser's tests keep an event loop running in this one.
+        with ThreadPoolExecutor(1) as thread:
+            thread.submit(lambda: asyncio.run(work())).result()
 
     return run
