@@ -22,6 +22,7 @@ export function ask({ title, text = "", verb, input = null, placeholder = "" }) 
       if (event.key !== "Enter") return;
       event.preventDefault();
       dialog.close("yes");
+      field.blur(); // else it keeps the focus until the next frame, and the next key is taken for typing
       resolve(field.value);
     };
     dialog.addEventListener("close", () => resolve(dialog.returnValue === "yes" ? field.value : null), { once: true });

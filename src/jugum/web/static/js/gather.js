@@ -127,7 +127,9 @@ async function watch() {
     const reading = unfinished().filter((row) => row.dataset.state === "received").length;
     const title = document.querySelector("[data-title]");
     if (reading) title.textContent = `${reading} ${reading === 1 ? "paper is" : "papers are"} being read`;
-    if (changed && !reading && started) { location.reload(); return; }
+    // Never while files are being sent or something is said about them: a reload would lose both.
+    const sending = !document.getElementById("uploads")?.classList.contains("d-none");
+    if (changed && !reading && started && !sending) { location.reload(); return; }
     if (!reading) break; // what waits for a live version may wait for days
   }
   watching = false;
