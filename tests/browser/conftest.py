@@ -17,13 +17,15 @@ from typing import Any
 
 import httpx2
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 from tests.papers import slip_pdf, slips
 
 from jugum.cluster import free_port
 
 FIELDS = (("Member", "text", ["Paid by"]), ("Paid on", "date", ["Date"]), ("Amount", "money", ["Total"]))
 _numbers = count(1)
+# Waiting for what must come, not timing it: a loaded machine may take its time.
+expect.set_options(timeout=25_000)
 
 
 @dataclass
