@@ -3,6 +3,7 @@
 JugumError
 ├── InputError          what was given can't be used: says what, the value, and what is allowed
 │   └── UnreadablePaper a file that can't be turned into pages
+│       └── LockedPaper one that a password would open
 ├── NotFound            the thing named does not exist (or not for this person)
 ├── Forbidden           the role does not allow it
 ├── NotSignedIn         nobody is signed in
@@ -23,6 +24,10 @@ class InputError(JugumError):
 
 
 class UnreadablePaper(InputError):  # noqa: N818 - named for what the person sees
+    pass
+
+
+class LockedPaper(UnreadablePaper):
     pass
 
 

@@ -46,7 +46,7 @@ def png_of(pdf: bytes, turn: int = 0, lean: float = 0.0) -> bytes:
     ("data", "said"),
     [
         (b"", "is empty"),
-        (b"just some words, no PDF", "no PDF, PNG, JPEG or TIFF"),
+        (b"just some words, no PDF", "no file that pages are read from"),
         (papers.words_pdf("Hello there")[:300], "damaged"),
         (papers.locked_pdf(), "password"),
         (papers.empty_pdf(), "without pages"),

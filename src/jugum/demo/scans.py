@@ -19,13 +19,13 @@ def scanned(pdf: bytes, seed: int, *, severity: float = 0.5) -> tuple[bytes, str
     document = pdfium.PdfDocument(pdf)
     page = document[0].render(scale=200 / 72).to_numpy()[:, :, 2::-1]
     document.close()
-    picture = _worn(np.ascontiguousarray(page), rng, severity)
+    picture = worn(np.ascontiguousarray(page), rng, severity)
     turn = int(rng.choice([0, 0, 0, 0, 0, 0, 1, 2, 3]))
     picture = np.ascontiguousarray(np.rot90(picture, turn))
     return _saved(picture, str(rng.choice([".jpg", ".jpg", ".png", ".tif", ".pdf"])))
 
 
-def _worn(page: np.ndarray, rng: np.random.Generator, severity: float) -> np.ndarray:
+def worn(page: np.ndarray, rng: np.random.Generator, severity: float) -> np.ndarray:
     height, width = page.shape[:2]
     angle = rng.uniform(-1, 1) * (0.5 + 2.5 * severity)
     matrix = cv2.getRotationMatrix2D((width / 2, height / 2), angle, 1.0)

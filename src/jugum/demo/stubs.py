@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import random
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -10,9 +9,9 @@ from datetime import date
 from decimal import Decimal
 
 from reportlab.lib.pagesizes import A4, A5, landscape
-from reportlab.pdfgen.canvas import Canvas
 
 from jugum.demo.people import PayStub, pay_stub
+from jugum.demo.sheet import Sheet
 
 Dates = Callable[[date], str]
 Money = Callable[[Decimal], str]
@@ -60,48 +59,6 @@ def short(day: date) -> str:
     return f"{day.day:02d} {MONTHS[day.month - 1][:3]} {day.year}"
 
 
-class _Sheet:
-    """A canvas with the origin at the top left, in points."""
-
-    def __init__(self, size: tuple[float, float]) -> None:
-        self.buffer = io.BytesIO()
-        self.width, self.height = size
-        self.canvas = Canvas(self.buffer, pagesize=size, invariant=True)
-
-    def text(
-        self, x: float, y: float, text: str, size: float = 10, *, bold: bool = False, font: str = "Helvetica"
-    ) -> None:
-        self.canvas.setFont(_face(font, bold), size)
-        self.canvas.drawString(x, self.height - y, text)
-
-    def right(
-        self, x: float, y: float, text: str, size: float = 10, *, bold: bool = False, font: str = "Helvetica"
-    ) -> None:
-        self.canvas.setFont(_face(font, bold), size)
-        self.canvas.drawRightString(x, self.height - y, text)
-
-    def line(self, x0: float, y0: float, x1: float, y1: float, width: float = 0.6) -> None:
-        self.canvas.setLineWidth(width)
-        self.canvas.line(x0, self.height - y0, x1, self.height - y1)
-
-    def box(self, x: float, y: float, width: float, height: float, grey: float | None = None) -> None:
-        self.canvas.setLineWidth(0.6)
-        if grey is not None:
-            self.canvas.setFillGray(grey)
-        self.canvas.rect(x, self.height - y - height, width, height, fill=int(grey is not None))
-        self.canvas.setFillGray(0)
-
-    def done(self) -> bytes:
-        self.canvas.save()
-        return self.buffer.getvalue()
-
-
-def _face(font: str, bold: bool) -> str:
-    if font == "Times":
-        return "Times-Bold" if bold else "Times-Roman"
-    return f"{font}-Bold" if bold else font
-
-
 EMPLOYERS = (
     "Brackwater Timber Works",
     "Ostmark Dairy Co-operative",
@@ -146,7 +103,7 @@ def _hours_comma(stub: PayStub) -> str:
 
 def _labels_left(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
     """Labels left of their values, one below the other."""
-    sheet = _Sheet(A4)
+    sheet = Sheet(A4)
     sheet.text(56, 70, name, 17, bold=True)
     sheet.text(56, 88, "4 Sawpit Way, Lowfell · Company no. 88 214 703", 9)
     sheet.text(56, 130, "PAY STATEMENT", 12, bold=True)
@@ -177,7 +134,7 @@ def _labels_left(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, d
 
 def _labels_above(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
     """Small labels above their values, in a grid."""
-    sheet = _Sheet(A4)
+    sheet = Sheet(A4)
     sheet.text(50, 60, name, 15, bold=True, font="Times")
     sheet.right(545, 60, "Pay advice", 15, font="Times")
     sheet.line(50, 70, 545, 70)
@@ -204,7 +161,7 @@ def _labels_above(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, 
 
 def _boxed(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
     """A ruled form with numbered boxes."""
-    sheet = _Sheet(A4)
+    sheet = Sheet(A4)
     sheet.text(60, 60, name.upper(), 13, bold=True)
     sheet.text(60, 78, "Form P-12  Salary specification", 10)
     money, dates = comma_thousands, iso
@@ -229,7 +186,7 @@ def _boxed(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[st
 
 def _two_columns(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
     """A table with this period beside the year to date."""
-    sheet = _Sheet(A4)
+    sheet = Sheet(A4)
     sheet.box(40, 40, 515, 46, 0.9)
     sheet.text(50, 60, name, 14, bold=True)
     sheet.text(50, 77, "Payroll department", 9)
@@ -261,7 +218,7 @@ def _two_columns(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, d
 
 def _dotted_totals(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
     """Right-aligned totals with dotted leaders, amounts led by the currency."""
-    sheet = _Sheet(A5)
+    sheet = Sheet(A5)
     sheet.text(40, 44, name, 13, bold=True)
     sheet.text(40, 60, "Crew pay slip", 10)
     dates = dotted
@@ -292,7 +249,7 @@ def _dotted_totals(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes,
 
 def _letter(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
     """A letter-like slip full of other dates and amounts: last month's pay, next month's, leave, a loan."""
-    sheet = _Sheet(A4)
+    sheet = Sheet(A4)
     money, dates = blank_thousands, spelled
     hours = _hours_comma(stub)
     sheet.text(70, 70, name, 14, bold=True, font="Times")
@@ -331,7 +288,7 @@ def _letter(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[s
 
 def _dense(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
     """Earnings and deductions side by side, small print."""
-    sheet = _Sheet(A4)
+    sheet = Sheet(A4)
     money, dates = point_thousands, slashed
     hours = _hours_comma(stub)
     sheet.text(45, 52, "REMUNERATION SLIP", 9, bold=True)
@@ -362,7 +319,7 @@ def _dense(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[st
 
 def _landscape(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
     """A wide slip: one row of column heads over one row of values."""
-    sheet = _Sheet(landscape(A5))
+    sheet = Sheet(landscape(A5))
     money, dates = comma_thousands, dotted
     hours = f"{stub.hours:.2f}"
     sheet.text(30, 40, name, 12, bold=True)

@@ -1,28 +1,30 @@
 """OCR engines behind one small interface: an upright grey picture → words.
 
-`CarefulEngine` is the main reader (RapidOCR's detection and recognition on OpenVINO, weights in its wheel);
-`QuickEngine` is in-process tesseract. Both run one thread: pages are spread over processes, not over threads.
+`CarefulEngine` is the main reader; `QuickEngine` is in-process tesseract; `BothEngine` reads with both, and where they
+differ is less sure. All run one thread: pages are spread over processes, not over threads.
 """
 
 from __future__ import annotations
 
 import os
 import threading
-import unicodedata
 from typing import Any, Protocol
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.ocr.upright import flattened
-from jugum.core.page import Box, Word, union
+from jugum.core.ocr import network
+from jugum.core.ocr.network import Line, LineFinder, LineReader, UprightVote, line_picture
+from jugum.core.ocr.spelled import leaderless, words_of
+from jugum.core.ocr.upright import flattened, letter_height
+from jugum.core.page import Box, Word, overlap_share
 from jugum.errors import ExternalError
 
 Grey = npt.NDArray[np.uint8]
-BLANK_LEAST = 0.125  # heights of the line: what is narrower is no blank
-# The recogniser also knows full-width marks, which carry their blank within; on our papers they are narrow ones.
-_FULL_WIDTH = str.maketrans({"，": ", ", "：": ": ", "；": "; ", "（": " (", "）": ") ", "。": ". "})
+SURE_LEAST = 0.5  # a line read with less is a stain or a pattern
+FIND_LETTER = 10.0  # pixels
+FIND_SIDE_MIN, FIND_SIDE_MAX = 960, 1920  # pixels
 TESSDATA = ("/usr/share/tesseract-ocr/5/tessdata/", "/usr/share/tessdata/")
 
 
@@ -41,133 +43,64 @@ class Engine(Protocol):
 
 
 class CarefulEngine:
-    """RapidOCR on OpenVINO. Models are loaded at the first picture; one picture at a time."""
+    """Finds lines and reads them with the networks of `network`. They are loaded at the first picture; one picture at a time."""
 
     name = "careful"
 
-    def __init__(self) -> None:
-        self._reader: Any = None
+    def __init__(self, script: str = "latin") -> None:
+        self._script = script
         self._lock = threading.Lock()
+        self._loaded: tuple[LineFinder, LineReader, UprightVote] | None = None
 
-    def _loaded(self) -> Any:
-        if self._reader is None:
+    def _networks(self) -> tuple[LineFinder, LineReader, UprightVote]:
+        if self._loaded is None:
             cv2.setNumThreads(1)
-            from rapidocr import EngineType, RapidOCR
-
-            kind = EngineType.OPENVINO
-            self._reader = RapidOCR(
-                params={
-                    "Global.log_level": "critical",
-                    "Det.engine_type": kind,
-                    "Cls.engine_type": kind,
-                    "Rec.engine_type": kind,
-                    "EngineConfig.openvino.inference_num_threads": 1,
-                }
-            )
-        return self._reader
+            self._loaded = LineFinder(), LineReader(self._script), UprightVote()
+        return self._loaded
 
     def read(self, grey: Grey) -> list[Word]:
-        picture = cv2.cvtColor(grey, cv2.COLOR_GRAY2BGR)
         with self._lock:
-            # The use_* switches stick between calls: all three are passed each time.
-            found = self._loaded()(picture, use_det=True, use_cls=False, use_rec=True, return_word_box=True)
-        if not found.txts:
-            return []
-        words: list[Word] = []
-        for line, text_of_line in zip(found.word_results, found.txts, strict=True):
-            pieces = [
-                word
-                for text, score, corners in line
-                if corners is not None and str(text).strip()
-                for word in self._words(grey, _narrow(str(text)), float(score), corners)
-            ]
-            words.extend(_as_in_line(grey, pieces, _narrow(str(text_of_line))))
-        return words
+            find, _, _ = self._networks()
+            lines = find(grey, _finding_scale(grey))
+            return self._words(grey, lines)
 
-    @staticmethod
-    def _words(grey: Grey, text: str, score: float, corners: Any) -> list[Word]:
-        """One result → its words; several where the text holds blanks, the box then shared out by letters."""
-        points = np.asarray(corners, dtype=float)
-        (x0, y0), (x1, y1) = points.min(axis=0), points.max(axis=0)
-        parts = text.split()
-        letters = len(text)
-        words, place = [], 0
-        for part in parts:
-            place = text.index(part, place)
-            left = x0 + (x1 - x0) * place / letters
-            place += len(part)
-            right = x0 + (x1 - x0) * place / letters
-            words.append(Word(part, _tight(grey, left, y0, right, y1), min(1.0, max(0.0, score))))
+    def read_lines(self, grey: Grey, lines: list[Line]) -> list[Word]:
+        """Words of lines whose places are known already."""
+        with self._lock:
+            return self._words(grey, lines)
+
+    def _words(self, grey: Grey, lines: list[Line]) -> list[Word]:
+        read = self._networks()[1]
+        words: list[Word] = []
+        for line in lines:
+            whole = line_picture(grey, line)
+            for start, end in leaderless(whole):
+                picture = np.ascontiguousarray(whole[:, start:end])
+                letters = read(picture)
+                if letters.text.strip() and sum(letters.sure) / len(letters.sure) >= SURE_LEAST:
+                    part = _part(line, start / whole.shape[1], end / whole.shape[1])
+                    words.extend(words_of(grey, part, picture, letters))
         return words
 
     def upside_down(self, crops: list[Grey]) -> float:
-        if not crops:
-            return 0.0
         with self._lock:
-            classify = self._loaded()._load_cls_model()
-            said = classify([cv2.cvtColor(crop, cv2.COLOR_GRAY2BGR) for crop in crops]).cls_res
-        votes = [float(score) if "180" in label else -float(score) for label, score in said]
-        return float(np.mean(votes))
+            return self._networks()[2](crops)
 
 
-def _narrow(text: str) -> str:
-    return unicodedata.normalize("NFKC", text.translate(_FULL_WIDTH))
+def _part(line: Line, start: float, end: float) -> Line:
+    """The piece of a line between two shares of its length."""
+    if start <= 0 and end >= 1:
+        return line
+    a, b, c, d = line.corners
+    return Line(np.array([a + (b - a) * start, a + (b - a) * end, d + (c - d) * end, d + (c - d) * start]), line.score)
 
 
-def _as_in_line(grey: Grey, pieces: list[Word], line: str) -> list[Word]:
-    """Join neighbouring pieces that are one word in the line's text and in the picture: boxes are cut apart at wide letters
-    ("W", "orks"), but the text also lacks blanks that are printed ("TARNBYMUNICIPAL"). Only where both agree are they joined."""
-    starts, place = set(), 0
-    for text in line.split():
-        starts.add(place)
-        place += len(text)
-    joined: list[Word] = []
-    place = 0
-    for piece in pieces:
-        if joined and place not in starts and _blank_between(grey, joined[-1], piece) < BLANK_LEAST:
-            last = joined.pop()
-            text = last.text + piece.text
-            sure = (last.confidence * len(last.text) + piece.confidence * len(piece.text)) / len(text)
-            joined.append(Word(text, union((last.box, piece.box)), sure))
-        else:
-            joined.append(piece)
-        place += len(piece.text)
-    return joined
-
-
-def _blank_between(grey: Grey, left: Word, right: Word) -> float:
-    """The longest run of columns without ink around where two words meet, in heights of the line (1.0 without contrast)."""
-    height, width = grey.shape[:2]
-    letter = 0.5 * min(left.box.width / len(left.text), right.box.width / len(right.text))
-    x0, x1 = round((left.box.x1 - letter) * width), round((right.box.x0 + letter) * width)
-    y0, y1 = round(min(left.box.y0, right.box.y0) * height), round(max(left.box.y1, right.box.y1) * height)
-    crop = grey[y0:y1, max(0, x0) : x1].astype(np.float32)
-    if crop.shape[0] < 6 or crop.shape[1] < 2 or float(np.ptp(crop)) < 60:
-        return 1.0
-    contrast = np.abs(crop - np.percentile(crop, 80))
-    blank = (contrast > 0.35 * contrast.max()).mean(axis=0) < 0.08
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], blank.astype(np.int8), [0]))))
-    return float((edges[1::2] - edges[::2]).max(initial=0)) / float(crop.shape[0])
-
-
-def _tight(grey: Grey, x0: float, y0: float, x1: float, y1: float) -> Box:
-    """The box shrunk to its ink from above and below (detection boxes stand a third too high), in page fractions."""
-    height, width = grey.shape[:2]
-    left, right = max(0, int(x0)), min(width, int(x1) + 1)
-    top, bottom = max(0, int(y0)), min(height, int(y1) + 1)
-    crop = grey[top:bottom, left:right]
-    if crop.size and int(crop.max()) - int(crop.min()) > 40:
-        ground = np.median(crop)
-        contrast = np.abs(crop.astype(np.int16) - ground).max(axis=1)
-        inked = np.nonzero(contrast > 0.4 * contrast.max())[0]
-        if len(inked) > 0.3 * (bottom - top):
-            top, bottom = top + int(inked[0]), top + int(inked[-1]) + 1
-    return Box(
-        max(0.0, float(x0) / width),
-        top / height,
-        min(1.0, float(max(x1, x0 + 1)) / width),
-        min(1.0, max(bottom, top + 1) / height),
-    )
+def _finding_scale(grey: Grey) -> float:
+    """How far the picture may be shrunk to find its lines: the smaller tenth of its letters keep 8 pixels."""
+    letter = letter_height(grey)
+    long_side = float(max(grey.shape))
+    wanted = FIND_LETTER / letter if letter else 1.0
+    return min(1.0, FIND_SIDE_MAX / long_side, max(wanted, FIND_SIDE_MIN / long_side))
 
 
 class QuickEngine:
@@ -216,11 +149,60 @@ class QuickEngine:
         return 0.0  # its own orientation test fails on cards: both ways are read instead
 
 
+class BothEngine:
+    """The careful reader's text; the quick reader's opinion. A word that the quick reader has otherwise at the same place is
+    less sure, one that both have alike is surer: two readings that differ are mostly wrong."""
+
+    name = "both"
+
+    def __init__(self, careful: Engine, quick: Engine) -> None:
+        self._careful = careful
+        self._quick = quick
+
+    def read(self, grey: Grey) -> list[Word]:
+        return agreed(self._careful.read(grey), self._quick.read(grey))
+
+    def upside_down(self, crops: list[Grey]) -> float:
+        return self._careful.upside_down(crops)
+
+
+def agreed(words: list[Word], others: list[Word]) -> list[Word]:
+    """`words` with confidences that heed a second reading: alike → half-way to 1, other text → times 0.6, nothing there
+    → times 0.85. Where both read alike, the second reading's box is taken: it lies closer."""
+    by_row: dict[int, list[Word]] = {}
+    for other in others:
+        for row in range(int(other.box.y0 * 100), int(other.box.y1 * 100) + 1):
+            by_row.setdefault(row, []).append(other)
+    judged = []
+    for word in words:
+        near = by_row.get(int(word.box.middle[1] * 100), [])
+        over = [other for other in near if overlap_share(word.box, other.box) > 0.5]
+        same = next((other for other in over if other.text == word.text), None)
+        if same is not None:
+            judged.append(Word(word.text, same.box, (1 + word.confidence) / 2, word.bold))
+        else:
+            judged.append(Word(word.text, word.box, word.confidence * (0.6 if over else 0.85), word.bold))
+    return judged
+
+
+def engine_named(name: str, language: str = "eng") -> Engine:
+    """The engine for "careful", "quick" or "both" and a language of tesseract's ("eng", "deu+eng", …); the quick one where
+    the careful one's runtime is not installed."""
+    quick = QuickEngine(language)
+    if name == "quick" or not network.available():
+        return quick
+    careful = CarefulEngine(script_of(language))
+    return BothEngine(careful, quick) if name == "both" else careful
+
+
+def script_of(language: str) -> str:
+    """The script a language is written in, as far as the careful reader knows it."""
+    parts = set(language.split("+"))
+    if parts & {"rus", "ukr", "bul", "srp", "bel", "mkd"}:
+        return "cyrillic"
+    return "greek" if "ell" in parts else "latin"
+
+
 def best_engine() -> Engine:
     """The main reader where it can run here, else the quick one."""
-    try:
-        import openvino  # noqa: F401
-        import rapidocr  # noqa: F401
-    except ImportError:
-        return QuickEngine()
-    return CarefulEngine()
+    return engine_named("careful")

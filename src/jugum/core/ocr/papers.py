@@ -6,40 +6,49 @@ Errors of PDFium and Pillow are translated here and nowhere else.
 from __future__ import annotations
 
 import io
+import threading
 import warnings
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 import pypdfium2 as pdfium
+import pypdfium2.raw as c
 from PIL import Image, ImageOps, UnidentifiedImageError
 
+from jugum.core.ocr.formfields import form_words
 from jugum.core.ocr.textlayer import TextLayer, text_layer
-from jugum.errors import UnreadablePaper
+from jugum.errors import LockedPaper, UnreadablePaper
 
 Pixels = npt.NDArray[np.uint8]
 
 # Pillow would refuse large pictures by itself, without saying how large; our own limit below is checked before decoding.
 Image.MAX_IMAGE_PIXELS = None
+HEIC_BRANDS = (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"heim", b"heis", b"avif")
+# PDFium may be entered by one thread at a time; the web process draws pages from several.
+PDFIUM = threading.RLock()
 
 
 @dataclass(frozen=True)
 class Limits:
-    """What one file may hold: bytes, pages, and pixels a page."""
+    """What one file may hold: bytes, pages, and pixels a page; a mail or archive: files and bytes unpacked, nesting."""
 
     bytes_max: int = 200_000_000
     pages_max: int = 1000
     pixels_max: int = 120_000_000
+    files_max: int = 2000
+    unpacked_max: int = 2_000_000_000
+    depth_max: int = 3
 
 
 class Paper(Protocol):
-    """An opened file: `render` gives a page as it was received, H×W×3 uint8, and its size in points."""
+    """An opened file: `render` gives a page as it was received, H×W×3 uint8 (H×W when `grey`), `size_pt` its size in points."""
 
     media_type: str
     page_count: int
 
-    def render(self, index: int, dpi: int, turn: int = 0) -> Pixels: ...
+    def render(self, index: int, dpi: int, turn: int = 0, *, grey: bool = False) -> Pixels: ...
 
     def size_pt(self, index: int) -> tuple[float, float]: ...
 
@@ -49,10 +58,10 @@ class Paper(Protocol):
 
 
 def open_paper(data: bytes, name: str, limits: Limits | None = None) -> Paper:
-    """Open PDF, PNG, JPEG or TIFF bytes; `name` is only used in messages.
+    """Open a PDF or a picture (PNG, JPEG, TIFF, BMP, WebP, HEIC); `name` is only used in messages.
 
-    Raises UnreadablePaper, which names the paper and the remedy, for anything else, for what is damaged, locked by
-    a password, without pages, or larger than `limits`.
+    Raises UnreadablePaper, which names the paper and the remedy, for anything else, for what is damaged, without pages, or
+    larger than `limits`, and LockedPaper for what a password locks.
     """
     limits = limits or Limits()
     if not data:
@@ -63,11 +72,39 @@ def open_paper(data: bytes, name: str, limits: Limits | None = None) -> Paper:
         )
     if b"%PDF-" in data[:1024]:
         return PdfPaper(data, name, limits)
-    if data[:8] == b"\x89PNG\r\n\x1a\n" or data[:3] == b"\xff\xd8\xff" or data[:4] in (b"II*\0", b"MM\0*"):
+    if is_picture(data):
         return PicturePaper(data, name, limits)
     raise UnreadablePaper(
-        f"“{name}” is no PDF, PNG, JPEG or TIFF file, whatever its name says. Save it as one of these and send it again."
+        f"“{name}” is no file that pages are read from, whatever its name says. Save it as PDF, PNG, JPEG or TIFF and send "
+        "it again."
     )
+
+
+def is_picture(data: bytes) -> bool:
+    """Whether the bytes begin as a picture of a kind that is read."""
+    return (
+        data[:8] == b"\x89PNG\r\n\x1a\n"
+        or data[:3] == b"\xff\xd8\xff"
+        or data[:4] in (b"II*\0", b"MM\0*")
+        or (data[:2] == b"BM" and len(data) > 30)
+        or (data[:4] == b"RIFF" and data[8:12] == b"WEBP")
+        or (data[4:8] == b"ftyp" and data[8:12] in HEIC_BRANDS)
+    )
+
+
+def unlocked(data: bytes, name: str, password: str) -> bytes:
+    """The PDF without its password. Raises LockedPaper when the password does not open it."""
+    import pikepdf
+
+    try:
+        with pikepdf.open(io.BytesIO(data), password=password) as opened:
+            out = io.BytesIO()
+            opened.save(out)
+            return out.getvalue()
+    except pikepdf.PasswordError as error:
+        raise LockedPaper(f"That is not the password of “{name}”. Nothing was changed; try another.") from error
+    except pikepdf.PdfError as error:
+        raise UnreadablePaper(f"“{name}” is a damaged PDF: it can't be opened. Send it again.") from error
 
 
 class PdfPaper:
@@ -78,17 +115,20 @@ class PdfPaper:
     def __init__(self, data: bytes, name: str, limits: Limits) -> None:
         self._name = name
         self._limits = limits
-        try:
-            self._document = pdfium.PdfDocument(data)
-            self.page_count = len(self._document)
-        except pdfium.PdfiumError as error:
-            raise UnreadablePaper(_why_not_opened(data, name)) from error
-        if self.page_count == 0:
-            raise UnreadablePaper(f"“{name}” is a PDF without pages. Send it again from where it was made.")
-        if self.page_count > limits.pages_max:
-            raise UnreadablePaper(
-                f"“{name}” has {self.page_count} pages; at most {limits.pages_max} are taken. Split it."
-            )
+        with PDFIUM:
+            try:
+                self._document = pdfium.PdfDocument(data)
+                self.page_count = len(self._document)
+            except pdfium.PdfiumError as error:
+                raise _why_not_opened(data, name) from error
+            if self.page_count == 0:
+                raise UnreadablePaper(f"“{name}” is a PDF without pages. Send it again from where it was made.")
+            if self.page_count > limits.pages_max:
+                raise UnreadablePaper(
+                    f"“{name}” has {self.page_count} pages; at most {limits.pages_max} are taken. Split it."
+                )
+            if self._document.get_formtype() != c.FORMTYPE_NONE:
+                self._document.init_forms()
 
     def _page(self, index: int) -> pdfium.PdfPage:
         try:
@@ -97,7 +137,8 @@ class PdfPaper:
             raise UnreadablePaper(f"Page {index + 1} of “{self._name}” is damaged. Send the file again.") from error
 
     def size_pt(self, index: int) -> tuple[float, float]:
-        width, height = self._page(index).get_size()
+        with PDFIUM:
+            width, height = self._page(index).get_size()
         if not (1 <= width <= 15_000 and 1 <= height <= 15_000):
             raise UnreadablePaper(
                 f"Page {index + 1} of “{self._name}” is {width / 72:.0f} × {height / 72:.0f} inches: no paper has that "
@@ -105,43 +146,61 @@ class PdfPaper:
             )
         return float(width), float(height)
 
-    def render(self, index: int, dpi: int, turn: int = 0) -> Pixels:
-        """The page at `dpi`, or coarser where it would pass the limit of pixels, turned clockwise by `turn`."""
+    def render(self, index: int, dpi: int, turn: int = 0, *, grey: bool = False) -> Pixels:
+        """The page at `dpi`, or coarser where it would pass the limit of pixels, turned clockwise by `turn`: H×W×3, or H×W
+        when `grey`."""
         width, height = self.size_pt(index)
         scale = min(dpi / 72, (self._limits.pixels_max / 4 / (width * height)) ** 0.5)
-        bitmap = self._page(index).render(scale=scale, rotation=turn, may_draw_forms=True)
-        pixels = bitmap.to_numpy()
-        rgb = (
-            pixels[:, :, 2::-1] if pixels.ndim == 3 and pixels.shape[2] >= 3 else np.repeat(pixels[:, :, :1], 3, axis=2)
-        )
-        return np.ascontiguousarray(rgb)
+        with PDFIUM:
+            bitmap = self._page(index).render(scale=scale, rotation=turn, may_draw_forms=True, grayscale=grey)
+            pixels = bitmap.to_numpy()
+            if grey:
+                return np.array(pixels if pixels.ndim == 2 else pixels[:, :, 0], dtype=np.uint8)
+            if pixels.ndim == 3 and pixels.shape[2] >= 3:
+                return np.ascontiguousarray(pixels[:, :, 2::-1])
+            return np.repeat(pixels.reshape(*pixels.shape[:2], 1), 3, axis=2)
 
     def text_layer(self, index: int) -> TextLayer | None:
-        return text_layer(self._page(index))
+        with PDFIUM:
+            page = self._page(index)
+            layer = text_layer(page)
+            fields = form_words(self._document, page, layer.turn)
+        return replace(layer, words=(*layer.words, *fields)) if fields else layer
 
     def close(self) -> None:
-        self._document.close()
+        with PDFIUM:
+            self._document.close()
 
 
-def _why_not_opened(data: bytes, name: str) -> str:
+def _why_not_opened(data: bytes, name: str) -> UnreadablePaper:
     """PDFium doesn't tell a locked file from one without pages; qpdf does (loaded only for that)."""
     import pikepdf
 
     try:
         with pikepdf.open(io.BytesIO(data)) as opened:
             if len(opened.pages) == 0:
-                return f"“{name}” is a PDF without pages. Send it again from where it was made."
+                return UnreadablePaper(f"“{name}” is a PDF without pages. Send it again from where it was made.")
     except pikepdf.PasswordError:
-        return f"“{name}” is locked by a password. Save it without one and send it again."
+        return LockedPaper(f"“{name}” is locked by a password. Give the password, or send it without one.")
     except pikepdf.PdfError:
         pass
-    return f"“{name}” is a damaged PDF: it can't be opened. Send it again."
+    return UnreadablePaper(f"“{name}” is a damaged PDF: it can't be opened. Send it again.")
+
+
+def _with_heic() -> None:
+    """Pillow's decoder for HEIC, loaded when the first such file comes."""
+    import pillow_heif
+
+    pillow_heif.register_heif_opener()
 
 
 class PicturePaper:
-    """A PNG, JPEG or TIFF file through Pillow; a TIFF may hold many pages."""
+    """A picture file through Pillow; a TIFF may hold many pages."""
 
-    _TYPES = {"PNG": "image/png", "JPEG": "image/jpeg", "MPO": "image/jpeg", "TIFF": "image/tiff"}
+    _TYPES = {
+        "PNG": "image/png", "JPEG": "image/jpeg", "MPO": "image/jpeg", "TIFF": "image/tiff", "BMP": "image/bmp",
+        "WEBP": "image/webp", "HEIF": "image/heic", "AVIF": "image/avif",
+    }  # fmt: skip
 
     def __init__(self, data: bytes, name: str, limits: Limits) -> None:
         self._name = name
@@ -149,7 +208,11 @@ class PicturePaper:
         try:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")  # about odd metadata, which we don't use
-                self._picture = Image.open(io.BytesIO(data), formats=["PNG", "JPEG", "TIFF"])
+                if data[4:8] == b"ftyp":
+                    _with_heic()
+                    self._picture = Image.open(io.BytesIO(data), formats=["HEIF", "AVIF"])
+                else:
+                    self._picture = Image.open(io.BytesIO(data), formats=["PNG", "JPEG", "TIFF", "BMP", "WEBP"])
             self.media_type = self._TYPES[self._picture.format or ""]
             self.page_count = int(getattr(self._picture, "n_frames", 1)) if self._picture.format == "TIFF" else 1
         except (UnidentifiedImageError, OSError, ValueError, KeyError, SyntaxError) as error:
@@ -158,6 +221,7 @@ class PicturePaper:
             raise UnreadablePaper(
                 f"“{name}” has {self.page_count} pages; at most {limits.pages_max} are taken. Split it."
             )
+        self._kept: tuple[tuple[int, str], Image.Image] | None = None
         self._check_pixels()
 
     def _check_pixels(self) -> None:
@@ -168,22 +232,20 @@ class PicturePaper:
                 "taken. Scan it again at 300 dpi or less."
             )
 
-    def _frame(self, index: int) -> Image.Image:
+    def _frame(self, index: int, mode: str = "RGB") -> Image.Image:
+        """A page as "RGB" or "L"; the last one is kept, for reading asks for it several times."""
+        if self._kept is not None and self._kept[0] == (index, mode):
+            return self._kept[1]
         try:
             self._picture.seek(index)
             self._check_pixels()
-            upright = ImageOps.exif_transpose(self._picture)
-            if upright.mode.startswith("I"):  # 16-bit grey: Pillow clips instead of scaling
-                levels = np.asarray(upright, dtype=np.float64)
-                return Image.fromarray((levels * (255 / max(1.0, levels.max()))).astype(np.uint8)).convert("RGB")
-            if "A" in upright.getbands() or "transparency" in upright.info:
-                ground = Image.new("RGBA", upright.size, "white")
-                return Image.alpha_composite(ground, upright.convert("RGBA")).convert("RGB")
-            return upright.convert("RGB")
-        except (OSError, SyntaxError, ValueError, EOFError) as error:
+            picture = _on_white(ImageOps.exif_transpose(self._picture), mode)
+        except (OSError, SyntaxError, ValueError, EOFError, RuntimeError) as error:
             raise UnreadablePaper(
                 f"Page {index + 1} of “{self._name}” is damaged or cut short. Scan or send it again."
             ) from error
+        self._kept = ((index, mode), picture)
+        return picture
 
     def _dpi(self, picture: Image.Image) -> float:
         """The stated resolution where it is believable, else the one that makes the long side that of A4."""
@@ -198,12 +260,12 @@ class PicturePaper:
         dpi = self._dpi(picture)
         return picture.width * 72 / dpi, picture.height * 72 / dpi
 
-    def render(self, index: int, dpi: int, turn: int = 0) -> Pixels:
-        picture = self._frame(index)
+    def render(self, index: int, dpi: int, turn: int = 0, *, grey: bool = False) -> Pixels:
+        picture = self._frame(index, "L" if grey else "RGB")
         scale = dpi / self._dpi(picture)
         if abs(scale - 1) > 0.05:
             size = (max(1, round(picture.width * scale)), max(1, round(picture.height * scale)))
-            picture = picture.resize(size, Image.Resampling.LANCZOS if scale < 1 else Image.Resampling.BICUBIC)
+            picture = picture.resize(size, Image.Resampling.BOX if scale < 0.6 else Image.Resampling.BICUBIC)
         pixels = np.asarray(picture, dtype=np.uint8)
         return np.ascontiguousarray(np.rot90(pixels, -(turn // 90))) if turn else np.ascontiguousarray(pixels)
 
@@ -212,3 +274,14 @@ class PicturePaper:
 
     def close(self) -> None:
         self._picture.close()
+
+
+def _on_white(picture: Image.Image, mode: str) -> Image.Image:
+    """Any picture as 8-bit `mode`, what is transparent over white."""
+    if picture.mode.startswith("I") or picture.mode == "F":  # 16 bits and more: Pillow clips instead of scaling
+        levels = np.asarray(picture, dtype=np.float64)
+        return Image.fromarray((levels * (255 / max(1.0, levels.max()))).clip(0, 255).astype(np.uint8)).convert(mode)
+    if "A" in picture.getbands() or "transparency" in picture.info:
+        ground = Image.new("RGBA", picture.size, "white")
+        return Image.alpha_composite(ground, picture.convert("RGBA")).convert(mode)
+    return picture.convert(mode)

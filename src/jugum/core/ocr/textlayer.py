@@ -21,31 +21,31 @@ BOLD_WEIGHT = 600
 IMAGE_COVER_MAX = 0.5  # a picture over more of the page than this: its text layer came from somebody's OCR
 ODD_CHARACTERS_MAX = 0.03
 OUTSIDE_MAX = 0.05
+BARE_PICTURE_LEAST = 0.015  # share of the page; a smaller picture is an ornament
+WORDLIKE_LEAST = 0.6
 
 
 @dataclass(frozen=True)
 class TextLayer:
-    """Words of a page's text layer, upright after turning the page by `turn` degrees clockwise, and `unsound`: why
-    the layer can't be trusted (empty when it can)."""
+    """Words of a page's text layer, upright after turning the page by `turn` degrees clockwise.
+
+    `unsound` says why it can't be used (empty when it can); `doubt` says why it must be compared with the picture before it is
+    used; `pictures` are the places of pictures on the turned page that no word of the layer lies on.
+    """
 
     words: tuple[Word, ...]
     turn: int
-    unsound: str
-
-
-@dataclass(frozen=True, slots=True)
-class _Character:
-    text: str
-    box: Box
-    bold: bool
+    unsound: str = ""
+    doubt: str = ""
+    pictures: tuple[Box, ...] = ()
 
 
 def text_layer(page: pdfium.PdfPage) -> TextLayer:
     """Read the text layer and judge it.
 
-    It is unsound when there are no words, when a picture covers over half the page (a scan with a hidden layer of
-    unknown quality), when over 3 % of its characters are replacement or private-use ones (broken font maps), or when
-    over 5 % of its words lie outside the page.
+    It is unsound when there are no words, when over 3 % of its characters are replacement or private-use ones (broken font
+    maps), or when over 5 % of its words lie outside the page. It is doubted when a picture covers over half the page (a scan
+    with somebody's OCR under it), or when its words don't look like words.
     """
     textpage = page.get_textpage()
     try:
@@ -53,31 +53,61 @@ def text_layer(page: pdfium.PdfPage) -> TextLayer:
         words, outside = _words(page, textpage, turn)
     finally:
         textpage.close()
-    return TextLayer(tuple(words), turn, _unsound(page, words, outside))
+    unsound = _unsound(words, outside)
+    if unsound:
+        return TextLayer(tuple(words), turn, unsound)
+    boxes = _picture_boxes(page, turn)
+    covered = max((box.area for box in boxes), default=0.0)
+    doubt = "a picture with text hidden under it" if covered > IMAGE_COVER_MAX else _strange(words)
+    bare = tuple(box for box in boxes if BARE_PICTURE_LEAST < box.area <= IMAGE_COVER_MAX and not any(box.contains(*word.box.middle) for word in words))  # fmt: skip
+    return TextLayer(tuple(words), turn, "", doubt, bare)
 
 
-def _unsound(page: pdfium.PdfPage, words: list[Word], outside: int) -> str:
+def _unsound(words: list[Word], outside: int) -> str:
     if not words:
         return "no text layer"
     if outside > OUTSIDE_MAX * (outside + len(words)):
         return "text lies outside the page"
     letters = "".join(word.text for word in words)
     odd = sum(1 for letter in letters if letter == "\ufffd" or unicodedata.category(letter) in ("Co", "Cn", "Cc"))
-    if odd > ODD_CHARACTERS_MAX * len(letters):
-        return "characters without meaning"
-    if _image_cover(page) > IMAGE_COVER_MAX:
-        return "a picture with text hidden under it"
-    return ""
+    return "characters without meaning" if odd > ODD_CHARACTERS_MAX * len(letters) else ""
 
 
-def _image_cover(page: pdfium.PdfPage) -> float:
-    """Share of the page (0–1) that its largest picture covers."""
-    width, height = page.get_size()
-    cover = 0.0
+def _strange(words: list[Word]) -> str:
+    """A doubt when too few of the longer words look like words: a vowel at least every six letters, case not mixed within."""
+    longer = [word.text for word in words if len(word.text) >= 4 and sum(map(str.isalpha, word.text)) > 0.7 * len(word.text)]
+    if len(longer) < 5:
+        letters = "".join(word.text for word in words)
+        return "" if sum(map(str.isalnum, letters)) > 0.5 * len(letters) else "hardly any letters"
+    good = sum(1 for text in longer if _like_a_word(text))
+    return "" if good >= WORDLIKE_LEAST * len(longer) else "words that are none"
+
+
+_VOWELS = frozenset("aeiouyäöüåæøáéíóúàèìòùâêîôûëïãõőűąęěůýœıαεηιουωаеиоуыэюяіїє")
+
+
+def _like_a_word(text: str) -> bool:
+    letters = [letter for letter in text if letter.isalpha()]
+    core = "".join(letters)
+    if not (core.islower() or core.isupper() or core[1:].islower() or core[1:].isupper()):
+        return False
+    without = 0
+    for letter in core.lower():
+        without = 0 if unicodedata.normalize("NFD", letter)[0] in _VOWELS or letter in _VOWELS else without + 1
+        if without > 6:
+            return False
+    return any(letter in _VOWELS or unicodedata.normalize("NFD", letter)[0] in _VOWELS for letter in core.lower())
+
+
+def _picture_boxes(page: pdfium.PdfPage, turn: int) -> list[Box]:
+    """Places of the pictures on the turned page."""
+    boxes = []
+    rect = c.FS_RECTF()
     for item in page.get_objects(filter=[c.FPDF_PAGEOBJ_IMAGE], max_depth=3):
-        left, bottom, right, top = item.get_bounds()
-        cover = max(cover, (right - left) * (top - bottom) / (width * height))
-    return cover
+        rect.left, rect.bottom, rect.right, rect.top = item.get_bounds()
+        box = on_page(page, turn, rect)
+        boxes.append(Box(*(min(1.0, max(0.0, side)) for side in box)))
+    return boxes
 
 
 def _turn(textpage: pdfium.PdfTextPage, rotation: int) -> int:
@@ -93,77 +123,88 @@ def _turn(textpage: pdfium.PdfTextPage, rotation: int) -> int:
 
 def _words(page: pdfium.PdfPage, textpage: pdfium.PdfTextPage, turn: int) -> tuple[list[Word], int]:
     """Words with boxes in fractions of the turned page, and how many more lie outside of it."""
+    characters = _characters(page, textpage, turn)
     words: list[Word] = []
-    pending: list[_Character] = []
-    outside = 0
-    for character in [*_characters(page, textpage, turn), None]:
-        if pending and (character is None or not character.text.strip() or _breaks(pending[-1], character)):
-            word = _joined(pending)
-            pending = []
-            middle_x, middle_y = word.box.middle
-            if 0 <= middle_x <= 1 and 0 <= middle_y <= 1:
-                words.append(word)
-            else:
-                outside += 1
-        if character is not None and character.text.strip():
-            pending.append(character)
+    known: dict[tuple[int, bytes], bool] = {}
+    outside = start = 0
+    for place in range(1, len(characters) + 1):
+        ended = place == len(characters) or _breaks(characters[place - 1], characters[place])
+        if not ended:
+            continue
+        piece = [one for one in characters[start:place] if one[1]]
+        start = place
+        if not piece:
+            continue
+        box = Box(min(one[2] for one in piece), min(one[3] for one in piece), max(one[4] for one in piece), max(one[5] for one in piece))  # fmt: skip
+        middle_x, middle_y = box.middle
+        if not (0 <= middle_x <= 1 and 0 <= middle_y <= 1):
+            outside += 1
+            continue
+        text = unicodedata.normalize("NFKC", "".join(one[1] for one in piece))
+        bold = _is_bold(textpage, piece[len(piece) // 2][0], known)
+        words.append(Word(text, Box(*(min(1.0, max(0.0, side)) for side in box)), 1.0, bold))
     return words, outside
 
 
+# A character: its index in PDFium's list, its text ("" for a blank), x0, y0, x1, y1. A plain tuple: thousands are made a page.
+_Character = tuple[int, str, float, float, float, float]
+
+
 def _breaks(last: _Character, new: _Character) -> bool:
-    """Whether a new word begins although no blank was drawn: a jump back, to another line, or over a gap."""
-    height = max(last.box.height, new.box.height)
-    if abs(last.box.middle[1] - new.box.middle[1]) > 0.7 * height:
+    """Whether a new word begins: at a blank, and where none was drawn at a jump back, to another line, or over a gap."""
+    if not last[1] or not new[1]:
         return True
-    gap = new.box.x0 - last.box.x1
+    height = max(last[5] - last[3], new[5] - new[3])
+    if abs(last[3] + last[5] - new[3] - new[5]) > 1.4 * height:
+        return True
+    gap = new[2] - last[4]
     # Widths and heights are fractions of different sides; letters are about half as wide as high on upright A4.
-    letter = max(last.box.width, new.box.width, 0.35 * height)
+    letter = max(last[4] - last[2], new[4] - new[2], 0.35 * height)
     return gap > 0.6 * letter or gap < -2.5 * letter
 
 
-def _joined(characters: list[_Character]) -> Word:
-    box = Box(
-        min(one.box.x0 for one in characters),
-        min(one.box.y0 for one in characters),
-        max(one.box.x1 for one in characters),
-        max(one.box.y1 for one in characters),
-    )
-    bold = sum(one.bold for one in characters) * 2 > len(characters)
-    text = unicodedata.normalize("NFKC", "".join(one.text for one in characters))
-    return Word(text, box, 1.0, bold)
-
-
 def _characters(page: pdfium.PdfPage, textpage: pdfium.PdfTextPage, turn: int) -> list[_Character]:
-    found: list[_Character] = []
+    """All characters in the order they were drawn, boxes in fractions of the turned page."""
+    unicode_at, box_at, raw = c.FPDFText_GetUnicode, c.FPDFText_GetLooseCharBox, textpage.raw
     rect = c.FS_RECTF()
-    bold_by_font: dict[tuple[int, bytes], bool] = {}
+    there = ctypes.byref(rect)
+    x0, y0, ax, bx, ay, by = _to_page(page, turn)
+    found: list[_Character] = []
     for index in range(textpage.count_chars()):
-        code = c.FPDFText_GetUnicode(textpage, index)
+        code = unicode_at(raw, index)
         if code in (0, 2, 0xAD) or 0xD800 <= code < 0xE000:
             continue
         text = chr(code)
-        if not text.strip():
-            found.append(_Character(" ", Box(0, 0, 0, 0), False))
-            continue
-        if not c.FPDFText_GetLooseCharBox(textpage, index, rect):
-            continue
-        box = _on_page(page, turn, rect)
-        found.append(_Character(text, box, _is_bold(textpage, index, bold_by_font)))
+        if text.isspace():
+            found.append((index, "", 0.0, 0.0, 0.0, 0.0))
+        elif box_at(raw, index, there):
+            left, right = x0 + ax * rect.left + bx * rect.top, x0 + ax * rect.right + bx * rect.bottom
+            top, bottom = y0 + ay * rect.left + by * rect.top, y0 + ay * rect.right + by * rect.bottom
+            found.append((index, text, min(left, right), min(top, bottom), max(left, right), max(top, bottom)))
     return found
 
 
-def _on_page(page: pdfium.PdfPage, turn: int, rect: c.FS_RECTF) -> Box:
-    """A rectangle of page space → fractions of the page as it is seen (crop box and /Rotate heeded) after `turn`."""
+def _to_page(page: pdfium.PdfPage, turn: int) -> tuple[float, float, float, float, float, float]:
+    """Page space → fractions of the page as it is seen (crop box and /Rotate heeded) after `turn`: x = x0 + ax·px + bx·py."""
     x, y = ctypes.c_int(), ctypes.c_int()
-    corners = []
-    for px, py in ((rect.left, rect.top), (rect.right, rect.bottom)):
+    points = []
+    for px, py in ((0.0, 0.0), (1000.0, 0.0), (0.0, 1000.0)):
         c.FPDF_PageToDevice(page, 0, 0, _GRID, _GRID, turn // 90, px, py, x, y)
-        corners.append((x.value / _GRID, y.value / _GRID))
-    (x0, y0), (x1, y1) = corners
-    return Box(min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1))
+        points.append((x.value / _GRID, y.value / _GRID))
+    (x0, y0), (x1, y1), (x2, y2) = points
+    return x0, y0, (x1 - x0) / 1000, (x2 - x0) / 1000, (y1 - y0) / 1000, (y2 - y0) / 1000
+
+
+def on_page(page: pdfium.PdfPage, turn: int, rect: c.FS_RECTF) -> Box:
+    """A rectangle of page space → fractions of the page as it is seen after `turn`."""
+    x0, y0, ax, bx, ay, by = _to_page(page, turn)
+    left, right = x0 + ax * rect.left + bx * rect.top, x0 + ax * rect.right + bx * rect.bottom
+    top, bottom = y0 + ay * rect.left + by * rect.top, y0 + ay * rect.right + by * rect.bottom
+    return Box(min(left, right), min(top, bottom), max(left, right), max(top, bottom))
 
 
 def _is_bold(textpage: pdfium.PdfTextPage, index: int, known: dict[tuple[int, bytes], bool]) -> bool:
+    """By the weight or the name of the font of one character."""
     weight = c.FPDFText_GetFontWeight(textpage, index)
     if weight >= BOLD_WEIGHT:
         return True

@@ -6,7 +6,7 @@ One coordinate system is stored: fractions 0–1 of the upright page, origin top
 from jugum.core.page.blob import pack_words, unpack_words
 from jugum.core.page.geometry import Box, horizontal_overlap, overlap_share, union, vertical_overlap
 from jugum.core.page.rows import Segment, reading_order, rows_of, segments_of
-from jugum.core.page.words import Page, PageSource, Word, text_of
+from jugum.core.page.words import Page, PageSource, Word, WordKind, text_of
 
 __all__ = [
     "Box",
@@ -14,6 +14,7 @@ __all__ = [
     "PageSource",
     "Segment",
     "Word",
+    "WordKind",
     "horizontal_overlap",
     "overlap_share",
     "pack_words",

@@ -9,16 +9,21 @@ from collections.abc import Sequence
 import numpy as np
 
 from jugum.core.page.geometry import Box
-from jugum.core.page.words import Word
+from jugum.core.page.words import Word, WordKind
 
 FORMAT = 1
 _GRID = 65535  # boxes are kept to 1/65535 of a page: 0.003 mm on A4
 
 
 def pack_words(words: Sequence[Word]) -> bytes:
-    """Words → bytes: a JSON head line (format, texts) and three columns (uint16 boxes, uint8 confidences, bold)."""
+    """Words → bytes: a JSON head line (format, texts, kinds of words that are no print) and three columns (uint16 boxes, uint8
+    confidences, bold)."""
     boxes = np.array([word.box for word in words], dtype=np.float64).reshape(-1, 4)
-    head = json.dumps({"format": FORMAT, "texts": [word.text for word in words]}, ensure_ascii=False).encode()
+    described: dict[str, object] = {"format": FORMAT, "texts": [word.text for word in words]}
+    kinds = {number: word.kind.value for number, word in enumerate(words) if word.kind is not WordKind.TEXT}
+    if kinds:
+        described["kinds"] = kinds
+    head = json.dumps(described, ensure_ascii=False).encode()
     columns = (
         np.rint(np.clip(boxes, 0, 1) * _GRID).astype("<u2").T.tobytes(),
         np.rint(np.array([word.confidence for word in words]) * 255).astype("u1").tobytes(),
@@ -38,7 +43,8 @@ def unpack_words(blob: bytes) -> tuple[Word, ...]:
     boxes = np.frombuffer(columns, "<u2", 4 * count).reshape(4, count).T / _GRID
     confidences = np.frombuffer(columns, "u1", count, offset=8 * count) / 255
     bold = np.frombuffer(columns, "u1", count, offset=9 * count)
+    kinds = {int(number): WordKind(kind) for number, kind in described.get("kinds", {}).items()}
     return tuple(
-        Word(text, Box(*map(float, box)), float(confidence), bool(is_bold))
-        for text, box, confidence, is_bold in zip(texts, boxes, confidences, bold, strict=True)
+        Word(text, Box(*map(float, boxes[n])), float(confidences[n]), bool(bold[n]), kinds.get(n, WordKind.TEXT))
+        for n, text in enumerate(texts)
     )

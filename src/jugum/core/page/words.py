@@ -14,16 +14,27 @@ class PageSource(StrEnum):
 
     TEXT_LAYER = "text layer"
     OCR = "ocr"
+    MIXED = "mixed"  # a text layer, and pictures on the page that were read
+
+
+class WordKind(StrEnum):
+    """What a word was read from, where that is not print: a bar or QR code, or a field of a PDF form."""
+
+    TEXT = "text"
+    BARCODE = "barcode"
+    FORM = "form field"
 
 
 @dataclass(frozen=True, slots=True)
 class Word:
-    """One word: its text without blanks, its box, how sure the reading is (0–1), and whether it is bold."""
+    """One word: its text without blanks, its box, how sure the reading is (0–1), whether it is bold, and its kind. What a
+    bar code says is one word, blanks and all."""
 
     text: str
     box: Box
     confidence: float = 1.0
     bold: bool = False
+    kind: WordKind = WordKind.TEXT
 
 
 @dataclass(frozen=True, slots=True)

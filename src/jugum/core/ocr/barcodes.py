@@ -1,0 +1,29 @@
+"""Bar and QR codes on a page, each as one word of its own kind."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+import zxingcpp
+
+from jugum.core.page import Box, Word, WordKind
+
+Grey = npt.NDArray[np.uint8]
+
+
+def barcodes(grey: Grey) -> list[Word]:
+    """Codes of an H×W picture, of any common kind and in any direction; boxes in fractions of it."""
+    height, width = grey.shape
+    words = []
+    for found in zxingcpp.read_barcodes(grey):
+        corners = [
+            found.position.top_left,
+            found.position.top_right,
+            found.position.bottom_right,
+            found.position.bottom_left,
+        ]
+        xs, ys = [corner.x / width for corner in corners], [corner.y / height for corner in corners]
+        if found.text.strip():
+            box = Box(max(0.0, min(xs)), max(0.0, min(ys)), min(1.0, max(xs)), min(1.0, max(ys)))
+            words.append(Word(found.text, box, 1.0, False, WordKind.BARCODE))
+    return words

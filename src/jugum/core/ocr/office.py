@@ -1,0 +1,36 @@
+"""Word-processor files as pages, through LibreOffice where it is installed."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import tempfile
+from pathlib import Path
+
+from jugum.errors import UnreadablePaper
+
+SECONDS_MAX = 120
+
+
+def office_to_pdf(data: bytes, name: str, program: str | None = None) -> bytes:
+    """The file printed to PDF. `program` is the path of LibreOffice; None looks for it.
+
+    Raises UnreadablePaper when it is not installed, refuses the file, or takes more than two minutes.
+    """
+    program = program or shutil.which("soffice") or shutil.which("libreoffice")
+    if program is None:
+        raise UnreadablePaper(
+            f"“{name}” is a word-processor file; this machine has no LibreOffice to print it with. Save it as PDF and send that."
+        )
+    with tempfile.TemporaryDirectory() as folder:
+        source = Path(folder, f"paper{Path(name).suffix.lower() or '.docx'}")
+        source.write_bytes(data)
+        command = [program, "--headless", f"-env:UserInstallation=file://{folder}/profile", "--convert-to", "pdf", "--outdir", folder, str(source)]  # fmt: skip
+        try:
+            subprocess.run(command, capture_output=True, timeout=SECONDS_MAX, check=False)
+        except subprocess.TimeoutExpired as error:
+            raise UnreadablePaper(f"“{name}” took LibreOffice over {SECONDS_MAX} s. Save it as PDF.") from error
+        made = source.with_suffix(".pdf")
+        if not made.exists():
+            raise UnreadablePaper(f"LibreOffice can't open “{name}”. Save it as PDF and send that.")
+        return made.read_bytes()

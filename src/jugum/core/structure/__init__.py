@@ -1,0 +1,36 @@
+"""What any page holds beyond its words, with no plan at all: blocks in reading order, ruling lines and cells, label–value
+pairs, tables, tick boxes, signatures, machine-readable zones.
+
+Words come in, and the picture of the upright page; nothing is learned and nothing is kept here.
+"""
+
+from jugum.core.structure.blocks import Block, blocks_of, text_in_order
+from jugum.core.structure.marks import TickBox, signatures, tick_boxes
+from jugum.core.structure.page import Structure, structure_of
+from jugum.core.structure.pairs import Pair, pairs_of
+from jugum.core.structure.rules import Rule, Ruling, cells_of, ruling_of
+from jugum.core.structure.tables import Table, TableCell, tables_of
+from jugum.core.structure.zones import Zone, read_zones, repaired_zone
+
+__all__ = [
+    "Block",
+    "Pair",
+    "Rule",
+    "Ruling",
+    "Structure",
+    "Table",
+    "TableCell",
+    "TickBox",
+    "Zone",
+    "blocks_of",
+    "cells_of",
+    "pairs_of",
+    "read_zones",
+    "repaired_zone",
+    "ruling_of",
+    "signatures",
+    "structure_of",
+    "tables_of",
+    "text_in_order",
+    "tick_boxes",
+]

@@ -1,0 +1,235 @@
+"""Marks: tick boxes with their state, and signatures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.ocr.upright import ink_mask
+from jugum.core.page import Box, Word, overlap_share
+from jugum.core.structure.rules import Rule
+
+Grey = npt.NDArray[np.uint8]
+SIDE_PT = (5.0, 26.0)  # of a tick box
+TICKED_LEAST = 0.06  # share of the inside that is ink
+WORK_DPI = 200
+WAY_LEAST = 2.2  # diagonals of its box that a signature's strokes are long
+
+
+@dataclass(frozen=True, slots=True)
+class TickBox:
+    """A tick box, whether it is marked, and how much of its inside is ink (0–1)."""
+
+    box: Box
+    ticked: bool
+    ink: float
+
+
+def tick_boxes(grey: Grey, width_pt: float, words: Sequence[Word] = ()) -> list[TickBox]:
+    """Square boxes of 2 to 9 mm drawn on an upright H×W picture of a page `width_pt` wide, empty or marked.
+
+    A box has four straight sides of one length and thickness. Square letters and digits fall out by the words read there;
+    cells of a table by having neighbours wall to wall.
+    """
+    pixels_per_pt = grey.shape[1] / width_pt
+    least, most = (round(side * pixels_per_pt) for side in SIDE_PT)
+    height, width = grey.shape
+    mask = _thin_ink(grey)
+    found: list[tuple[Box, tuple[int, int, int, int]]] = []
+    contours, _ = cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_SIMPLE)
+    for contour in contours:
+        x, y, w, h = cv2.boundingRect(contour)
+        if not (least <= w <= 1.5 * most and least <= h <= 1.5 * most):
+            continue
+        place = _frame(mask, x, y, w, h, least, most)
+        if place is None:
+            continue
+        x, y, w, h = place
+        box = Box(x / width, y / height, (x + w) / width, (y + h) / height)
+        if not any(overlap_share(box, other) > 0.4 for other, _ in found) and not _is_letter(box, words):
+            found.append((box, place))
+    made = [_judged(mask, box, place) for box, place in found]
+    return sorted(made, key=lambda one: (one.box.y0, one.box.x0))
+
+
+def _thin_ink(grey: Grey) -> Grey:
+    """Ink with thin lines kept whole: noise is smoothed away first, so that a lower contrast will do."""
+    size = max(21, (min(grey.shape) // 50) | 1)
+    blurred = cv2.GaussianBlur(grey, (0, 0), 1.1)
+    mask = cv2.adaptiveThreshold(blurred, 255, cv2.ADAPTIVE_THRESH_MEAN_C, cv2.THRESH_BINARY_INV, size, 10)
+    return np.asarray(mask, dtype=np.uint8)
+
+
+def _frame(mask: Grey, x: int, y: int, w: int, h: int, least: int, most: int) -> tuple[int, int, int, int] | None:
+    """The square frame in or around a blot: four straight sides, each inked nearly all along, and four corners.
+
+    A tick drawn beyond the frame makes the blot larger than the frame; the frame is then looked for within.
+    """
+    crop = mask[y : y + h, x : x + w] > 0
+    # A side may step by a pixel where the page leans a little: each row and column is joined with the next.
+    level = crop.copy()
+    level[:-1] |= crop[1:]
+    upright = crop.copy()
+    upright[:, :-1] |= crop[:, 1:]
+    best: tuple[float, tuple[int, int, int, int]] | None = None
+    rows, columns = _side_lines(level.sum(axis=1), least), _side_lines(upright.sum(axis=0), least)
+    for top, bottom in ((a, b) for a in rows for b in rows if least <= b - a + 1 <= most):
+        for left, right in ((a, b) for a in columns for b in columns if least <= b - a + 1 <= most):
+            tall, wide = bottom - top + 1, right - left + 1
+            if not 0.78 <= wide / tall <= 1.28 or (best is not None and wide * tall <= best[0]):
+                continue
+            if _is_frame(level, upright, top, bottom, left, right):
+                best = (wide * tall, (x + left, y + top, wide, tall))
+    return None if best is None else best[1]
+
+
+def _side_lines(counts: npt.NDArray[np.int64], least: int) -> list[int]:
+    """Candidates for sides: the ends of runs of rows (or columns) that hold at least 0.7 of the least side in ink."""
+    strong = counts >= 0.7 * least
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], strong.astype(np.int8), [0]))))
+    lines: set[int] = set()
+    for start, end in zip(edges[::2], edges[1::2], strict=True):
+        lines.update((int(start), int(end) - 1))
+    return sorted(lines)[:10]
+
+
+def _is_frame(level: npt.NDArray[np.bool_], upright: npt.NDArray[np.bool_], top: int, bottom: int, left: int, right: int) -> bool:  # fmt: skip
+    """Four sides inked over three quarters at least and nine tenths on the whole, and ink in all four corners."""
+
+    def side(lines: npt.NDArray[np.bool_], at: int, start: int, end: int) -> float:
+        near = lines[max(0, at - 1) : at + 1, start : end + 1]
+        return float(near.mean(axis=1).max())
+
+    sides = (
+        side(level, top, left, right),
+        side(level, bottom, left, right),
+        side(upright.T, left, top, bottom),
+        side(upright.T, right, top, bottom),
+    )
+    if min(sides) < 0.75 or sum(sides) / 4 < 0.88:
+        return False
+    reach = max(2, round(0.14 * (bottom - top)))
+    corners = (
+        level[top : top + reach, left : left + reach],
+        level[top : top + reach, right - reach + 1 : right + 1],
+        level[bottom - reach + 1 : bottom + 1, left : left + reach],
+        level[bottom - reach + 1 : bottom + 1, right - reach + 1 : right + 1],
+    )
+    return all(float(corner.mean()) > 0.4 for corner in corners)
+
+
+def _judged(mask: Grey, box: Box, place: tuple[int, int, int, int]) -> TickBox:
+    x, y, w, h = place
+    inset = max(2, round(0.2 * min(w, h)))
+    inside = mask[y + inset : y + h - inset, x + inset : x + w - inset] > 0
+    # Adaptive ink loses the middle of solid fillings: a filled inside shows as a ring, so holes are closed first.
+    ink = float(inside.mean()) if inside.size else 0.0
+    return TickBox(box, ink > TICKED_LEAST, round(ink, 3))
+
+
+_BOX_LIKE = frozenset("OoXx0DQ口UVv✓✔✗✘☐☑☒□■IiMBW")
+
+
+def _is_letter(box: Box, words: Sequence[Word]) -> bool:
+    """Whether the box lies in a read word, or is a letter by itself that no tick box is taken for."""
+    for word in words:
+        if not word.box.contains(*box.middle):
+            continue
+        letters = [letter for letter in word.text if letter.isalnum()]
+        if len(letters) >= 2 or (letters and letters[0] not in _BOX_LIKE):
+            return True
+    return False
+
+
+# ---- Signatures -----------------------------------------------------------------------------------------------------------
+
+
+def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequence[Rule]) -> list[Box]:
+    """Pen strokes that no word explains: clusters of ink, larger and looser than print, often on a ruling line.
+
+    Printed words (grown a little) and ruling lines are wiped out; what is left is joined over 3 mm and kept when it is 12 to
+    110 mm wide, 4 to 40 mm high, thin-stroked, and curved in many directions.
+    """
+    scale = WORK_DPI / (grey.shape[1] / width_pt * 72)
+    small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 0.95 else grey
+    small = np.asarray(small, dtype=np.uint8)
+    height, width = small.shape
+    mask = ink_mask(small)
+    _wipe_rules(mask, rules)
+    _wipe_words(mask, words)
+    mm = width / (width_pt / 72 * 25.4)
+    mask = _without_specks(mask, mm)
+    joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((max(3, round(2.2 * mm)), max(3, round(3.2 * mm))), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(joined)
+    found = []
+    for number in range(1, count):
+        x, y, w, h, _ = (int(value) for value in stats[number])
+        if not (11 * mm <= w <= 120 * mm and 3.5 * mm <= h <= 45 * mm):
+            continue
+        ink = (mask[y : y + h, x : x + w] > 0) & (labels[y : y + h, x : x + w] == number)
+        if _is_handwriting(ink, mm):
+            found.append(Box(x / width, y / height, (x + w) / width, (y + h) / height))
+    return found
+
+
+def _wipe_rules(mask: Grey, rules: Sequence[Rule]) -> None:
+    height, width = mask.shape
+    for rule in rules:
+        x0, x1 = int(rule.box.x0 * width) - 1, int(rule.box.x1 * width) + 2
+        y0, y1 = int(rule.box.y0 * height) - 1, int(rule.box.y1 * height) + 2
+        mask[max(0, y0) : y1, max(0, x0) : x1] = 0
+
+
+def _wipe_words(mask: Grey, words: Sequence[Word]) -> None:
+    """What was read surely is print. A doubtful word of odd height may be a signature that was taken for letters: it stays."""
+    height, width = mask.shape
+    heights = [word.box.height for word in words if word.confidence > 0.9]
+    usual = float(np.median(heights)) if heights else 0.012
+    for word in words:
+        letters = sum(map(str.isalnum, word.text))
+        if word.confidence < 0.8 and (word.box.height > 1.4 * usual or letters < 3):
+            continue
+        grow_x, grow_y = 0.25 * word.box.height * height / width, 0.25 * word.box.height
+        x0, x1 = int((word.box.x0 - grow_x) * width), int((word.box.x1 + grow_x) * width) + 1
+        y0, y1 = int((word.box.y0 - grow_y) * height), int((word.box.y1 + grow_y) * height) + 1
+        mask[max(0, y0) : y1, max(0, x0) : x1] = 0
+
+
+def _without_specks(mask: Grey, mm: float) -> Grey:
+    """Noise out: components whose longer side is under 1.2 mm."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(mask)
+    keep = np.maximum(stats[:, 2], stats[:, 3]) >= 1.2 * mm
+    keep[0] = False
+    return np.asarray(keep[labels] * np.uint8(255), dtype=np.uint8)
+
+
+def _is_handwriting(ink: npt.NDArray[np.bool_], mm: float) -> bool:
+    """Thin strokes in many directions: ink covers little, its strokes are under 1.2 mm thick, and slanted gradients abound."""
+    covered = float(ink.mean())
+    if not 0.02 <= covered <= 0.45:
+        return False
+    picture = (ink * np.uint8(255)).astype(np.uint8)
+    distance = cv2.distanceTransform(picture, cv2.DIST_L2, 3)
+    half_thick = float(np.percentile(distance[ink], 90))
+    if half_thick > 0.55 * mm:
+        return False
+    # A pen goes to and fro: its way is several times the diagonal. Rims of stains and remains of rules go once along.
+    way = float(ink.sum()) / (2 * max(1.0, float(np.median(distance[ink]))))
+    if way < WAY_LEAST * float(np.hypot(*ink.shape)):
+        return False
+    blurred = cv2.GaussianBlur(picture, (0, 0), 1.2).astype(np.float32)
+    gx, gy = cv2.Sobel(blurred, cv2.CV_32F, 1, 0), cv2.Sobel(blurred, cv2.CV_32F, 0, 1)
+    strength = np.hypot(gx, gy)
+    angle = np.degrees(np.arctan2(gy, gx)) % 90
+    weight = strength[strength > 40]
+    slanted = (angle > 12) & (angle < 78) & (strength > 40)
+    if not len(weight) or float(strength[slanted].sum() / weight.sum()) < 0.38:
+        return False
+    # One connected pen line makes most of it: scattered specks and shreds of print do not.
+    _, _, stats, _ = cv2.connectedComponentsWithStats(picture)
+    widest = int(stats[1:, 2].max(initial=0))
+    return bool(widest >= 0.3 * ink.shape[1])
