@@ -195,13 +195,15 @@ def show(name: str, results: list[tuple[str, str, Tally, float]]) -> None:
         if not total.pages:
             continue
         print(
-            f"{name:8} {condition:8} CER {100 * total.wrong_letters / total.letters:5.2f} %  WR {100 * total.right / total.words:5.2f} % of {total.words}  "
+            f"{name:8} {condition:8} CER {100 * total.wrong_letters / total.letters:5.2f} %  "
+            f"WR {100 * total.right / total.words:5.2f} % of {total.words}  "
             f"box x error {statistics.mean(total.box_errors):.3f} em  to check for 90 % of errors {100 * total.to_check():4.1f} %  "
             f"{1000 * total.seconds / total.pages:6.0f} ms CPU a page  upright {total.upright}/{total.pages}  peak {max(peaks):.0f} MB"
         )
         print("         " + "  ".join(f"{kind} WR {100 * tally.right / tally.words:.1f}" for kind, tally in kinds.items()))  # fmt: skip
         print(
-            f"         ticks F1 {total.f1('ticks'):.3f} of {total.true['ticks']}   signatures F1 {total.f1('signatures'):.3f} of {total.true['signatures']}   "
+            f"         ticks F1 {total.f1('ticks'):.3f} of {total.true['ticks']}   "
+            f"signatures F1 {total.f1('signatures'):.3f} of {total.true['signatures']}   "
             f"zones whole {total.hits['zones']}/{total.true['zones']}   table cells F1 {total.f1('cells'):.3f} of {total.true['cells']}"
         )
 
@@ -237,7 +239,9 @@ def throughput(names: list[str], scans: list[Scan]) -> None:
     one, read = tesseract(scans, at_once=1, threads=None)
     many, _ = tesseract(scans, at_once=cores, threads=1)
     hits = sum((a & b).total() for a, b in zip(truth, read, strict=True)) / sum(a.total() for a in truth)
-    print(f"plain tesseract, one after the other, its own threads: {60 * len(scans) / one:6.1f} pages/min, WR {100 * hits:.1f} %")
+    print(
+        f"plain tesseract, one after the other, its own threads: {60 * len(scans) / one:6.1f} pages/min, WR {100 * hits:.1f} %"
+    )
     print(f"plain tesseract, {cores} at once of one thread:            {60 * len(scans) / many:6.1f} pages/min")
     for name in names:
         with multiprocessing.get_context("spawn").Pool(cores, _start, (name,)) as pool:
@@ -245,7 +249,9 @@ def throughput(names: list[str], scans: list[Scan]) -> None:
             started = time.perf_counter()
             pool.map(_read, scans, chunksize=1)
             seconds = time.perf_counter() - started
-        print(f"{name:8} {60 * len(scans) / seconds:6.1f} pages/min: {one / seconds:.2f} × one after the other, {many / seconds:.2f} × {cores} at once")  # fmt: skip
+        print(
+            f"{name:8} {60 * len(scans) / seconds:6.1f} pages/min: {one / seconds:.2f} × one after the other, {many / seconds:.2f} × {cores} at once"
+        )
 
 
 def main() -> None:

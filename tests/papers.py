@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import io
+import zipfile
 from dataclasses import dataclass
+from email.message import EmailMessage
 
 import pikepdf
+import pypdfium2 as pdfium
 from PIL import Image
 from reportlab.lib.pagesizes import A5
 from reportlab.pdfgen.canvas import Canvas
@@ -90,13 +93,15 @@ def _table(slip: Slip) -> list[tuple[int, int, str]]:
 _LAYOUTS = (_left, _above, _table)
 
 
-def words_pdf(*lines: str, rotate: int = 0) -> bytes:
-    """A PDF page with lines of text; `rotate` sets the page's /Rotate."""
+def words_pdf(*lines: str, rotate: int = 0, white: str = "") -> bytes:
+    """A PDF page with lines of text; `rotate` sets the page's /Rotate, `white` is drawn white on white."""
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=A5, invariant=True)
     canvas.setFont("Helvetica", 12)
     for number, line in enumerate(lines):
         canvas.drawString(50, 500 - 24 * number, line)
+    canvas.setFillGray(1)
+    canvas.drawString(50, 100, white)
     canvas.showPage()
     canvas.save()
     if not rotate:
@@ -138,3 +143,97 @@ def scan_over_hidden_text(text: str) -> bytes:
     canvas.showPage()
     canvas.save()
     return buffer.getvalue()
+
+
+def drawn(pdf: bytes, dpi: int = 200) -> Image.Image:
+    """The first page of a PDF as a grey picture."""
+    document = pdfium.PdfDocument(pdf)
+    try:
+        return document[0].render(scale=dpi / 72).to_pil().convert("L")
+    finally:
+        document.close()
+
+
+def searchable_scan(*lines: str) -> bytes:
+    """A scan with the right words hidden under it, where they stand."""
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=A5)
+    canvas.setFont("Helvetica", 12)
+    for number, line in enumerate(lines):
+        canvas.drawString(50, 500 - 24 * number, line)
+    canvas.drawInlineImage(drawn(words_pdf(*lines)), 0, 0, *A5)
+    canvas.showPage()
+    canvas.save()
+    return buffer.getvalue()
+
+
+def mixed_pdf(heading: str, lines: tuple[str, ...]) -> bytes:
+    """A heading as text, and below it a picture with lines of text that covers a third of the page."""
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=A5)
+    canvas.setFont("Helvetica", 14)
+    canvas.drawString(50, 540, heading)
+    picture = drawn(words_pdf(*lines))
+    canvas.drawInlineImage(picture.crop((0, 200, picture.width, 650)), 0, 200, A5[0], A5[0] * 450 / picture.width)
+    canvas.showPage()
+    canvas.save()
+    return buffer.getvalue()
+
+
+def form_pdf() -> bytes:
+    """A form with a text field ("Oddny Strand"), a ticked box and an empty one."""
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=A5)
+    canvas.drawString(50, 520, "Name of the member")
+    canvas.acroForm.textfield(name="member", value="Oddny Strand", x=50, y=480, width=200, height=22)
+    canvas.acroForm.checkbox(name="berth", checked=True, x=50, y=440, size=16)
+    canvas.acroForm.checkbox(name="winter", checked=False, x=50, y=400, size=16)
+    canvas.showPage()
+    canvas.save()
+    return buffer.getvalue()
+
+
+def many_pages(count: int, *, scans: bool = False) -> bytes:
+    """A PDF of `count` pages, each with its number; as pictures of text when `scans`."""
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=A5)
+    for number in range(1, count + 1):
+        if scans:
+            canvas.drawInlineImage(drawn(words_pdf(f"Scanned sheet number {number}"), 100), 0, 0, *A5)
+        else:
+            canvas.drawString(50, 500, f"Sheet number {number}")
+        canvas.showPage()
+    canvas.save()
+    return buffer.getvalue()
+
+
+def joined(*pdfs: bytes | None) -> bytes:
+    """One PDF of several; None is a blank page."""
+    made = pikepdf.new()
+    for pdf in pdfs:
+        if pdf is None:
+            made.add_blank_page(page_size=A5)
+        else:
+            with pikepdf.open(io.BytesIO(pdf)) as opened:
+                made.pages.extend(opened.pages)
+    out = io.BytesIO()
+    made.save(out)
+    return out.getvalue()
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return out.getvalue()
+
+
+def mail(subject: str, text: str, files: dict[str, bytes]) -> bytes:
+    message = EmailMessage()
+    message["From"], message["To"], message["Subject"] = "Oddny <oddny@example.org>", "papers@example.org", subject
+    message["Date"] = "Mon, 16 Nov 2026 09:12:00 +0100"
+    message.set_content(text)
+    for name, data in files.items():
+        message.add_attachment(data, maintype="application", subtype="octet-stream", filename=name)
+    return message.as_bytes()

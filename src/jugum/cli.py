@@ -21,6 +21,7 @@ from typing import IO, Annotated
 import typer
 
 from jugum.cluster import Cluster, free_port
+from jugum.demo import MAIL_PORT as DEMO_MAIL_PORT
 from jugum.demo import WORKSPACE as DEMO_WORKSPACE
 from jugum.errors import JugumError
 from jugum.settings import Settings
@@ -71,6 +72,14 @@ def add_person(
     # Who can run this command on the machine may do everything; in the audit it stands without a person.
     actor = Actor(0, "command line", "administrator") if people.anybody(store) else None
     people.add_person(store, actor, login=login, name=name, role=role, password=password)
+
+
+@app.command()
+def mail() -> None:
+    """Run the mail stand-in that receives papers (JUGUM_MAIL_PORT), until stopped."""
+    from jugum.standins.mail import run_mail
+
+    run_mail(Settings())
 
 
 @app.command("demo-fill")
@@ -129,6 +138,7 @@ class _Office:
         self.cluster = None if settings.database_url else Cluster(settings.home)
         self.web: subprocess.Popen[bytes] | None = None
         self.workers: list[subprocess.Popen[bytes]] = []
+        self.mail: subprocess.Popen[bytes] | None = None
         self.env: dict[str, str] = {}
         self._stopping = False
 
@@ -142,19 +152,27 @@ class _Office:
 
         url = self.cluster.start() if self.cluster else self.settings.database_url
         home = self.settings.home.resolve()
+        mail_port = self.settings.mail_port or (_port_near(self.settings.host, DEMO_MAIL_PORT) if demo else 0)
         port = self.settings.port if "JUGUM_PORT" in os.environ else _port_near(self.settings.host, self.settings.port)
         self.env = {
             **os.environ, "JUGUM_DATABASE_URL": url, "JUGUM_HOME": str(home), "JUGUM_FILES": self.settings.files_url,
-            "JUGUM_SECRET": self.settings.signing_key, "JUGUM_PORT": str(port), "OMP_NUM_THREADS": "1", "OMP_THREAD_LIMIT": "1",
+            "JUGUM_SECRET": self.settings.signing_key, "JUGUM_PORT": str(port), "JUGUM_MAIL_PORT": str(mail_port), "OMP_NUM_THREADS": "1", "OMP_THREAD_LIMIT": "1",
             "OPENBLAS_NUM_THREADS": "1",
         }  # fmt: skip
         self.settings = Settings(
-            database_url=url, home=home, files=self.settings.files_url, secret=self.settings.signing_key, port=port
+            database_url=url,
+            home=home,
+            files=self.settings.files_url,
+            secret=self.settings.signing_key,
+            port=port,
+            mail_port=mail_port,
         )
         self.web = self._spawn("web")  # it takes a while to load, and touches no table before it is asked for a page
         run_migrations(url)
         self._wait_for_web()  # first of all a page; workers take their time to load
         self.workers = [self._spawn("worker") for _ in range(self.settings.workers or os.cpu_count() or 1)]
+        if mail_port:
+            self.mail = self._spawn("mail")
         if demo and not _has_workspace(url, DEMO_WORKSPACE):
             filled = subprocess.run([sys.executable, "-m", "jugum", "demo-fill"], env=self.env, check=False)
             if filled.returncode:
@@ -190,6 +208,8 @@ class _Office:
                 print(f"  sign in as {login:9} password {PASSWORD}   ({name}, {role})")
         else:
             self._first_administrator()
+        if self.mail:
+            print(f"  the mail stand-in receives papers at {self.settings.host}:{self.settings.mail_port}")
         print("Ctrl-C stops everything.", flush=True)
 
     def _first_administrator(self) -> None:
@@ -216,7 +236,7 @@ class _Office:
 
     def stop(self) -> None:
         self._stopping = True
-        processes = [process for process in (self.web, *self.workers) if process is not None]
+        processes = [process for process in (self.web, self.mail, *self.workers) if process is not None]
         for process in processes:
             if process.poll() is None:
                 process.terminate()

@@ -98,10 +98,19 @@ def contract(layout: int, rng: random.Random) -> Paper:
             page += 1
             y = 80.0
         y += size
-        sheet.text(70, y, f"{section}. {heading}" if layout % 2 else f"§ {section}  {heading}", size, bold=True, font=font)
+        sheet.text(
+            70, y, f"{section}. {heading}" if layout % 2 else f"§ {section}  {heading}", size, bold=True, font=font
+        )
         y = sheet.paragraph(70, y + 1.5 * size, 450, text.format(**values), size, font)
         if layout % 5 in (0, 2):
-            y = sheet.paragraph(70, y, 450, "This section also binds whoever takes over the dwelling, as far as the law of Norhaven allows it.", size, font)  # fmt: skip
+            y = sheet.paragraph(
+                70,
+                y,
+                450,
+                "This section also binds whoever takes over the dwelling, as far as the law of Norhaven allows it.",
+                size,
+                font,
+            )
     if y > 640:
         _contract_foot(sheet, number, page, layout)
         sheet.new_page()
@@ -136,13 +145,17 @@ def tax_assessment(layout: int, rng: random.Random) -> Paper:
     sheet = Sheet(A4)
     year = 2025
     font = ("Helvetica", "Times", "Helvetica")[layout % 3]
-    title = (f"Tax assessment {year}", f"ASSESSMENT OF INCOME TAX · YEAR {year}", f"Notice of assessed tax for {year}")[layout % 3]
+    title = (f"Tax assessment {year}", f"ASSESSMENT OF INCOME TAX · YEAR {year}", f"Notice of assessed tax for {year}")[
+        layout % 3
+    ]
     sheet.text(50, 60, "Treasury of Norhaven", 9, font=font)
     sheet.text(50, 82, title, 15, bold=True, font=font)
     sheet.right(545, 60, f"Form T-{4 + layout % 3}  rev. {2021 + layout}", 8, font=font)
     number = f"{rng.randrange(10**9, 10**10)}"
     top = 110 + 12 * (layout % 3)
-    for column, (name, value) in enumerate((("Name", f"{family}, {given}"), ("Personal number", number), ("Issued", _spelled(_day(rng))))):  # fmt: skip
+    for column, (name, value) in enumerate(
+        (("Name", f"{family}, {given}"), ("Personal number", number), ("Issued", _spelled(_day(rng))))
+    ):
         x = 50 + column * 165
         sheet.box(x, top, 165, 34)
         sheet.text(x + 4, top + 10, name, 7, font=font)
@@ -175,8 +188,17 @@ def tax_assessment(layout: int, rng: random.Random) -> Paper:
         sheet.right(539, y + high - 7, row[2], 9.5, font=font, bold=row[2] == "Crowns")
         y += high
     sheet.truth.tables.append(rows)
-    sheet.paragraph(50, y + 26, 495, "Whoever finds this assessment wrong says so in writing within thirty days to the tax office of their town. What is owed is paid all the same and given back with interest.", 8.5, font)  # fmt: skip
-    return Paper("tax assessment", layout, sheet.done(), sheet.pages, {"name": f"{family}, {given}", "personal_number": number})
+    sheet.paragraph(
+        50,
+        y + 26,
+        495,
+        "Whoever finds this assessment wrong says so in writing within thirty days to the tax office of their town. What is owed is paid all the same and given back with interest.",
+        8.5,
+        font,
+    )
+    return Paper(
+        "tax assessment", layout, sheet.done(), sheet.pages, {"name": f"{family}, {given}", "personal_number": number}
+    )
 
 
 # ---- Identity papers ---------------------------------------------------------------------------------------------------------
@@ -238,7 +260,15 @@ def _newsletter(sheet: Sheet, rng: random.Random) -> None:
 def _order(sheet: Sheet, rng: random.Random) -> None:
     sheet.text(60, 70, "Order confirmation", 16, bold=True)
     sheet.text(60, 95, f"Order {rng.randrange(10**5, 10**6)} of {_spelled(_day(rng))}", 10)
-    goods = ["oak plank 2 m", "brass hinge", "window putty", "roof nail 40", "lime mortar 25 kg", "door seal", "paint, white"]
+    goods = [
+        "oak plank 2 m",
+        "brass hinge",
+        "window putty",
+        "roof nail 40",
+        "lime mortar 25 kg",
+        "door seal",
+        "paint, white",
+    ]
     rows = [["Item", "Quantity", "Each", "Sum"]]
     for name in rng.sample(goods, 5):
         rows.append([name, str(rng.randrange(1, 40)), _amount(rng, 2, 90), _amount(rng, 80, 2500)])
@@ -255,17 +285,42 @@ def _order(sheet: Sheet, rng: random.Random) -> None:
 def _recipe(sheet: Sheet, rng: random.Random) -> None:
     sheet.text(60, 80, rng.choice(["Barley soup", "Rye bread", "Smoked trout with dill"]), 18, bold=True, font="Times")
     y = 120.0
-    for part in rng.sample(["two onions", "a litre of stock", "a spoon of salt", "barley, soaked over night", "four carrots", "cream", "a bunch of dill", "rye flour"], 5):
+    for part in rng.sample(
+        [
+            "two onions",
+            "a litre of stock",
+            "a spoon of salt",
+            "barley, soaked over night",
+            "four carrots",
+            "cream",
+            "a bunch of dill",
+            "rye flour",
+        ],
+        5,
+    ):
         sheet.text(75, y, f"– {part}", 12, font="Times")
         y += 18
-    sheet.paragraph(60, y + 20, 440, "Cook slowly for two hours and stir now and then. Taste, and serve with bread. Keeps three days in the cold. The rest is good for the hens.", 12)  # fmt: skip
+    sheet.paragraph(
+        60,
+        y + 20,
+        440,
+        "Cook slowly for two hours and stir now and then. Taste, and serve with bread. Keeps three days in the cold. The rest is good for the hens.",
+        12,
+    )
 
 
 def _water_bill(sheet: Sheet, rng: random.Random) -> None:
     sheet.text(50, 60, "Marrow Sound Waterworks", 13, bold=True)
     sheet.text(50, 90, f"Water account {rng.randrange(10**6, 10**7)}", 10)
     y = 130.0
-    for name, value in (("Reading before", rng.randrange(100, 400)), ("Reading now", rng.randrange(400, 700)), ("Used, cubic metres", rng.randrange(50, 200)), ("Price per cubic metre", "21,40"), ("To pay", _amount(rng, 900, 4000)), ("Due", _spelled(_day(rng)))):  # fmt: skip
+    for name, value in (
+        ("Reading before", rng.randrange(100, 400)),
+        ("Reading now", rng.randrange(400, 700)),
+        ("Used, cubic metres", rng.randrange(50, 200)),
+        ("Price per cubic metre", "21,40"),
+        ("To pay", _amount(rng, 900, 4000)),
+        ("Due", _spelled(_day(rng))),
+    ):
         sheet.text(50, y, name, 11)
         sheet.right(400, y, str(value), 11)
         sheet.line(50, y + 4, 400, y + 4, 0.3)

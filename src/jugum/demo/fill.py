@@ -11,6 +11,7 @@ from sqlalchemy import select
 
 from jugum.core.values import DataType, normal_form, same_value
 from jugum.demo import WORKSPACE
+from jugum.demo.gathering import fill_dossiers
 from jugum.demo.papers import FIELDS, DemoPaper, demo_papers
 from jugum.errors import JugumError, TaskError
 from jugum.flow import deliver, gather, label, people, plan, review, train, weigh
@@ -70,6 +71,7 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     deliver.deliver(store, analyst, type_id, "csv")
     _receive(store, analyst, type_id, live[FIRST_LIVE:])
     _wait(store, say)
+    fill_dossiers(store, analyst, say, lambda: _wait(store, say))
 
 
 def _person(store: Store, login: str, name: str, role: str) -> Actor:

@@ -25,9 +25,10 @@ def scanned(pdf: bytes, seed: int, *, severity: float = 0.5) -> tuple[bytes, str
     return _saved(picture, str(rng.choice([".jpg", ".jpg", ".png", ".tif", ".pdf"])))
 
 
-def worn(page: np.ndarray, rng: np.random.Generator, severity: float) -> np.ndarray:
+def worn(page: np.ndarray, rng: np.random.Generator, severity: float, *, lean: bool = True) -> np.ndarray:
+    """An H×W×3 picture as a scanner or camera would give it; without `lean` its lines stay level."""
     height, width = page.shape[:2]
-    angle = rng.uniform(-1, 1) * (0.5 + 2.5 * severity)
+    angle = rng.uniform(-1, 1) * (0.5 + 2.5 * severity) * lean
     matrix = cv2.getRotationMatrix2D((width / 2, height / 2), angle, 1.0)
     picture = cv2.warpAffine(page, matrix, (width, height), borderValue=(245, 243, 240)).astype(np.float32)
     ramp = np.linspace(1 - 0.25 * severity * rng.uniform(0, 1), 1, width)[None, :, None]

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session, undefer
 
 from jugum.core.page import Box, text_of, union, unpack_words
 from jugum.core.values import DataType, normal_form
-from jugum.errors import InputError
+from jugum.errors import Conflict, InputError
 from jugum.flow.actor import Actor
 from jugum.flow.gather import document_row
 from jugum.store import Store
@@ -77,7 +77,7 @@ def page_views(session: Session, document_id: int) -> list[PageView]:
     return [
         PageView(
             row.number, row.view_width, row.view_height, row.source, row.rotation, round(row.confidence, 3),
-            [[w.text, *(round(v, 4) for v in w.box), round(w.confidence, 2)] for w in unpack_words(row.words)],
+            [[w.text, *(round(v, 4) for v in w.box), round(w.confidence, 2)] for w in (unpack_words(row.words) if row.words else ())],
         )
         for row in rows
     ]  # fmt: skip
@@ -109,7 +109,9 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
 
 
 def open_desk(session: Session, actor: Actor, document: Document) -> list[Other]:
-    """Note that the actor has the paper open; returns who else has."""
+    """Note that the actor has the paper open; returns who else has. Conflict for a paper that has no type yet."""
+    if document.type_id is None:
+        raise Conflict(f"“{document.name}” has no type yet. Place it in Gather first.")
     now = datetime.now(UTC)
     others = []
     stale = document.opened_at is None or now - document.opened_at > timedelta(seconds=PRESENCE_SECONDS)

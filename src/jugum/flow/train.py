@@ -17,8 +17,8 @@ from jugum.core.formats import pack_version
 from jugum.core.page import Box
 from jugum.errors import Conflict, InputError, JugumError, NotFound
 from jugum.flow.actor import TRAIN, Actor, record
-from jugum.flow.gather import DRAFT_TASK, pages_of
 from jugum.flow.plan import plan_in, type_row
+from jugum.flow.read import DRAFT_TASK, pages_of
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, ModelVersion, Person
 from jugum.store.queue import enqueue

@@ -21,9 +21,13 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 ROLES = ("analyst", "reviewer", "administrator")
-SAMPLE_STATES = ("received", "to label", "in hand", "labelled", "set aside")
-LIVE_STATES = ("received", "placed", "drafted", "held", "passed", "settled", "delivered", "set aside")
+SAMPLE_STATES = ("received", "to cut", "unplaced", "to label", "in hand", "labelled", "set aside", "unpacked")
+LIVE_STATES = (
+    "received", "to cut", "unplaced", "placed", "drafted", "held", "passed", "settled", "delivered", "set aside", "unpacked",
+)  # fmt: skip
 STATES = tuple(dict.fromkeys((*SAMPLE_STATES, *LIVE_STATES)))
+ENGINES = ("careful", "quick", "both")
+SOURCE_KINDS = ("folder", "mail", "imap")
 VERSION_STATES = ("queued", "training", "on trial", "live", "retired", "failed")
 HOW_LABELLED = ("marked", "typed", "agreed", "keyed", "review")
 
@@ -138,22 +142,106 @@ class SourceFile(Base):
     received_at: Mapped[datetime] = _now()
 
 
+class Source(Base):
+    """Where papers come in by themselves: a watched folder, the mail stand-in's addresses, or an IMAP box; and how what comes
+    from there is to be read, cut and placed."""
+
+    __tablename__ = "source"
+    __table_args__ = (
+        UniqueConstraint("workspace_id", "name"),
+        CheckConstraint(_one_of("kind", SOURCE_KINDS), name="known_kind"),
+        CheckConstraint("purpose IN ('sample', 'live')", name="known_purpose"),
+        CheckConstraint(_one_of("engine", ENGINES), name="known_engine"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = _to("workspace")
+    type_id: Mapped[int | None] = _to("document_type", nullable=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    name: Mapped[str] = mapped_column(String(80))
+    place: Mapped[str] = mapped_column(default="")
+    purpose: Mapped[str] = mapped_column(String(10), default="live")
+    engine: Mapped[str] = mapped_column(String(10), default="careful")
+    language: Mapped[str] = mapped_column(String(40), default="eng")
+    cut: Mapped[str] = mapped_column(String(20), default="none")
+    active: Mapped[bool] = mapped_column(default=True)
+    received: Mapped[int] = mapped_column(default=0)
+    failed: Mapped[int] = mapped_column(default=0)
+    looked_at: Mapped[datetime | None]
+    problem: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[datetime] = _now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    type: Mapped[DocumentType | None] = relationship()
+
+
+class Batch(Base):
+    """Papers brought in together. `stopped`: what is not read yet waits; `priority` −1, 0 or 1."""
+
+    __tablename__ = "batch"
+    __table_args__ = (CheckConstraint("priority BETWEEN -1 AND 1", name="known_priority"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = _to("workspace")
+    name: Mapped[str] = mapped_column(String(120))
+    note: Mapped[str] = mapped_column(default="")
+    priority: Mapped[int] = mapped_column(default=0)
+    stopped: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime] = _now()
+    created_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+
+
+class Sorter(Base):
+    """What tells types of a workspace apart and where papers begin in a bundle: learned anew when samples are placed."""
+
+    __tablename__ = "sorter"
+    __table_args__ = (UniqueConstraint("workspace_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = _to("workspace")
+    number: Mapped[int]
+    file_key: Mapped[str] = mapped_column(String(64))
+    report: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime] = _now()
+
+
 class Document(Base):
     """One paper. A sample goes received → to label → in hand → labelled; a live paper received → placed → drafted →
-    held or passed → settled → delivered. `set aside` says why in `reason`; `set_aside_by` is empty when the program did it."""
+    held or passed → settled → delivered. A bundle waits `to cut`; what fits no type is `unplaced`; mails, archives and cut
+    bundles are `unpacked`: their papers have them as `parent_id`. `set aside` says why in `reason`; `set_aside_by` is empty when
+    the program did it. Pages are read from `reading_key` (a converted or unlocked file) or, without one, from the file itself."""
 
     __tablename__ = "document"
     __table_args__ = (
         CheckConstraint("purpose IN ('sample', 'live')", name="known_purpose"),
         CheckConstraint(_one_of("state", STATES), name="known_state"),
         CheckConstraint("(state = 'set aside') = (reason IS NOT NULL)", name="set_aside_has_reason"),
+        CheckConstraint(
+            "type_id IS NOT NULL OR state IN ('received', 'to cut', 'unplaced', 'set aside', 'unpacked')",
+            name="unplaced_has_no_type",
+        ),
+        CheckConstraint(_one_of("engine", ENGINES), name="known_engine"),
+        UniqueConstraint("parent_id", "parent_part"),
         Index("ix_document_type_purpose_state", "type_id", "purpose", "state"),
+        Index("ix_document_workspace_state", "workspace_id", "state"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     workspace_id: Mapped[int] = _to("workspace")
-    type_id: Mapped[int] = _to("document_type")
+    type_id: Mapped[int | None] = _to("document_type", nullable=True)
     source_file_id: Mapped[int] = _to("source_file")
+    source_id: Mapped[int | None] = _to("source", nullable=True, ondelete="SET NULL")
+    batch_id: Mapped[int | None] = _to("batch", nullable=True, ondelete="SET NULL")
+    parent_id: Mapped[int | None] = _to("document", nullable=True, ondelete="SET NULL")
+    parent_part: Mapped[str | None]
+    reading_key: Mapped[str | None] = mapped_column(String(64))
+    engine: Mapped[str] = mapped_column(String(10), default="careful")
+    language: Mapped[str] = mapped_column(String(40), default="eng")
+    cut: Mapped[str] = mapped_column(String(20), default="none")
+    pieces: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True), deferred=True)
+    likely: Mapped[list[Any]] = mapped_column(default=list)
+    placed_by: Mapped[str] = mapped_column(String(10), default="person")
+    locked: Mapped[bool] = mapped_column(default=False)
+    note: Mapped[str] = mapped_column(default="")
     name: Mapped[str] = mapped_column(String(255))
     purpose: Mapped[str] = mapped_column(String(10))
     state: Mapped[str] = mapped_column(String(20), default="received")
@@ -172,29 +260,39 @@ class Document(Base):
     settled_at: Mapped[datetime | None]
     settled_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     file: Mapped[SourceFile] = relationship()
-    type: Mapped[DocumentType] = relationship()
+    type: Mapped[DocumentType | None] = relationship()
+    batch: Mapped[Batch | None] = relationship()
 
 
 class PageRow(Base):
-    """A page as read: words as one compressed blob (see core.page.blob) and the key of its picture."""
+    """A page of a paper: where it lies in its file (`source_index`, from 0) and, once `read_at` is set, what was read: words as
+    one compressed blob (see core.page.blob), a small picture, and the key of a larger one that was drawn when first looked at.
+    `how` keeps what a person asked for when it is read again. `problem` says why it could not be read."""
 
     __tablename__ = "page"
-    __table_args__ = (UniqueConstraint("document_id", "number"),)
+    __table_args__ = (UniqueConstraint("document_id", "number", deferrable=True, initially="DEFERRED"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     document_id: Mapped[int] = _to("document", ondelete="CASCADE")
     number: Mapped[int]
-    width_pt: Mapped[float]
-    height_pt: Mapped[float]
-    rotation: Mapped[int]
-    skew: Mapped[float]
-    source: Mapped[str] = mapped_column(String(20))
-    confidence: Mapped[float]
-    word_count: Mapped[int]
-    words: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
-    view_key: Mapped[str] = mapped_column(String(64))
-    view_width: Mapped[int]
-    view_height: Mapped[int]
+    source_index: Mapped[int]
+    read_at: Mapped[datetime | None]
+    problem: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
+    how: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    width_pt: Mapped[float] = mapped_column(default=595.0)
+    height_pt: Mapped[float] = mapped_column(default=842.0)
+    rotation: Mapped[int] = mapped_column(default=0)
+    skew: Mapped[float] = mapped_column(default=0.0)
+    source: Mapped[str] = mapped_column(String(20), default="")
+    engine: Mapped[str] = mapped_column(String(10), default="")
+    confidence: Mapped[float] = mapped_column(default=0.0)
+    word_count: Mapped[int] = mapped_column(default=0)
+    words: Mapped[bytes] = mapped_column(LargeBinary, default=b"", deferred=True)
+    peek: Mapped[bytes] = mapped_column(LargeBinary, default=b"", deferred=True)
+    view_key: Mapped[str | None] = mapped_column(String(64))
+    view_width: Mapped[int] = mapped_column(default=0)
+    view_height: Mapped[int] = mapped_column(default=0)
 
 
 class Label(Base):

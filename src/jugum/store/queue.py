@@ -26,3 +26,17 @@ def waiting_jobs(session: Session) -> int:
     return int(
         session.execute(text("SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing')")).scalar_one()
     )
+
+
+def is_waiting(session: Session, task: str, **args: Any) -> bool:
+    """Whether such a task waits already (one that runs does not count: it may have missed what is new)."""
+    asked = text(
+        "SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task AND args = CAST(:args AS jsonb) LIMIT 1"
+    )
+    return session.execute(asked, {"task": task, "args": json.dumps(args)}).scalar() is not None
+
+
+def waiting_pages(session: Session, task: str) -> int:
+    """How many tasks of a name wait."""
+    counted = text("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task")
+    return int(session.execute(counted, {"task": task}).scalar_one())

@@ -21,6 +21,7 @@ from starlette.middleware.sessions import SessionMiddleware
 from jugum import __version__
 from jugum.errors import Conflict as ConflictError
 from jugum.errors import ExternalError, Forbidden, JugumError, NotFound, NotSignedIn
+from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
 from jugum.settings import Settings
 from jugum.store import Store
@@ -53,6 +54,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.store = Store(settings)
     app.state.settings = settings
     app.state.versions = LoadedVersions()
+    app.state.explorer = Explorer()
     app.add_middleware(
         SessionMiddleware, secret_key=settings.signing_key, session_cookie="jugum", same_site="lax",
         max_age=settings.session_hours * 3600,

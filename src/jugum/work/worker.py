@@ -7,16 +7,21 @@ without heartbeat and puts it back.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import logging
+import os
 from datetime import UTC, datetime
+from pathlib import Path
 
 import procrastinate
 import structlog
+from sqlalchemy.exc import SQLAlchemyError
 
-from jugum.core.ocr import Engine, QuickEngine, best_engine
-from jugum.errors import ExternalError
-from jugum.flow import gather, review, train
+from jugum.errors import ExternalError, JugumError
+from jugum.flow import cut, place, read, review, sources, train
 from jugum.flow.models import LoadedVersions
+from jugum.flow.place import LoadedSorters
+from jugum.flow.read import OpenPapers
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.database import plain_url
@@ -28,38 +33,42 @@ RETRY = procrastinate.RetryStrategy(max_attempts=4, exponential_wait=3, retry_ex
 
 
 def make_app(store: Store) -> procrastinate.App:
-    """The task app with its three tasks, bound to a store."""
+    """The task app with its tasks, bound to a store; each calls one flow function."""
     settings = store.settings
     app = procrastinate.App(
         connector=procrastinate.PsycopgConnector(conninfo=plain_url(settings.database_url), min_size=1, max_size=4)
     )
-    tools = _Tools(store)
+    papers, versions, sorters = OpenPapers(), LoadedVersions(), LoadedSorters()
 
-    @app.task(name=gather.READ_TASK, retry=RETRY)
-    def read_document(document_id: int) -> None:
-        gather.read_document(tools.store, document_id, tools.engine)
+    @app.task(name=read.OPEN_TASK, retry=RETRY)
+    def open_document(document_id: int) -> None:
+        read.open_document(store, document_id, papers)
 
-    @app.task(name=gather.DRAFT_TASK, retry=RETRY)
+    @app.task(name=read.PAGE_TASK, retry=RETRY)
+    def read_page(page_id: int) -> None:
+        read.read_one_page(store, page_id, papers)
+
+    @app.task(name=read.CUT_TASK, retry=RETRY)
+    def cut_document(document_id: int) -> None:
+        cut.cut_by_program(store, document_id, sorters)
+
+    @app.task(name=read.PLACE_TASK, retry=RETRY)
+    def place_document(document_id: int) -> None:
+        place.place_by_program(store, document_id, sorters)
+
+    @app.task(name=read.LEARN_TASK, retry=RETRY)
+    def learn_sorter(workspace_id: int) -> None:
+        place.learn(store, workspace_id)
+
+    @app.task(name=read.DRAFT_TASK, retry=RETRY)
     def draft_document(document_id: int) -> None:
-        review.draft(tools.store, document_id, tools.versions)
+        review.draft(store, document_id, versions)
 
     @app.task(name=train.TRAIN_TASK, retry=RETRY)
     def train_version(version_id: int) -> None:
-        train.run(tools.store, version_id)
+        train.run(store, version_id)
 
     return app
-
-
-class _Tools:
-    """What tasks share in one process; the engine loads its models at the first page."""
-
-    def __init__(self, store: Store) -> None:
-        self.store = store
-        settings = store.settings
-        self.versions = LoadedVersions()
-        self.engine: Engine = QuickEngine() if settings.engine == "quick" else best_engine()
-        if settings.engine != "quick" and self.engine.name == "quick":
-            log.warning("the careful engine can't run here; pages are read with the quick one")
 
 
 async def rescue(app: procrastinate.App, stale_seconds: float) -> int:
@@ -75,9 +84,9 @@ async def _work(settings: Settings) -> None:
     store = Store(settings)
     app = make_app(store)
     async with app.open_async():
-        watcher = asyncio.create_task(_watch(app, settings.stale_seconds))
-        try:
-            await app.run_worker_async(
+        ended = asyncio.Event()
+        work = asyncio.create_task(
+            app.run_worker_async(
                 concurrency=1,
                 fetch_job_polling_interval=1.0,
                 update_heartbeat_interval=HEARTBEAT_SECONDS,
@@ -85,8 +94,21 @@ async def _work(settings: Settings) -> None:
                 delete_jobs="successful",
                 shutdown_graceful_timeout=5,
             )
+        )
+        beside = [
+            asyncio.create_task(_watch(app, settings.stale_seconds)),
+            asyncio.create_task(_look(store)),
+            asyncio.create_task(_recycle(settings, ended)),
+        ]
+        try:
+            await asyncio.wait({work, asyncio.create_task(ended.wait())}, return_when=asyncio.FIRST_COMPLETED)
+            if not work.done():
+                work.cancel()  # procrastinate finishes the task at hand first
+            with contextlib.suppress(asyncio.CancelledError):
+                await work
         finally:
-            watcher.cancel()
+            for one in beside:
+                one.cancel()
             store.close()
 
 
@@ -97,6 +119,33 @@ async def _watch(app: procrastinate.App, stale_seconds: float) -> None:
         except procrastinate.exceptions.ConnectorException:
             log.warning("the database does not answer")
         await asyncio.sleep(min(5.0, stale_seconds / 2))
+
+
+async def _look(store: Store) -> None:
+    """Watched folders and mail boxes, looked at from a thread; of several workers one does it at a time."""
+    watcher = sources.Watcher(store)
+    while True:
+        await asyncio.sleep(store.settings.look_seconds)
+        try:
+            await asyncio.to_thread(watcher.look)
+        except (JugumError, SQLAlchemyError) as error:
+            log.warning("a look at the sources failed", error=str(error))
+
+
+async def _recycle(settings: Settings, ended: asyncio.Event) -> None:
+    """End this process once it holds too much memory; the start command puts a new one in its place."""
+    while True:
+        await asyncio.sleep(5)
+        if resident_mb() > settings.worker_mb_max:
+            log.info("a worker is replaced: it holds much memory", megabytes=round(resident_mb()))
+            ended.set()
+            return
+
+
+def resident_mb() -> float:
+    """Memory this process holds now, in megabytes."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
 def run_worker(settings: Settings) -> None:

@@ -1,5 +1,17 @@
-"""How alike papers look, and which of them form groups of look-alikes."""
+"""Types of papers and "none of these", cutting bundles, and which papers look alike."""
 
+from jugum.core.classification.bundles import (
+    SEPARATOR,
+    BundleCutter,
+    Piece,
+    cut_at,
+    cut_by_blanks,
+    cut_by_count,
+    cut_by_separators,
+    fit_cutter,
+    is_blank,
+    is_separator,
+)
 from jugum.core.classification.lookalikes import (
     Layout,
     layout_of,
@@ -7,5 +19,27 @@ from jugum.core.classification.lookalikes import (
     look_alike_groups,
     similarity_matrix,
 )
+from jugum.core.classification.types import OTHER, Placed, TypeSample, TypeSorter, fit_sorter
 
-__all__ = ["Layout", "layout_of", "layout_similarity", "look_alike_groups", "similarity_matrix"]
+__all__ = [
+    "OTHER",
+    "SEPARATOR",
+    "BundleCutter",
+    "Layout",
+    "Piece",
+    "Placed",
+    "TypeSample",
+    "TypeSorter",
+    "cut_at",
+    "cut_by_blanks",
+    "cut_by_count",
+    "cut_by_separators",
+    "fit_cutter",
+    "fit_sorter",
+    "is_blank",
+    "is_separator",
+    "layout_of",
+    "layout_similarity",
+    "look_alike_groups",
+    "similarity_matrix",
+]

@@ -107,12 +107,18 @@ def _unpack(data: bytes, name: str, limits: Limits, depth: int, budget: _Budget)
         budget.files -= 1
         budget.bytes -= len(part.data)
         if budget.files < 0 or budget.bytes < 0:
-            yield Part(part.path, problem=f"“{name}” holds more than is taken ({limits.files_max} files, {limits.unpacked_max / 1e9:.1f} GB). Send the rest by itself.")  # fmt: skip
+            yield Part(
+                part.path,
+                problem=f"“{name}” holds more than is taken ({limits.files_max} files, {limits.unpacked_max / 1e9:.1f} GB). Send the rest by itself.",
+            )
             return
         if part.problem or kind_of(part.data, part.name) not in (FileKind.MAIL, FileKind.ARCHIVE):
             yield part
         elif depth >= limits.depth_max:
-            yield Part(part.path, problem=f"“{part.name}” is nested deeper than {limits.depth_max} containers. Unpack it and send its papers.")  # fmt: skip
+            yield Part(
+                part.path,
+                problem=f"“{part.name}” is nested deeper than {limits.depth_max} containers. Unpack it and send its papers.",
+            )
         else:
             try:
                 for inner in _unpack(part.data, part.name, limits, depth + 1, budget):
@@ -137,9 +143,7 @@ def _entry(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int) -> Part:
     """One entry; never more than `most` bytes are unpacked, whatever its header says."""
     shown = plain_name(entry.filename)
     if entry.flag_bits & 1:
-        return Part(
-            entry.filename, problem=f"“{shown}” is locked by a password inside the archive. Send it unlocked."
-        )
+        return Part(entry.filename, problem=f"“{shown}” is locked by a password inside the archive. Send it unlocked.")
     try:
         with archive.open(entry) as source:
             data = source.read(most + 1)

@@ -25,7 +25,16 @@ def office_to_pdf(data: bytes, name: str, program: str | None = None) -> bytes:
     with tempfile.TemporaryDirectory() as folder:
         source = Path(folder, f"paper{Path(name).suffix.lower() or '.docx'}")
         source.write_bytes(data)
-        command = [program, "--headless", f"-env:UserInstallation=file://{folder}/profile", "--convert-to", "pdf", "--outdir", folder, str(source)]  # fmt: skip
+        command = [
+            program,
+            "--headless",
+            f"-env:UserInstallation=file://{folder}/profile",
+            "--convert-to",
+            "pdf",
+            "--outdir",
+            folder,
+            str(source),
+        ]
         try:
             subprocess.run(command, capture_output=True, timeout=SECONDS_MAX, check=False)
         except subprocess.TimeoutExpired as error:

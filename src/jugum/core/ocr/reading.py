@@ -25,6 +25,7 @@ VIEW_DPI = 130
 SMALL_VIEW_DPI = 220
 VIEW_SIDE_MAX = 2200  # pixels
 PEEK_DPI = 60
+CODE_DPI = 150
 OCR_DPI = 200
 SMALL_PRINT_DPI = 300
 SMALL_PAGE_PT = 450  # a page whose long side is under 16 cm is a card or slip: small print
@@ -93,6 +94,8 @@ def _read_layer(paper: Paper, index: int, layer: TextLayer, engine: Engine, how:
     more = [word for box in layer.pictures for word in _picture_words(paper, index, turn, box, engine)]
     if more:
         words, source = [*words, *more], PageSource.MIXED
+    if layer.drawn:
+        words = _with_codes(words, barcodes(paper.render(index, CODE_DPI, turn, grey=True)))
     note = f"{hidden} hidden words left out" if hidden else ""
     page = Page(index + 1, *size, reading_order(words), source, turn)
     return ReadPage(page, picture_bytes(small, 60), note)
@@ -127,11 +130,9 @@ def _sampled_agreement(paper: Paper, index: int, layer: TextLayer, turn: int, en
 
 
 def _picture_words(paper: Paper, index: int, turn: int, box: Box, engine: Engine) -> list[Word]:
-    """Words and codes of a picture on a page whose other words come from its text layer."""
+    """Words of a picture on a page whose other words come from its text layer."""
     grey = _cut(paper.render(index, _ocr_dpi(paper.size_pt(index), None), turn, grey=True), box)
-    words = list(barcodes(grey))
-    if len(line_crops(grey, 3)) >= 2:
-        words += engine.read(grey)
+    words = engine.read(grey) if len(line_crops(grey, 3)) >= 2 else []
     return [replace(word, box=_within(word.box, box)) for word in words]
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -93,7 +94,7 @@ def _pieces(letters: Letters, ink: Ink, width: int) -> list[tuple[int, int]]:
     gaps = [
         _blank(ink, middles[number], middles[number + 1])[0] if ink.told else 0.0 for number in range(len(middles) - 1)
     ]
-    usual = float(np.median(gaps)) if gaps else 0.0
+    usual = float(np.median(gaps)) if len(gaps) >= 4 else 0.0  # letter-spaced print has wide gaps throughout
     pieces: list[tuple[int, int]] = []
     first = -1
     for number, letter in enumerate(letters.text):
@@ -129,7 +130,7 @@ def _ends(pieces: list[tuple[int, int]], letters: Letters, ink: Ink, width: int)
     middles = [(start + end) / 2 * width for start, end in letters.spans]
     starts = [_outer(ink, 0.0, middles[pieces[0][0]])[1]]
     ends = []
-    for (_, last), (first, _) in zip(pieces, pieces[1:], strict=False):
+    for (_, last), (first, _) in pairwise(pieces):
         _, gap_start, gap_end = _blank(ink, middles[last], middles[first])
         ends.append(gap_start)
         starts.append(gap_end)

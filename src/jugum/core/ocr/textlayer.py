@@ -23,6 +23,7 @@ ODD_CHARACTERS_MAX = 0.03
 OUTSIDE_MAX = 0.05
 BARE_PICTURE_LEAST = 0.015  # share of the page; a smaller picture is an ornament
 WORDLIKE_LEAST = 0.6
+BARS_LEAST = 20  # bar codes are drawn of more paths than that
 
 
 @dataclass(frozen=True)
@@ -30,7 +31,8 @@ class TextLayer:
     """Words of a page's text layer, upright after turning the page by `turn` degrees clockwise.
 
     `unsound` says why it can't be used (empty when it can); `doubt` says why it must be compared with the picture before it is
-    used; `pictures` are the places of pictures on the turned page that no word of the layer lies on.
+    used; `pictures` are the places of pictures on the turned page that no word of the layer lies on; `drawn` tells that the page
+    holds pictures or drawings that may be bar codes.
     """
 
     words: tuple[Word, ...]
@@ -38,6 +40,7 @@ class TextLayer:
     unsound: str = ""
     doubt: str = ""
     pictures: tuple[Box, ...] = ()
+    drawn: bool = False
 
 
 def text_layer(page: pdfium.PdfPage) -> TextLayer:
@@ -59,8 +62,13 @@ def text_layer(page: pdfium.PdfPage) -> TextLayer:
     boxes = _picture_boxes(page, turn)
     covered = max((box.area for box in boxes), default=0.0)
     doubt = "a picture with text hidden under it" if covered > IMAGE_COVER_MAX else _strange(words)
-    bare = tuple(box for box in boxes if BARE_PICTURE_LEAST < box.area <= IMAGE_COVER_MAX and not any(box.contains(*word.box.middle) for word in words))  # fmt: skip
-    return TextLayer(tuple(words), turn, "", doubt, bare)
+    bare = tuple(
+        box
+        for box in boxes
+        if BARE_PICTURE_LEAST < box.area <= IMAGE_COVER_MAX
+        and not any(box.contains(*word.box.middle) for word in words)
+    )
+    return TextLayer(tuple(words), turn, "", doubt, bare, bool(boxes) or _paths(page) >= BARS_LEAST)
 
 
 def _unsound(words: list[Word], outside: int) -> str:
@@ -75,7 +83,9 @@ def _unsound(words: list[Word], outside: int) -> str:
 
 def _strange(words: list[Word]) -> str:
     """A doubt when too few of the longer words look like words: a vowel at least every six letters, case not mixed within."""
-    longer = [word.text for word in words if len(word.text) >= 4 and sum(map(str.isalpha, word.text)) > 0.7 * len(word.text)]
+    longer = [
+        word.text for word in words if len(word.text) >= 4 and sum(map(str.isalpha, word.text)) > 0.7 * len(word.text)
+    ]
     if len(longer) < 5:
         letters = "".join(word.text for word in words)
         return "" if sum(map(str.isalnum, letters)) > 0.5 * len(letters) else "hardly any letters"
@@ -97,6 +107,16 @@ def _like_a_word(text: str) -> bool:
         if without > 6:
             return False
     return any(letter in _VOWELS or unicodedata.normalize("NFD", letter)[0] in _VOWELS for letter in core.lower())
+
+
+def _paths(page: pdfium.PdfPage) -> int:
+    """How many paths are drawn on the page, counted no further than is needed."""
+    count = 0
+    for index in range(min(2000, c.FPDFPage_CountObjects(page))):
+        count += c.FPDFPageObj_GetType(c.FPDFPage_GetObject(page, index)) == c.FPDF_PAGEOBJ_PATH
+        if count >= BARS_LEAST:
+            break
+    return count
 
 
 def _picture_boxes(page: pdfium.PdfPage, turn: int) -> list[Box]:

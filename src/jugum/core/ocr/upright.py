@@ -44,7 +44,13 @@ def letter_height(grey: Grey) -> float:
     small = _shrunk(grey, 1400)
     _, _, stats, _ = cv2.connectedComponentsWithStats(ink_mask(small))
     widths, heights, areas = stats[1:, 2], stats[1:, 3], stats[1:, 4]
-    letters = (heights >= 5) & (heights <= 60) & (widths >= 3) & (widths <= 2.5 * heights) & (areas >= 0.15 * widths * heights)
+    letters = (
+        (heights >= 5)
+        & (heights <= 60)
+        & (widths >= 3)
+        & (widths <= 2.5 * heights)
+        & (areas >= 0.15 * widths * heights)
+    )
     if int(letters.sum()) < 20:
         return 0.0
     return float(np.percentile(heights[letters], 15) * max(grey.shape) / max(small.shape))

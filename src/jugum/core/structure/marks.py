@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from jugum.core.ocr.upright import ink_mask
 from jugum.core.page import Box, Word, overlap_share
-from jugum.core.structure.rules import Rule
+from jugum.core.structure.rules import Rule, cells_of
 
 Grey = npt.NDArray[np.uint8]
 SIDE_PT = (5.0, 26.0)  # of a tick box
@@ -39,21 +39,24 @@ def tick_boxes(grey: Grey, width_pt: float, words: Sequence[Word] = ()) -> list[
     least, most = (round(side * pixels_per_pt) for side in SIDE_PT)
     height, width = grey.shape
     mask = _thin_ink(grey)
-    found: list[tuple[Box, tuple[int, int, int, int]]] = []
+    places: set[tuple[int, int, int, int]] = set()
     contours, _ = cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_SIMPLE)
     for contour in contours:
         x, y, w, h = cv2.boundingRect(contour)
         if not (least <= w <= 1.5 * most and least <= h <= 1.5 * most):
             continue
         place = _frame(mask, x, y, w, h, least, most)
-        if place is None:
-            continue
+        if place is not None:
+            places.add(place)
+    found: list[tuple[Box, tuple[int, int, int, int]]] = []
+    # The largest first: a filled square within a frame has four straight sides too.
+    for place in sorted(places, key=lambda one: (-one[2] * one[3], one)):
         x, y, w, h = place
         box = Box(x / width, y / height, (x + w) / width, (y + h) / height)
         if not any(overlap_share(box, other) > 0.4 for other, _ in found) and not _is_letter(box, words):
             found.append((box, place))
-    made = [_judged(mask, box, place) for box, place in found]
-    return sorted(made, key=lambda one: (one.box.y0, one.box.x0))
+    by_box = {box: _judged(mask, box, place) for box, place in found}
+    return [by_box[box] for box in cells_of(list(by_box))]
 
 
 def _thin_ink(grey: Grey) -> Grey:
@@ -163,7 +166,9 @@ def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequen
     _wipe_words(mask, words)
     mm = width / (width_pt / 72 * 25.4)
     mask = _without_specks(mask, mm)
-    joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((max(3, round(2.2 * mm)), max(3, round(3.2 * mm))), np.uint8))
+    joined = cv2.morphologyEx(
+        mask, cv2.MORPH_CLOSE, np.ones((max(3, round(2.2 * mm)), max(3, round(3.2 * mm))), np.uint8)
+    )
     count, labels, stats, _ = cv2.connectedComponentsWithStats(joined)
     found = []
     for number in range(1, count):

@@ -91,7 +91,7 @@ def _around(words: Sequence[Word]) -> Box:
 
 def _is_label(text: str) -> bool:
     """Letters mostly, short, no sentence; "1 Surname" and "Hours (h)" are labels, "12.05.2026" and "B 14" are not."""
-    if len(text) > LABEL_LETTERS_MAX or text.endswith((".", ",", ";")) and " " in text:
+    if len(text) > LABEL_LETTERS_MAX or (text.endswith((".", ",", ";")) and " " in text):
         return False
     letters = sum(map(str.isalpha, text))
     digits = sum(map(str.isdigit, text))

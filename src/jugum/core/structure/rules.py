@@ -80,9 +80,7 @@ def _boxes(strokes: Grey) -> list[Box]:
 def _cells(level: Grey, upright: Grey) -> list[Box]:
     """Closed areas between lines: components of the background that do not reach the page's edge."""
     height, width = level.shape
-    walls = cv2.bitwise_or(
-        cv2.dilate(level, np.ones((3, 7), np.uint8)), cv2.dilate(upright, np.ones((7, 3), np.uint8))
-    )
+    walls = cv2.bitwise_or(cv2.dilate(level, np.ones((3, 7), np.uint8)), cv2.dilate(upright, np.ones((7, 3), np.uint8)))
     if not walls.any():
         return []
     count, _, stats, _ = cv2.connectedComponentsWithStats(cv2.bitwise_not(walls), connectivity=4)

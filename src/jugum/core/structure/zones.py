@@ -217,7 +217,9 @@ def zone_rows(words: Sequence[Word]) -> list[list[tuple[str, Box]]]:
     for row in rows_of(words):
         text = _cleaned("".join(words[index].text for index in row))
         raw = "".join(words[index].text for index in row)
-        looks = 24 <= len(text) <= 50 and (text.count("<") >= 2 or len(text) >= 0.9 * len(raw) >= 27) and raw == raw.upper()
+        looks = (
+            24 <= len(text) <= 50 and (text.count("<") >= 2 or len(text) >= 0.9 * len(raw) >= 27) and raw == raw.upper()
+        )
         rows.append((text, union(words[index].box for index in row)) if looks else None)
     stacks: list[list[tuple[str, Box]]] = []
     current: list[tuple[str, Box]] = []

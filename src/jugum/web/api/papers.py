@@ -7,11 +7,11 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
 from pydantic import BaseModel
 
-from jugum.errors import InputError
 from jugum.flow import desk, gather
 from jugum.flow.actor import GATHER, SEE, Actor
 from jugum.flow.desk import PageView, Presence
-from jugum.flow.gather import DocumentView, Received
+from jugum.flow.gather import DocumentView, Intake, Received
+from jugum.web.api.gathering import received
 from jugum.web.security import Requires
 
 router = APIRouter(tags=["Papers"])
@@ -28,19 +28,18 @@ def upload(
     request: Request,
     type_id: int,
     actor: Gather,
-    file: Annotated[UploadFile, File(description="PDF, PNG, JPEG or TIFF")],
+    file: Annotated[UploadFile, File(description="PDF, picture, mail, archive or word-processor file")],
     purpose: Annotated[str, Form(description="sample or live")] = "live",
     again: Annotated[bool, Form(description="take the file although its bytes are here already")] = False,
+    batch_id: Annotated[int | None, Form()] = None,
+    engine: Annotated[str | None, Form(description="careful, quick or both; empty: the setting")] = None,
+    language: Annotated[str, Form(description="tesseract's name of the language, several joined by +")] = "eng",
+    cut: Annotated[str, Form(description="none, separators, blanks, learned, or every:N")] = "none",
 ) -> Received:
-    """Keep one file and queue its reading. `twin` says that the same bytes are here already; the paper is then that one."""
-    if file.size is not None and file.size > request.app.state.settings.bytes_max:
-        limit = request.app.state.settings.bytes_max / 1e6
-        raise InputError(
-            f"“{file.filename}” has {file.size / 1e6:.0f} MB; at most {limit:.0f} MB are taken. Split it first."
-        )
-    data = file.file.read()
-    return gather.receive(
-        request.app.state.store, actor, type_id, file.filename or "", data, purpose=purpose, again=again
+    """Keep one file of a type and queue its reading. `twin` says that the same bytes are here already; the paper is then
+    that one."""
+    return received(
+        request, actor, type_id, file, purpose, again, Intake(None, None, batch_id, engine or None, language, cut)
     )
 
 

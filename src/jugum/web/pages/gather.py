@@ -1,4 +1,4 @@
-"""Gather: the page, page pictures, the file as received."""
+"""Gather: the page, sources and batches, the light table, the page explorer, pictures of pages, the file as received."""
 
 from __future__ import annotations
 
@@ -8,31 +8,118 @@ from urllib.parse import quote
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from jugum.flow import gather, overview
-from jugum.flow.actor import SEE, Actor
-from jugum.flow.plan import type_view
+from jugum.core.page import Box
+from jugum.errors import Conflict, InputError
+from jugum.flow import batches, cut, explore, gather, overview, place, sources
+from jugum.flow.actor import GATHER, SEE, Actor
+from jugum.flow.plan import TypeView, type_view, types
 from jugum.web.rendering import page
 from jugum.web.security import Requires
 
 router = APIRouter()
 See = Annotated[Actor, Depends(Requires(SEE))]
+Gather = Annotated[Actor, Depends(Requires(GATHER))]
+KEPT = {"Cache-Control": "private, max-age=3600"}
 
 
 @router.get("/types/{type_id}/gather")
-def gather_page(request: Request, type_id: int, actor: See, show: str = "") -> Response:
+def gather_page(request: Request, type_id: int, actor: See, show: str = "", batch: int | None = None) -> Response:
     store = request.app.state.store
+    shown = type_view(store, type_id)
     purpose = show if show in ("sample", "live") else None
     state = "set aside" if show == "aside" else None
     return page(
-        request, "gather.html", actor=actor, shown=type_view(store, type_id), step="gather", show=show,
-        documents=gather.documents(store, type_id, purpose=purpose, state=state), now=overview.steps(store, type_id),
+        request, "gather.html", actor=actor, shown=shown, step="gather", show=show, batch=batch,
+        documents=gather.documents(store, type_id, purpose=purpose, state=state, batch_id=batch), now=overview.steps(store, type_id),
+        unplaced=place.unplaced(store, shown.workspace_id), bundles=cut.open_bundles(store, shown.workspace_id),
+        batches=batches.batches(store, shown.workspace_id, limit=6), sources=sources.sources(store, shown.workspace_id),
     )  # fmt: skip
+
+
+@router.get("/types/{type_id}/sources")
+def sources_page(request: Request, type_id: int, actor: See) -> Response:
+    store = request.app.state.store
+    shown = type_view(store, type_id)
+    return page(
+        request, "sources.html", actor=actor, shown=shown, step="gather", sources=sources.sources(store, shown.workspace_id),
+        batches=batches.batches(store, shown.workspace_id), priorities=batches.PRIORITIES, has_imap=bool(store.settings.imap),
+        mail_port=store.settings.mail_port,
+    )  # fmt: skip
+
+
+@router.get("/separator.pdf")
+def separator(request: Request, actor: See) -> Response:
+    from jugum.core.formats.separator import separator_sheet
+
+    return Response(separator_sheet(), media_type="application/pdf")
+
+
+def _type_of(request: Request, type_id: int | None, workspace_id: int) -> TypeView:
+    """The type whose ribbon a view of a paper shows: its own, or the first of its workspace."""
+    store = request.app.state.store
+    if type_id is not None:
+        return type_view(store, type_id)
+    its = [one for one in types(store) if one.workspace_id == workspace_id]
+    if not its:
+        raise Conflict("This workspace has no document type yet. Add one in Plan.")
+    return its[0]
+
+
+@router.get("/documents/{document_id}/table")
+def light_table(request: Request, document_id: int, actor: Gather) -> Response:
+    bundle = cut.bundle_view(request.app.state.store, document_id)
+    shown = _type_of(request, bundle.type_id, bundle.workspace_id)
+    return page(request, "table.html", actor=actor, shown=shown, step="gather", bundle=bundle)
+
+
+@router.get("/documents/{document_id}/explore")
+def explorer(request: Request, document_id: int, actor: See, page_number: int = 1) -> Response:
+    document = gather.document_view(request.app.state.store, document_id)
+    if not document.page_count:
+        raise Conflict(f"“{document.name}” has no pages (yet): it is {document.state}. {document.reason or ''}")
+    shown = _type_of(request, document.type_id, document.workspace_id)
+    return page(
+        request,
+        "explore.html",
+        actor=actor,
+        shown=shown,
+        step="gather",
+        document=document,
+        formats=list(explore.FORMATS),
+    )
 
 
 @router.get("/documents/{document_id}/pages/{number}.jpg")
 def page_picture(request: Request, document_id: int, number: int, actor: See) -> Response:
-    data = gather.page_picture(request.app.state.store, document_id, number)
-    return Response(data, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
+    data = explore.page_picture(request.app.state.store, request.app.state.explorer, document_id, number)
+    return Response(data, media_type="image/jpeg", headers=KEPT)
+
+
+@router.get("/documents/{document_id}/pages/{number}/peek.jpg")
+def peek(request: Request, document_id: int, number: int, actor: See) -> Response:
+    data = explore.peek(request.app.state.store, request.app.state.explorer, document_id, number)
+    return Response(data, media_type="image/jpeg", headers=KEPT)
+
+
+@router.get("/documents/{document_id}/pages/{number}/region.jpg")
+def region(
+    request: Request,
+    document_id: int,
+    number: int,
+    actor: See,
+    box: str = "0,0,1,1",
+    dpi: int = 200,
+    grey: bool = False,
+) -> Response:
+    try:
+        left, top, right, bottom = (float(side) for side in box.split(","))
+    except ValueError as error:
+        raise InputError("A region is four numbers from 0 to 1: left, top, right, bottom.") from error
+    state = request.app.state
+    data = explore.region(
+        state.store, state.explorer, document_id, number, Box(left, top, right, bottom), dpi, grey=grey
+    )
+    return Response(data, media_type="image/jpeg", headers=KEPT)
 
 
 @router.get("/documents/{document_id}/original")

@@ -1,7 +1,7 @@
 // Asking one question in our own dialog instead of the browser's.
 
 // Resolves to the text given ("" when no text is asked for), or null when it was left.
-export function ask({ title, text = "", verb, input = null, placeholder = "" }) {
+export function ask({ title, text = "", verb, input = null, placeholder = "", secret = false }) {
   const dialog = document.getElementById("ask");
   const field = dialog.querySelector("input");
   dialog.querySelector("h2").textContent = title;
@@ -9,6 +9,8 @@ export function ask({ title, text = "", verb, input = null, placeholder = "" }) 
   dialog.querySelector("p").hidden = !text;
   dialog.querySelector("[data-yes]").textContent = verb;
   field.hidden = input === null;
+  field.type = secret ? "password" : "text";
+  field.autocomplete = secret ? "off" : "on";
   field.value = input || "";
   field.placeholder = placeholder;
   field.setAttribute("aria-label", title);
@@ -25,7 +27,10 @@ export function ask({ title, text = "", verb, input = null, placeholder = "" }) 
       field.blur(); // else it keeps the focus until the next frame, and the next key is taken for typing
       resolve(field.value);
     };
-    dialog.addEventListener("close", () => resolve(dialog.returnValue === "yes" ? field.value : null), { once: true });
+    dialog.addEventListener("close", () => {
+      resolve(dialog.returnValue === "yes" ? field.value : null);
+      if (secret) field.value = "";
+    }, { once: true });
   });
 }
 

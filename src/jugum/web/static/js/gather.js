@@ -26,22 +26,22 @@ function uploadRow(file) {
   return { bar, said };
 }
 
-async function send(file, purpose, again = false, row = uploadRow(file)) {
+async function send(file, intake, again = false, row = uploadRow(file)) {
   const form = new FormData();
-  form.append("purpose", purpose);
+  for (const [name, value] of Object.entries(intake)) form.append(name, value);
   form.append("again", again);
   form.append("file", file);
   row.said.textContent = "being sent";
   row.said.className = "quiet";
   try {
-    const got = await upload(`/api/v1/types/${type}/documents`, form, (share) => { row.bar.value = share; });
+    const got = await upload("/api/v1/documents", form, (share) => { row.bar.value = share; });
     row.bar.value = 1;
     if (!got.twin) { row.said.textContent = "kept, will be read"; return true; }
     row.said.textContent = `the same bytes are here already, as “${got.name}”; nothing was added. `;
     const button = document.createElement("button");
     button.className = "btn-quiet";
     button.textContent = "Take it all the same";
-    button.addEventListener("click", () => send(file, purpose, true, row).then((kept) => { if (kept) location.reload(); }));
+    button.addEventListener("click", () => send(file, intake, true, row).then((kept) => { if (kept) location.reload(); }));
     row.said.append(button);
     return false;
   } catch (error) {
@@ -51,13 +51,13 @@ async function send(file, purpose, again = false, row = uploadRow(file)) {
   }
 }
 
-async function sendAll(files, purpose) {
+async function sendAll(files, intake) {
   const waiting = files.map((file) => ({ file, row: uploadRow(file) }));
   let kept = 0;
   let told = 0;
   await Promise.all(Array.from({ length: AT_ONCE }, async () => {
     for (let one = waiting.shift(); one; one = waiting.shift()) {
-      if (await send(one.file, purpose, false, one.row)) kept += 1;
+      if (await send(one.file, intake, false, one.row)) kept += 1;
       else told += 1;
     }
   }));
@@ -84,6 +84,12 @@ function wholeFolder(items) {
 
 Alpine.data("upload", () => ({
   purpose: localStorage.getItem("jugum-purpose") || "sample",
+  kind: "this",
+  cut: "none",
+  each: 2,
+  engine: localStorage.getItem("jugum-engine") || "careful",
+  batch: "",
+  get byCount() { return this.cut === "every"; },
   init() {
     setKeys({ u: () => this.choose() });
     window.addEventListener("dragover", (event) => { event.preventDefault(); this.enter(); });
@@ -99,9 +105,20 @@ Alpine.data("upload", () => ({
     const found = event.dataTransfer.items?.length ? await wholeFolder(event.dataTransfer.items) : [];
     this.start(found.length ? found : plain);
   },
-  start(files) {
+  async start(files) {
+    if (!files.length) return;
     localStorage.setItem("jugum-purpose", this.purpose);
-    if (files.length) sendAll(files, this.purpose);
+    localStorage.setItem("jugum-engine", this.engine);
+    const workspace = this.$root.dataset.workspace;
+    const intake = { purpose: this.purpose, engine: this.engine, cut: this.cut === "every" ? `every:${this.each}` : this.cut, workspace_id: workspace };
+    if (this.kind === "this") intake.type_id = type;
+    if (this.batch.trim()) {
+      try {
+        const made = await call("POST", `/api/v1/workspaces/${workspace}/batches`, { name: this.batch });
+        intake.batch_id = made.id;
+      } catch (error) { await tell("The batch was not made; nothing was sent", error.message); return; }
+    }
+    sendAll(files, intake);
   },
 }));
 Alpine.start();
@@ -171,11 +188,54 @@ const papers = document.getElementById("papers");
 papers?.addEventListener("click", async (event) => {
   const row = event.target.closest("tr");
   if (event.target.matches("[data-set-aside]")) await setAside(row);
+  if (event.target.matches("[data-unlock]")) await unlock(row);
   if (event.target.matches("[data-take-back]")) {
     await call("POST", `/api/v1/documents/${row.dataset.id}/take-back`).then(() => location.reload(), (error) => tell("It was not taken back", error.message));
   }
 });
 if (papers) {
   const current = walkRows("#papers");
-  setKeys({ x: () => { const row = current(); if (row) setAside(row); } });
+  setKeys({
+    x: () => { const row = current(); if (row) setAside(row); },
+    v: () => { const link = current()?.querySelector("[data-explore]"); if (link) location.href = link.href; },
+  });
+}
+
+// The password goes to the server once, and stays nowhere: neither here nor there.
+async function unlock(row) {
+  const name = row.querySelector(".name").firstElementChild.textContent;
+  const password = await ask({ title: `Password of “${name}”`, verb: "Open", input: "", secret: true });
+  if (password === null) return;
+  try {
+    await call("POST", `/api/v1/documents/${row.dataset.id}/unlock`, { password });
+    location.reload();
+  } catch (error) { await tell("It was not opened", error.message); }
+}
+
+// ---- Papers that fit no type ----------------------------------------------------------------------------------------------
+
+const unplaced = document.getElementById("unplaced");
+async function place(row, type_id) {
+  row.classList.add("quiet");
+  try {
+    await call("POST", `/api/v1/documents/${row.dataset.id}/place`, { type_id });
+    if (type_id === null) location.reload();
+    else row.remove();
+    if (!unplaced.querySelector("tr[data-id]")) location.reload();
+  } catch (error) { row.classList.remove("quiet"); await tell("It was not placed", error.message); }
+}
+unplaced?.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-place]");
+  const row = event.target.closest("tr");
+  if (button) place(row, button.dataset.place ? Number(button.dataset.place) : null);
+  else if (event.target.matches("[data-set-aside]")) setAside(row);
+});
+if (unplaced) {
+  const byNumber = (number) => {
+    const row = unplaced.querySelector("tr[data-id]");
+    const buttons = row.querySelectorAll("[data-place]");
+    const button = number ? buttons[number - 1] : row.querySelector('[data-place=""]');
+    button?.click();
+  };
+  setKeys(Object.fromEntries(Array.from({ length: 10 }, (_, number) => [String(number), () => byNumber(number)])));
 }

@@ -1,0 +1,227 @@
+"""Which type a paper is of, and whether it is of any: one-vs-rest on wording and look, with a learned "none of these".
+
+What no type has taught can't be refused from the known types' scores alone: distances refuse new layouts, plain probabilities
+accept half of all strangers. So rejection is learned from strangers that are made: each known type is left out in turn, and its
+papers are judged by a model that has never met it. What tells them apart is how well a paper's words are known to the type.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+from sklearn.linear_model import LogisticRegression
+
+from jugum.core.classification.wording import Wording, look_of, terms_of
+from jugum.core.page import Page
+
+Floats = npt.NDArray[np.float64]
+OTHER = -1  # the label of papers that are of no type
+LOOK_WEIGHT = 0.35
+PAGES_USED = 3
+REJECT_FEATURES = 5
+ACCEPT_KNOWN = 0.955  # share of held-out papers of known types that is to be placed
+
+
+@dataclass(frozen=True)
+class Placed:
+    """Types by likelihood, the best first, as (type, probability 0–1), and whether the best is sure enough to be taken."""
+
+    likely: tuple[tuple[int, float], ...]
+    accepted: bool
+    sureness: float
+
+
+@dataclass(frozen=True)
+class TypeSample:
+    """A paper whose type is known (OTHER: of none). `group` is its look-alike group, to hold whole looks out."""
+
+    pages: tuple[Page, ...]
+    type_id: int
+    group: int = 0
+
+
+def _features(pages: Sequence[Page]) -> tuple[Counter[str], Floats]:
+    """Terms of the first pages together, the look of the first."""
+    counts: Counter[str] = Counter()
+    for page in pages[:PAGES_USED]:
+        counts.update(terms_of(page))
+    return counts, look_of(pages[0])
+
+
+@dataclass(frozen=True)
+class TypeSorter:
+    """The learned sorter. Build it with `fit_sorter`; `place` judges a paper.
+
+    `types` (T,), `weights` (T, terms + look), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the term,
+    `centres` rows of all training papers with their type, `reject` weights and bias of the acceptance model, `least` its
+    threshold.
+    """
+
+    wording: Wording
+    types: npt.NDArray[np.int64]
+    weights: Floats
+    bias: Floats
+    known: npt.NDArray[np.bool_]
+    centres: sparse.csr_matrix
+    centre_types: npt.NDArray[np.int64]
+    reject: Floats
+    least: float
+
+    def place(self, pages: Sequence[Page]) -> Placed:
+        """Judge a paper by its first three pages. A paper without words is accepted by no type."""
+        counts, look = _features(pages)
+        return self._judged(counts, look)
+
+    def page_types(self, pages: Sequence[Page]) -> Floats:
+        """Probabilities of each type for each page by itself, shape (pages, T), rows sum to 1."""
+        counts = [terms_of(page) for page in pages]
+        return _softmaxed(self._scores(self.wording.vectors(counts), np.array([look_of(page) for page in pages])))
+
+    def _scores(self, vectors: sparse.csr_matrix, looks: Floats) -> Floats:
+        terms = len(self.wording.terms)
+        return np.asarray(
+            vectors @ self.weights[:, :terms].T + LOOK_WEIGHT * looks @ self.weights[:, terms:].T + self.bias
+        )
+
+    def _judged(self, counts: Counter[str], look: Floats) -> Placed:
+        vector = self.wording.vectors([counts])
+        scores = self._scores(vector, look[None])[0]
+        chances = _softmaxed(scores[None])[0]
+        order = np.argsort(-chances)
+        features = self._reject_features(counts, vector, scores, int(order[0]))
+        sureness = float(1 / (1 + np.exp(-(features @ self.reject[:-1] + self.reject[-1]))))
+        likely = tuple((int(self.types[n]), float(chances[n])) for n in order)
+        return Placed(likely, bool(counts) and sureness >= self.least, sureness)
+
+    def _reject_features(self, counts: Counter[str], vector: sparse.csr_matrix, scores: Floats, best: int) -> Floats:
+        """How a paper stands to its best type: the type's own score and its lead, likeness to its nearest paper, the share
+        of the paper's words (by weight, unknown ones weighing most) that the type's papers hold, and of its pairs."""
+        places = self.wording._places()
+        unknown = float(np.log(len(self.centre_types) + 1) + 1)
+        own = self.known[best]
+        shares = []
+        for pairs in (False, True):
+            total = hit = 0.0
+            for term in counts:
+                if (" " in term) is not pairs or term[0] == "0":
+                    continue
+                column = places.get(term)
+                weight = unknown if column is None else float(self.wording.idf[column])
+                total += weight
+                hit += weight if column is not None and own[column] else 0.0
+            shares.append(hit / total if total else 0.0)
+        near = self.centres[np.flatnonzero(self.centre_types == self.types[best])] @ vector.T
+        nearest = float(near.max()) if near.shape[0] and near.nnz else 0.0
+        ordered = np.sort(scores)[::-1]
+        lead = float(ordered[0] - ordered[1]) if len(ordered) > 1 else 1.0
+        return np.array([float(scores[best]), lead, nearest, shares[0], shares[1]])
+
+
+def _softmaxed(scores: Floats) -> Floats:
+    """One-vs-rest scores as shares: logistic of each, brought to sum 1."""
+    chances = 1 / (1 + np.exp(-scores))
+    return np.asarray(chances / np.maximum(chances.sum(axis=1, keepdims=True), 1e-12))
+
+
+def fit_sorter(samples: Sequence[TypeSample]) -> TypeSorter:
+    """Learn from typed papers; at least one type with two papers (ValueError else). The same samples give the same sorter."""
+    typed = [sample for sample in samples if sample.type_id != OTHER]
+    counted = Counter(sample.type_id for sample in typed)
+    if not any(count >= 2 for count in counted.values()):
+        raise ValueError("two papers of a type are needed to learn how it looks")
+    features = [_features(sample.pages) for sample in samples]
+    labels = np.array([sample.type_id for sample in samples])
+    everything = list(range(len(samples)))
+    records = _rejection_records(features, labels, [sample.group for sample in samples])
+    reject, least = _rejection(records)
+    return _fitted(features, labels, everything, reject, least)
+
+
+def _fitted(
+    features: list[tuple[Counter[str], Floats]],
+    labels: npt.NDArray[np.int64],
+    chosen: list[int],
+    reject: Floats,
+    least: float,
+) -> TypeSorter:
+    """A sorter of the chosen papers."""
+    counts, looks = [features[n][0] for n in chosen], np.array([features[n][1] for n in chosen])
+    its = labels[chosen]
+    wording = Wording.learned(counts)
+    vectors = wording.vectors(counts)
+    types = np.unique(its[its != OTHER])
+    joined = sparse.csr_matrix(sparse.hstack([vectors, sparse.csr_matrix(LOOK_WEIGHT * looks)]))
+    weights, bias = np.zeros((len(types), joined.shape[1])), np.zeros(len(types))
+    for row, type_id in enumerate(types):
+        target = its == type_id
+        if target.all():
+            bias[row] = 2.0
+            continue
+        model = LogisticRegression(C=20.0, class_weight="balanced", max_iter=300).fit(joined, target)
+        weights[row], bias[row] = model.coef_[0], model.intercept_[0]
+    known = np.array([np.asarray(vectors[its == type_id].sum(axis=0)).ravel() > 0 for type_id in types])
+    keep = its != OTHER
+    return TypeSorter(wording, types, weights, bias, known, vectors[keep], its[keep], reject, least)
+
+
+def _rejection_records(
+    features: list[tuple[Counter[str], Floats]], labels: npt.NDArray[np.int64], groups: list[int]
+) -> list[tuple[Floats, bool]]:
+    """(features, belongs) of papers judged by sorters that have not seen them: folds of papers and of whole looks for what
+    belongs, each type left out for what does not, and papers known to be of no type."""
+    neutral = np.zeros(REJECT_FEATURES + 1)
+    records: list[tuple[Floats, bool]] = []
+
+    def judge(train: list[int], test: list[int], belongs: bool) -> None:
+        if len({labels[n] for n in train} - {OTHER}) == 0:
+            return
+        sorter = _fitted(features, labels, train, neutral, 0.0)
+        for number in test:
+            counts, look = features[number]
+            vector = sorter.wording.vectors([counts])
+            scores = sorter._scores(vector, look[None])[0]
+            best = int(np.argmax(scores))
+            right = belongs and sorter.types[best] == labels[number]
+            if right or not belongs:
+                records.append((sorter._reject_features(counts, vector, scores, best), belongs))
+
+    everything = list(range(len(features)))
+    for fold in range(5):
+        test = [n for n in everything if n % 5 == fold and labels[n] != OTHER]
+        judge([n for n in everything if n % 5 != fold], test, True)
+    for type_id, group in sorted({(int(labels[n]), groups[n]) for n in everything if labels[n] != OTHER}):
+        test = [n for n in everything if labels[n] == type_id and groups[n] == group]
+        rest = [n for n in everything if n not in set(test)]
+        if any(labels[n] == type_id for n in rest):
+            judge(rest, test[:6], True)
+    for type_id in np.unique(labels[labels != OTHER]):
+        judge(
+            [n for n in everything if labels[n] not in (type_id, OTHER)],
+            [n for n in everything if labels[n] == type_id],
+            False,
+        )
+    others = [n for n in everything if labels[n] == OTHER]
+    for fold in range(min(3, len(others))):
+        judge([n for n in everything if n not in others[fold::3]], others[fold::3], False)
+    return records
+
+
+def _rejection(records: list[tuple[Floats, bool]]) -> tuple[Floats, float]:
+    """Weights of the acceptance model and its threshold: where 97 % of what belongs is accepted, but nothing that is likelier
+    strange than known. Without any stranger to learn from (one type), likeness alone decides."""
+    belongs = np.array([belonging for _, belonging in records])
+    if not len(records) or belongs.all() or not belongs.any():
+        return np.array([0.0, 0.0, 6.0, 6.0, 3.0, -4.0]), 0.5
+    values = np.array([features for features, _ in records])
+    mean, spread = values.mean(axis=0), np.maximum(values.std(axis=0), 1e-6)
+    model = LogisticRegression(C=1.0, class_weight="balanced").fit((values - mean) / spread, belongs)
+    weights = model.coef_[0] / spread
+    bias = float(model.intercept_[0] - (model.coef_[0] * mean / spread).sum())
+    chances = 1 / (1 + np.exp(-(values @ weights + bias)))
+    least = float(np.clip(np.quantile(chances[belongs], 1 - ACCEPT_KNOWN), 0.3, 0.9))
+    return np.append(weights, bias), least

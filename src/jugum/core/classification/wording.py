@@ -1,0 +1,86 @@
+"""Pages as bags of words: TF-IDF vectors over words and word pairs, and what a page looks like from afar."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+
+from jugum.core.page import Page, WordKind
+
+GRID = (8, 6)  # rows and columns of the look's density map
+TERMS_MAX = 40_000
+_TRIM = re.compile(r"^\W+|\W+$")
+
+
+def terms_of(page: Page) -> Counter[str]:
+    """Words in lower case (digits as 0, long numbers as one shape) and pairs of neighbours, with their counts."""
+    texts = [_term(word.text) for word in page.words if word.kind is not WordKind.BARCODE]
+    texts = [text for text in texts if text]
+    counts = Counter(texts)
+    counts.update(f"{a} {b}" for a, b in pairwise(texts) if not (a[0] == "0" and b[0] == "0"))
+    return counts
+
+
+def _term(text: str) -> str:
+    text = _TRIM.sub("", text.lower())
+    if len(text) < 2:
+        return ""
+    digits = sum(map(str.isdigit, text))
+    if digits > 0.5 * len(text):
+        return "0" * min(6, digits)
+    return text
+
+
+def look_of(page: Page) -> npt.NDArray[np.float64]:
+    """What a page looks like from afar, shape (50,): its size, its share of inked cells, and how densely words cover an 8×6 grid."""
+    grid = np.zeros(GRID)
+    for word in page.words:
+        x, y = word.box.middle
+        grid[min(GRID[0] - 1, int(y * GRID[0])), min(GRID[1] - 1, int(x * GRID[1]))] += word.box.area
+    density = np.minimum(1.0, grid.ravel() * grid.size * 2)
+    size = [page.width_pt / 842, page.height_pt / 842]
+    return np.concatenate((size, density))
+
+
+@dataclass(frozen=True)
+class Wording:
+    """A vocabulary with inverse document frequencies; rows it makes have unit length."""
+
+    terms: tuple[str, ...]
+    idf: npt.NDArray[np.float64]
+
+    @staticmethod
+    def learned(counts: Sequence[Counter[str]]) -> Wording:
+        """From the terms of each training page; terms on one page only are kept while there are under 20 pages."""
+        seen: Counter[str] = Counter()
+        for one in counts:
+            seen.update(one.keys())
+        least = 1 if len(counts) < 20 else 2
+        terms = [term for term, pages in seen.most_common(TERMS_MAX) if pages >= least]
+        idf = np.log((1 + len(counts)) / (1 + np.array([seen[term] for term in terms], dtype=float))) + 1
+        return Wording(tuple(sorted(terms)), idf[np.argsort(terms)] if terms else np.zeros(0))
+
+    def vectors(self, counts: Sequence[Counter[str]]) -> sparse.csr_matrix:
+        """One row a page: (1 + log count) × idf, of unit length; shape (pages, terms)."""
+        places = self._places()
+        rows, columns, values = [], [], []
+        for row, one in enumerate(counts):
+            for term, count in one.items():
+                column = places.get(term)
+                if column is not None:
+                    rows.append(row)
+                    columns.append(column)
+                    values.append((1 + np.log(count)) * self.idf[column])
+        matrix = sparse.csr_matrix((values, (rows, columns)), shape=(len(counts), len(self.terms)))
+        lengths = np.sqrt(np.asarray(matrix.multiply(matrix).sum(axis=1)).ravel())
+        return sparse.csr_matrix(sparse.diags_array(1 / np.maximum(lengths, 1e-9)) @ matrix)
+
+    def _places(self) -> dict[str, int]:
+        return {term: number for number, term in enumerate(self.terms)}

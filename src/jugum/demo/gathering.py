@@ -1,0 +1,131 @@
+"""The rest of the demo's Gather: three more types with a few samples each, bundles, papers of no type, a folder, a mail address."""
+
+from __future__ import annotations
+
+import io
+import random
+from collections.abc import Callable, Sequence
+from email.message import EmailMessage
+
+import pikepdf
+
+from jugum.demo.dossier import Paper, contract, identity_paper, stranger, tax_assessment
+from jugum.demo.scans import scanned
+from jugum.demo.stubs import stub_paper
+from jugum.flow import batches, gather, plan, sources
+from jugum.flow.actor import Actor
+from jugum.flow.gather import Intake
+from jugum.store import Store
+
+SEED = 71
+SAMPLES = 8
+TYPES: dict[str, tuple[Callable[[int, random.Random], Paper], tuple[plan.FieldInput, ...]]] = {
+    "Works contract": (contract, (
+        plan.FieldInput("Installer", "text", ("Between",)), plan.FieldInput("Customer", "text", ("and",)),
+        plan.FieldInput("Total", "money", ("fixed sum of",)), plan.FieldInput("Works begin", "date", ("begin on",)),
+    )),
+    "Tax assessment": (tax_assessment, (
+        plan.FieldInput("Name", "text", ("Name",)), plan.FieldInput("Personal number", "text", ("Personal number",)),
+        plan.FieldInput("Assessed income", "money", ("Assessed income",)), plan.FieldInput("Issued", "date", ("Issued",)),
+    )),
+    "Identity paper": (identity_paper, (
+        plan.FieldInput("Surname", "text", ("Surname",)), plan.FieldInput("Given names", "text", ("Given names",)),
+        plan.FieldInput("Document number", "text", ("Document no.",)), plan.FieldInput("Valid until", "date", ("Valid until",)),
+    )),
+}  # fmt: skip
+
+
+def joined(pdfs: Sequence[bytes | None]) -> bytes:
+    """One PDF of several, one after the other; None stands for a blank A4 page."""
+    made = pikepdf.new()
+    for pdf in pdfs:
+        if pdf is None:
+            made.add_blank_page(page_size=(595, 842))
+            continue
+        with pikepdf.open(io.BytesIO(pdf)) as opened:
+            made.pages.extend(opened.pages)
+    out = io.BytesIO()
+    made.save(out, deterministic_id=True)
+    return out.getvalue()
+
+
+def application(rng: random.Random, *, blanks: bool = False) -> bytes:
+    """A bundle as an applicant sends it: contract, tax assessment, two pay stubs, identity paper, in one file."""
+    employer = rng.randrange(6)
+    parts: list[bytes | None] = [contract(rng.randrange(3), rng).pdf, tax_assessment(rng.randrange(2), rng).pdf]
+    parts += [stub_paper(employer, rng).pdf, stub_paper(employer, rng).pdf, identity_paper(rng.randrange(2), rng).pdf]
+    if blanks:
+        parts.insert(1, None)
+    return joined(parts)
+
+
+def mail_with(name: str, pdf: bytes) -> bytes:
+    """A mail with a paper attached."""
+    message = EmailMessage()
+    message["From"], message["To"], message["Subject"] = (
+        "Merith Lindfoss <merith@example.org>",
+        "papers@lowfell.example",
+        "My pay stub for May",
+    )
+    message["Date"] = "Mon, 16 Nov 2026 09:12:00 +0100"
+    message.set_content(
+        "Good morning,\n\nhere is the pay stub that was missing from my application.\n\nMerith Lindfoss"
+    )
+    message.add_attachment(pdf, maintype="application", subtype="pdf", filename=name)
+    return message.as_bytes()
+
+
+def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: Callable[[], None]) -> None:
+    """Bring all of it in through the product's own flow; `wait` returns when the workers have nothing left to do."""
+    rng = random.Random(SEED)
+    workspace_id = plan.types(store)[0].workspace_id
+    say("Bringing in contracts, tax assessments, identity papers and bundles …")
+    for name, (draw, fields) in TYPES.items():
+        type_id = plan.add_type(store, actor, workspace_id, name)
+        for field in fields:
+            plan.add_field(store, actor, type_id, field)
+        for number in range(SAMPLES):
+            pdf, ending = draw(number, rng).pdf, ".pdf"
+            if number % 4 == 3 and draw is not contract:
+                pdf, ending = scanned(pdf, SEED + number, severity=0.4)
+            file = f"{name.lower().replace(' ', '-')}-{number + 1:02d}{ending}"
+            gather.receive(store, actor, type_id, file, pdf, purpose="sample")
+    wait()  # the sorter has learned by then
+    batch = batches.add(
+        store, actor, workspace_id, "Applications of week 47", "Came by post, scanned at the front desk"
+    )
+    intake = Intake(workspace_id, batch_id=batch, cut="learned")
+    for number in range(2):
+        gather.receive(
+            store,
+            actor,
+            None,
+            f"application-{number + 1}.pdf",
+            application(rng, blanks=number == 0),
+            purpose="live",
+            intake=intake,
+        )
+    # Two papers scanned as one, a newsletter among them: the cut is for a person to look at.
+    odd = joined([contract(4, rng).pdf, stranger(0, rng).pdf, tax_assessment(2, rng).pdf])
+    gather.receive(store, actor, None, "front-desk-scan.pdf", odd, purpose="live", intake=intake)
+    loose = Intake(workspace_id, batch_id=batch)
+    for number in (1, 2, 3, 5):
+        gather.receive(
+            store, actor, None, f"loose-{number}.pdf", stranger(number, rng).pdf, purpose="live", intake=loose
+        )
+    gather.receive(
+        store,
+        actor,
+        None,
+        "my-pay-stub.eml",
+        mail_with("stub-may.pdf", stub_paper(2, rng).pdf),
+        purpose="live",
+        intake=loose,
+    )
+    with pikepdf.open(io.BytesIO(tax_assessment(1, rng).pdf)) as pdf:
+        out = io.BytesIO()
+        pdf.save(out, encryption=pikepdf.Encryption(owner="lowfell", user="lowfell"))
+    gather.receive(store, actor, None, "assessment-locked.pdf", out.getvalue(), purpose="live", intake=loose)
+    sources.add(store, actor, workspace_id, sources.SourceInput("folder", "Front desk scanner", cut="separators"))
+    sources.add(store, actor, workspace_id, sources.SourceInput("mail", "Papers by mail", place="papers"))
+    wait()

@@ -1,0 +1,1 @@
+"""Small stand-ins for outside services, so that everything can be tried on one machine without a network."""

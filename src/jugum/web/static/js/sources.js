@@ -1,0 +1,56 @@
+// Folders, mail, batches: adding a source, switching, stopping, hurrying, removing.
+
+import { call } from "./server.js";
+import { ask, tell } from "./dialogs.js";
+
+const workspace = document.querySelector("[data-workspace]").dataset.workspace;
+
+async function then(promise, refused) {
+  try {
+    await promise;
+    location.reload();
+  } catch (error) { await tell(refused, error.message); }
+}
+
+document.getElementById("add-source")?.addEventListener("submit", (event) => {
+  event.preventDefault();
+  const given = Object.fromEntries(new FormData(event.target));
+  given.type_id = given.type_id ? Number(given.type_id) : null;
+  then(call("POST", `/api/v1/workspaces/${workspace}/sources`, given), "The source was not added");
+});
+
+document.getElementById("sources")?.addEventListener("click", (event) => {
+  const active = event.target.dataset.switch;
+  if (active) then(call("PUT", `/api/v1/sources/${event.target.closest("tr").dataset.id}/active`, { active: active === "true" }), "It was not switched");
+});
+
+const batches = document.getElementById("batches");
+batches?.addEventListener("change", (event) => {
+  if (event.target.matches("[data-priority]")) then(call("PUT", `/api/v1/batches/${event.target.closest("tr").dataset.id}/priority`, { priority: Number(event.target.value) }), "The priority was not changed");
+});
+batches?.addEventListener("click", async (event) => {
+  const row = event.target.closest("tr");
+  if (event.target.matches("[data-stop]")) then(call("POST", `/api/v1/batches/${row.dataset.id}/stop`), "It was not stopped");
+  if (event.target.matches("[data-go-on]")) then(call("POST", `/api/v1/batches/${row.dataset.id}/go-on`), "It does not go on");
+  if (event.target.matches("[data-remove]")) {
+    const text = `Its ${row.dataset.papers} papers are taken out of the lists, with what was read from them. Papers that somebody labelled or settled stay. The files as received are kept.`;
+    if (await ask({ title: `Remove the batch “${row.dataset.name}”?`, text, verb: "Remove" }) === null) return;
+    try {
+      const done = await call("DELETE", `/api/v1/batches/${row.dataset.id}`);
+      await tell("The batch is removed", `${done.removed} papers went, ${done.kept} stay.`);
+      location.reload();
+    } catch (error) { await tell("It was not removed", error.message); }
+  }
+});
+
+// Progress of what is being read follows by itself.
+setInterval(async () => {
+  if (!batches) return;
+  for (const batch of await call("GET", `/api/v1/workspaces/${workspace}/batches`).catch(() => [])) {
+    const bar = batches.querySelector(`tr[data-id="${batch.id}"] progress`);
+    if (!bar || bar.value === batch.pages_read) continue;
+    bar.max = batch.pages || 1;
+    bar.value = batch.pages_read;
+    bar.nextSibling.textContent = ` ${batch.pages_read} of ${batch.pages}`;
+  }
+}, 1500);

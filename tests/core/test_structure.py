@@ -1,0 +1,187 @@
+"""What a page holds beyond its words: blocks, rules, pairs, tables, marks, zones; in many spellings and damaged."""
+
+from __future__ import annotations
+
+import random
+from datetime import date
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from reportlab.lib.pagesizes import A4
+
+from jugum.core.ocr import QuickEngine, open_paper, read_page, upright_picture
+from jugum.core.page import Box, Page, Word, reading_order
+from jugum.core.structure import (
+    Structure,
+    blocks_of,
+    pairs_of,
+    repaired_zone,
+    structure_of,
+    tables_of,
+    text_in_order,
+)
+from jugum.core.structure.zones import check_value
+from jugum.demo.dossier import contract, identity_paper, tax_assessment
+from jugum.demo.scans import worn
+from jugum.demo.sheet import Sheet
+from jugum.demo.zonetext import Holder, card_zone, passport_zone, sheet_zone
+
+
+def lines(*texts: str, x: float = 0.1, y: float = 0.1, step: float = 0.02) -> list[Word]:
+    """Words of lines of text, one below the other."""
+    words = []
+    for row, text in enumerate(texts):
+        at = x
+        for part in text.split(" "):
+            if part:
+                words.append(Word(part, Box(at, y + row * step, at + 0.011 * len(part), y + row * step + 0.012)))
+            at += 0.011 * (len(part) + 1)
+    return words
+
+
+def structure(pdf: bytes, index: int = 0) -> tuple[Page, Structure]:
+    paper = open_paper(pdf, "paper.pdf")
+    page = read_page(paper, index, QuickEngine()).page
+    return page, structure_of(page, upright_picture(paper, index, page, 200, grey=True))
+
+
+# ---- Blocks and text ---------------------------------------------------------------------------------------------------------
+
+
+def test_two_columns_of_prose_are_read_one_after_the_other() -> None:
+    left = lines("the left column has", "four lines of words", "that go on and on", "until they end here", x=0.05)
+    right = lines("and the right one", "comes after all that", "with lines of its own", "and an end as well", x=0.55)
+    text = text_in_order(reading_order([*left, *right]))
+    assert text.index("until they end here") < text.index("and the right one")
+
+
+def test_labels_and_values_side_by_side_are_no_columns() -> None:
+    words = reading_order([*lines("Name", "Born", "Number"), *lines("Oda", "1980", "77", x=0.5)])
+    assert text_in_order(words).split("\n")[0] == "Name Oda"
+
+
+def test_wide_gaps_between_lines_part_blocks_and_none_is_lost() -> None:
+    words = lines("one two three", "four five six", "seven eight nine", "ten eleven twelve") + lines("apart", y=0.5)
+    blocks = blocks_of(words)
+    assert len(blocks) == 2
+    assert sorted(index for block in blocks for index in block.words) == list(range(len(words)))
+    assert blocks_of([]) == []
+
+
+# ---- Pairs and tables -----------------------------------------------------------------------------------------------------------
+
+
+def test_values_are_found_right_of_below_and_after_a_colon() -> None:
+    words = reading_order(
+        [*lines("Invoice number"), *lines("4711", x=0.5), *lines("Due on: 12.05.2026", y=0.2), *lines("Total", y=0.3), *lines("12,50", y=0.318)]
+    )  # fmt: skip
+    found = {pair.label: pair.value for pair in pairs_of(words)}
+    assert found == {"Invoice number": "4711", "Due on": "12.05.2026", "Total": "12,50"}
+
+
+def test_rows_that_line_up_with_numbers_are_a_table_and_prose_is_none() -> None:
+    rows = ["Plank      4     12,50", "Hinge      12     3,00", "Putty      1     8,75", "Nails      40     0,10"]
+    words = reading_order([word for n, row in enumerate(rows) for word in lines(row.replace("      ", " " * 14), y=0.1 + 0.02 * n)])  # fmt: skip
+    (table,) = tables_of(words, [])
+    assert (table.rows, table.columns, table.ruled) == (4, 3, False)
+    assert table.grid()[0] == ["Plank", "4", "12,50"]
+    assert (
+        tables_of(lines("all of this is prose that goes on", "and on without any table in it", "to the end"), []) == []
+    )
+
+
+def test_a_ruled_table_gives_its_cells_also_empty_ones() -> None:
+    paper = tax_assessment(0, random.Random(3))
+    _, found = structure(paper.pdf)
+    (table,) = [table for table in found.tables if table.ruled]
+    assert table.grid() == paper.pages[0].tables[0]
+
+
+# ---- Marks ---------------------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("layout", [0, 1, 2])
+@pytest.mark.parametrize("damaged", [False, True])
+def test_tick_boxes_and_their_state_are_found_on_forms(layout: int, damaged: bool) -> None:
+    paper = tax_assessment(layout, random.Random(layout))
+    opened = open_paper(paper.pdf, "form.pdf")
+    page = read_page(opened, 0, QuickEngine()).page
+    grey = upright_picture(opened, 0, page, 200)
+    if damaged:
+        grey = worn(np.ascontiguousarray(grey), np.random.default_rng(4), 0.25, lean=False)
+    found = structure_of(page, np.ascontiguousarray(grey[:, :, 1])).ticks
+    assert [tick.ticked for tick in found] == [state for _, state in paper.pages[0].ticks]
+
+
+def test_letters_and_digits_are_no_tick_boxes() -> None:
+    sheet = Sheet(A4)
+    for row in range(20):
+        sheet.text(60, 80 + 20 * row, "DODO BOD 80 00 IOU QOD HUB MIN 08", 12, bold=row % 2 == 0)
+    assert structure(sheet.done())[1].ticks == ()
+
+
+def test_signatures_are_found_where_they_stand_and_print_is_none() -> None:
+    paper = contract(1, random.Random(5))
+    last = len(paper.pages) - 1
+    _, found = structure(paper.pdf, last)
+    assert len(found.signatures) == len(paper.pages[last].signatures) == 2
+    for box in found.signatures:
+        assert any(true.contains(*box.middle) for true in paper.pages[last].signatures)
+    assert structure(paper.pdf, 0)[1].signatures == ()
+
+
+# ---- Zones ------------------------------------------------------------------------------------------------------------------------
+
+HOLDER = Holder("Lindfoss", "Merith Oda", date(1980, 5, 17), "F", "AB12CD34E", date(2031, 2, 3))  # fmt: skip
+
+
+def test_the_check_digit_of_the_standard_s_example() -> None:
+    assert check_value("520727") == 3
+    assert check_value("AB2134<<<") == 5
+
+
+@pytest.mark.parametrize(("write", "kind"), [(card_zone, "TD1"), (sheet_zone, "TD2"), (passport_zone, "TD3")])
+def test_zones_are_parted_into_their_fields(write: object, kind: str) -> None:
+    zone = repaired_zone(write(HOLDER))  # type: ignore[operator]
+    assert zone is not None
+    assert (zone.kind, zone.whole, zone.repaired) == (kind, True, 0)
+    parts = zone.parts()
+    assert (parts["surname"], parts["given names"], parts["number"]) == ("LINDFOSS", "MERITH ODA", "AB12CD34E")
+    assert (parts["born"], parts["sex"], parts["expires"], parts["nationality"]) == ("800517", "F", "310203", "UTO")
+
+
+@given(st.sampled_from(["0O", "1I", "5S", "8B", "2Z"]), st.sampled_from([13, 15, 18, 21, 24]))
+def test_letters_in_fields_of_digits_are_set_right(swap: str, place: int) -> None:
+    first, second = passport_zone(HOLDER)
+    spoiled = second[:place] + second[place].replace(swap[0], swap[1]) + second[place + 1 :]
+    zone = repaired_zone((first, spoiled))
+    assert zone is not None
+    assert zone.lines == (first, second)
+
+
+def test_a_misread_number_is_mended_by_its_check_digit_and_fillers_are_stretched() -> None:
+    first, second = passport_zone(HOLDER)
+    zone = repaired_zone((first[:-3], second.replace("AB12CD34E", "AB12CO34E")))
+    assert zone is not None
+    assert zone.lines == (first, second)
+    assert zone.repaired == 1
+
+
+def test_what_is_no_zone_is_none() -> None:
+    assert repaired_zone(("A LINE OF PRINT", "AND ANOTHER ONE")) is None
+    assert repaired_zone(()) is None
+
+
+@pytest.mark.parametrize("layout", [0, 1])
+def test_zones_are_found_on_identity_papers(layout: int) -> None:
+    paper = identity_paper(layout, random.Random(layout))
+    _, found = structure(paper.pdf)
+    assert [zone.lines for zone in found.zones] == paper.pages[0].zones
+    assert found.zones[0].whole
+
+
+def test_an_empty_page_has_no_layers() -> None:
+    blank = structure_of(Page(1, 595, 842, ()), np.full((1100, 800), 250, dtype=np.uint8))
+    assert not any((blank.blocks, blank.pairs, blank.tables, blank.ticks, blank.signatures, blank.zones, blank.codes))
