@@ -156,8 +156,8 @@ class _Office:
         port = self.settings.port if "JUGUM_PORT" in os.environ else _port_near(self.settings.host, self.settings.port)
         self.env = {
             **os.environ, "JUGUM_DATABASE_URL": url, "JUGUM_HOME": str(home), "JUGUM_FILES": self.settings.files_url,
-            "JUGUM_SECRET": self.settings.signing_key, "JUGUM_PORT": str(port), "JUGUM_MAIL_PORT": str(mail_port), "OMP_NUM_THREADS": "1", "OMP_THREAD_LIMIT": "1",
-            "OPENBLAS_NUM_THREADS": "1",
+            "JUGUM_SECRET": self.settings.signing_key, "JUGUM_PORT": str(port), "JUGUM_MAIL_PORT": str(mail_port),
+            "OMP_NUM_THREADS": "1", "OMP_THREAD_LIMIT": "1", "OPENBLAS_NUM_THREADS": "1",
         }  # fmt: skip
         self.settings = Settings(
             database_url=url,

@@ -53,7 +53,7 @@ def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) ->
 
     samples = slips(6)
     page.get_by_role("link", name="Gather").click()
-    page.get_by_label("as samples").check()
+    page.get_by_label("They are").select_option("sample")
     page.locator("#files").set_input_files([payload(slip, n % 2) for n, slip in enumerate(samples)])
     expect(page.locator("#papers td", has_text="to label")).to_have_count(6)
 
@@ -96,7 +96,7 @@ def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) ->
     expect(page.locator("td", has_text="first try")).to_be_visible()
 
     page.locator("[data-step-link=gather]").click()
-    page.get_by_label("as live papers").check()
+    page.get_by_label("They are").select_option("live")
     known, strange = slips(2, start=20)
     page.locator("#files").set_input_files([payload(known, 0), payload(strange, 2)])
     expect(page.locator("#papers tbody tr")).to_have_count(8)
@@ -220,7 +220,7 @@ def test_what_can_t_be_taken_is_said_and_the_rest_goes_on(application: Applicati
     application.wait(f"/types/{kind}/steps", lambda steps: steps["set_aside"] == 2)
     page.get_by_role("link", name="Set aside").click()
     expect(page.locator(".reason", has_text="locked by a password")).to_be_visible()
-    expect(page.locator(".reason", has_text="is no PDF")).to_be_visible()
+    expect(page.locator(".reason", has_text="is no file that pages")).to_be_visible()
     page.get_by_role("button", name="Try again").first.click()
     application.wait(f"/types/{kind}/steps", lambda steps: steps["set_aside"] == 2)  # tried again, and set aside again
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import pytest
+from sqlalchemy import select
 from tests import papers
 from tests.office import Office
 from tests.papers import slip_pdf, slips
 
-from jugum.core.ocr import QuickEngine
 from jugum.errors import Conflict, Forbidden, InputError, NotFound
-from jugum.flow import gather
+from jugum.flow import explore, gather
+from jugum.store.models import PageRow
 
 
 def test_a_received_paper_is_read_in_the_background(office: Office, run_jobs: Callable[[], None]) -> None:
@@ -20,7 +21,7 @@ def test_a_received_paper_is_read_in_the_background(office: Office, run_jobs: Ca
     run_jobs()
     view = gather.document_view(office.store, document)
     assert (view.state, view.page_count, view.pages_read, view.source) == ("to label", 1, 1, "text layer")
-    assert gather.page_picture(office.store, document, 1)[:3] == b"\xff\xd8\xff"
+    assert explore.page_picture(office.store, explore.Explorer(), document, 1)[:3] == b"\xff\xd8\xff"
     assert gather.original(office.store, document)[1] == slip_pdf(slips(1)[0], 0)
 
 
@@ -36,7 +37,7 @@ def test_the_same_bytes_twice_are_noticed_and_taken_again_only_when_asked(office
 @pytest.mark.parametrize(
     ("data", "said"),
     [
-        (b"a text file", "no PDF"),
+        (b"a text file", "no file that pages are read from"),
         (papers.words_pdf("cut")[:200], "damaged"),
         (papers.locked_pdf(), "password"),
         (papers.empty_pdf(), "without pages"),
@@ -77,30 +78,42 @@ def test_a_page_of_three_words_is_a_paper(office: Office, run_jobs: Callable[[],
     assert gather.document_view(office.store, document).state == "to label"
 
 
-def test_reading_goes_on_where_a_killed_worker_left_it(office: Office, monkeypatch: pytest.MonkeyPatch) -> None:
-    import pikepdf
+def test_reading_goes_on_where_a_killed_worker_left_it(
+    office: Office, run_jobs: Callable[[], None], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from jugum.flow import read
+    from jugum.flow.read import OpenPapers
 
-    pdf = pikepdf.open(__import__("io").BytesIO(papers.words_pdf("Page one")))
-    pdf.pages.extend([pdf.pages[0], pdf.pages[0]])
-    out = __import__("io").BytesIO()
-    pdf.save(out)
-    got = gather.receive(office.store, office.analyst, office.type_id, "three.pdf", out.getvalue(), purpose="sample")
-    real, read = gather.read_page, []
+    got = gather.receive(
+        office.store, office.analyst, office.type_id, "three.pdf", papers.many_pages(3), purpose="sample"
+    )
+    read.open_document(office.store, got.document_id, OpenPapers())
+    real, done = read.read_page, []
 
-    def dies_at_two(paper: object, index: int, engine: object) -> object:
-        if index == 1 and len(read) == 1:
+    def dies_at_two(paper: object, index: int, engine: object, how: object) -> object:
+        if index == 1 and done == [0]:
+            done.append(-1)
             raise KeyboardInterrupt  # what a kill looks like from inside
-        read.append(index)
-        return real(paper, index, engine)  # type: ignore[arg-type]
+        done.append(index)
+        return real(paper, index, engine, how)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(gather, "read_page", dies_at_two)
+    monkeypatch.setattr(read, "read_page", dies_at_two)
+    ids = page_ids(office, got.document_id)
+    read.read_one_page(office.store, ids[0], OpenPapers())
     with pytest.raises(KeyboardInterrupt):
-        gather.read_document(office.store, got.document_id, QuickEngine())
+        read.read_one_page(office.store, ids[1], OpenPapers())
     assert gather.document_view(office.store, got.document_id).pages_read == 1
-    read.append(-1)
-    gather.read_document(office.store, got.document_id, QuickEngine())
-    assert read == [0, -1, 1, 2]  # page one is not read twice
+    read.open_document(office.store, got.document_id, OpenPapers())  # put back by another worker: nothing is made twice
+    run_jobs()
+    assert done == [0, -1, 1, 2]  # page one is not read twice
     assert gather.document_view(office.store, got.document_id).state == "to label"
+
+
+def page_ids(office: Office, document_id: int) -> list[int]:
+    with office.store.session() as session:
+        return list(
+            session.scalars(select(PageRow.id).where(PageRow.document_id == document_id).order_by(PageRow.number))
+        )
 
 
 def test_setting_aside_asks_why_and_can_be_taken_back(office: Office, run_jobs: Callable[[], None]) -> None:

@@ -125,7 +125,9 @@ def place_by_program(store: Store, document_id: int, sorters: LoadedSorters) -> 
         document = document_row(session, document_id, lock=True)
         if document.type_id is not None or document.state not in ("received", "unplaced"):
             return
-        document.likely = [[type_id, round(chance, 4)] for type_id, chance in placed.likely[:9]] if placed else []
+        document.likely = (
+            [[type_id, round(chance * placed.sureness, 4)] for type_id, chance in placed.likely[:9]] if placed else []
+        )
         if placed is not None and placed.accepted:
             document.type_id, document.placed_by = placed.likely[0][0], "program"
             record(session, None, "place", "document", document_id, type=document.type_id, chance=placed.likely[0][1])

@@ -128,26 +128,59 @@ def _ends(pieces: list[tuple[int, int]], letters: Letters, ink: Ink, width: int)
     if not pieces:
         return []
     middles = [(start + end) / 2 * width for start, end in letters.spans]
-    starts = [_outer(ink, 0.0, middles[pieces[0][0]])[1]]
+    starts = [_start(ink, middles[pieces[0][0]])]
     ends = []
     for (_, last), (first, _) in pairwise(pieces):
         _, gap_start, gap_end = _blank(ink, middles[last], middles[first])
         ends.append(gap_start)
         starts.append(gap_end)
-    ends.append(_outer(ink, middles[pieces[-1][1]], float(width))[0])
+    ends.append(_end(ink, middles[pieces[-1][1]]))
     return [(start / width, max(end, start + 1) / width) for start, end in zip(starts, ends, strict=True)]
 
 
-def _outer(ink: Ink, left: float, right: float) -> tuple[float, float]:
-    """Before the first or after the last letter: where the blank that parts it from other ink (a tick box, a rule) begins and
-    ends; the ends of the ink where there is no such blank."""
-    low, high = max(0, int(left)), min(len(ink.columns), int(right) + 1)
-    inked = np.flatnonzero(ink.columns[low:high])
+def _start(ink: Ink, middle: float) -> float:
+    """Where the ink of the first letter begins: after the blank that parts it from other ink (a tick box, a rule), if any."""
+    inked = np.flatnonzero(ink.columns)
     if not ink.told or not len(inked):
-        return right, left
-    first, last = low + int(inked[0]), low + int(inked[-1]) + 1
-    gap, start, end = _blank(ink, first, last - 1)
-    return (start, end) if gap >= OUTER_GAP * LINE_HEIGHT else (float(last), float(first))
+        return 0.0
+    before = inked[inked <= middle]
+    if not len(before):  # the network says letters a little early or late at times
+        return float(inked[0])
+    gap, _, end = _blank(ink, float(before[0]), middle)
+    return end if gap >= OUTER_GAP * LINE_HEIGHT else float(before[0])
+
+
+def _end(ink: Ink, middle: float) -> float:
+    """Where the ink of the last letter ends: before the blank that parts it from other ink, if any."""
+    inked = np.flatnonzero(ink.columns)
+    if not ink.told or not len(inked):
+        return float(len(ink.columns))
+    after = inked[inked >= middle]
+    if not len(after):
+        return float(inked[-1] + 1)
+    gap, start, _ = _blank(ink, middle, float(after[-1]))
+    return start if gap >= OUTER_GAP * LINE_HEIGHT else float(after[-1] + 1)
+
+
+def _inked_rows(crop: Grey) -> tuple[int, int]:
+    """First and last row (exclusive) of a word's ink: the tallest run of inked rows, with what is a dot's gap away from it; a
+    rule above or below is parted by more, and thin."""
+    contrast = np.abs(crop.astype(np.int16) - int(np.median(crop))).max(axis=1)
+    runs = _runs(contrast > 0.4 * contrast.max())
+    if not runs:
+        return 0, crop.shape[0]
+    first, last = max(runs, key=lambda run: run[1] - run[0])
+    for start, end in runs:
+        near = min(abs(start - last), abs(first - end)) <= 0.13 * crop.shape[0]
+        if near and end - start < 0.5 * (last - first) and not _is_rule(crop[start:end]):
+            first, last = min(first, start), max(last, end)
+    return first, last
+
+
+def _is_rule(rows: Grey) -> bool:
+    """Whether rows are inked nearly all along."""
+    strong = np.abs(rows.astype(np.int16) - int(rows.max())) > 40
+    return bool(strong.any(axis=0).mean() > 0.85)
 
 
 def _box(grey: Grey, line: Line, start: float, end: float) -> Box:
@@ -160,10 +193,9 @@ def _box(grey: Grey, line: Line, start: float, end: float) -> Box:
     top, bottom = max(0, int(y0)), min(height, int(y1) + 1)
     crop = grey[top:bottom, left:right]
     if crop.size and int(crop.max()) - int(crop.min()) > 40:
-        contrast = np.abs(crop.astype(np.int16) - int(np.median(crop))).max(axis=1)
-        inked = np.nonzero(contrast > 0.4 * contrast.max())[0]
-        if len(inked) > 0.3 * (bottom - top):
-            top, bottom = top + int(inked[0]), top + int(inked[-1]) + 1
+        first, last = _inked_rows(crop)
+        if last - first > 0.3 * (bottom - top):
+            top, bottom = top + first, top + last
     return Box(
         min(1.0, max(0.0, float(x0) / width)),
         top / height,

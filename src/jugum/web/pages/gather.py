@@ -66,18 +66,18 @@ def _type_of(request: Request, type_id: int | None, workspace_id: int) -> TypeVi
 
 
 @router.get("/documents/{document_id}/table")
-def light_table(request: Request, document_id: int, actor: Gather) -> Response:
+def light_table(request: Request, document_id: int, actor: Gather, type_id: int | None = None) -> Response:
     bundle = cut.bundle_view(request.app.state.store, document_id)
-    shown = _type_of(request, bundle.type_id, bundle.workspace_id)
+    shown = _type_of(request, bundle.type_id or type_id, bundle.workspace_id)
     return page(request, "table.html", actor=actor, shown=shown, step="gather", bundle=bundle)
 
 
 @router.get("/documents/{document_id}/explore")
-def explorer(request: Request, document_id: int, actor: See, page_number: int = 1) -> Response:
+def explorer(request: Request, document_id: int, actor: See, type_id: int | None = None) -> Response:
     document = gather.document_view(request.app.state.store, document_id)
     if not document.page_count:
         raise Conflict(f"“{document.name}” has no pages (yet): it is {document.state}. {document.reason or ''}")
-    shown = _type_of(request, document.type_id, document.workspace_id)
+    shown = _type_of(request, document.type_id or type_id, document.workspace_id)
     return page(
         request,
         "explore.html",

@@ -93,6 +93,7 @@ function listed(thing, at) {
   item.className = "found-thing";
   item.dataset.at = at;
   item.tabIndex = -1;
+  if (thing.small && thing.small.length < 16 && !thing.table) item.classList.add("short");
   if (thing.small) {
     const small = document.createElement("div");
     small.className = "quiet small";
@@ -217,12 +218,15 @@ part("plain").addEventListener("click", () => { part("brightness").value = part(
 async function open(to) {
   number = Math.max(1, Math.min(count, to));
   document.getElementById("page-number").value = number;
-  history.replaceState(null, "", `?page=${number}`);
+  const address = new URL(location.href);
+  address.searchParams.set("page", number);
+  history.replaceState(null, "", address);
   try {
     page = await call("GET", `/api/v1/documents/${id}/pages/${number}/layers`);
   } catch (error) { await tell("The page can't be shown", error.message); return; }
-  const read = page.source ? `read from ${page.source === "text layer" ? "its text layer" : page.source === "mixed" ? "its text layer and its pictures" : `the picture by the ${page.engine} engine${page.engine === "both" ? "s" : ""}, mean confidence ${percent(page.confidence)} over ${page.words.length} words`}` : page.problem || "being read";
-  const moved = [page.rotation ? `turned ${page.rotation}°` : "", Math.abs(page.skew) >= 0.15 ? `straightened by ${page.skew.toFixed(1)}°` : "", page.note].filter(Boolean);
+  const by = page.source === "text layer" ? "from its text layer" : page.source === "mixed" ? "from its text layer and pictures" : `from the picture, engine: ${page.engine}`;
+  const read = page.source ? `${by} · ${page.source === "ocr" ? `${percent(page.confidence)} sure over ` : ""}${page.words.length} words` : page.problem || "being read";
+  const moved = [page.rotation ? `turned ${page.rotation}°` : "", Math.abs(page.skew) >= 0.15 ? `straightened by ${page.skew.toFixed(1).replace("-", "−")}°` : "", page.note].filter(Boolean);
   part("about").textContent = [read, ...moved].join(" · ");
   picture.src = `/documents/${id}/pages/${number}.jpg?v=${stamp}`;
   picture.alt = `page ${number}`;
