@@ -5,37 +5,18 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 
-import pytest
 from fastapi import FastAPI
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
+from tests.api.conftest import client_of
 from tests.office import PASSWORD, Office
 from tests.papers import slip_pdf, slips
 
-from jugum.flow import people
 from jugum.settings import Settings
 from jugum.web.app import create_app
 from jugum.web.security import Public, Requires
-
-
-@pytest.fixture
-def app(settings: Settings, office: Office) -> Iterator[FastAPI]:
-    made = create_app(settings)
-    yield made
-    made.state.store.close()
-
-
-@pytest.fixture
-def visitor(app: FastAPI) -> Iterator[TestClient]:
-    with TestClient(app, raise_server_exceptions=False) as client:
-        yield client
-
-
-def client_of(app: FastAPI, office: Office, login: str) -> TestClient:
-    key = people.make_key(office.store, office.actors[login], "test")
-    return TestClient(app, headers={"Authorization": f"Bearer {key}"}, raise_server_exceptions=False)
 
 
 def routes(app: FastAPI) -> list[APIRoute]:
