@@ -11,6 +11,7 @@ the other with its defaults (it spreads a page over all cores by itself) and onc
 from __future__ import annotations
 
 import argparse
+import io
 import multiprocessing
 import os
 import resource
@@ -24,11 +25,15 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import pikepdf
+import pypdfium2 as pdfium
+from PIL import Image
 from rapidfuzz.distance import Levenshtein
+from reportlab.pdfgen.canvas import Canvas
 
 from bench.sheets import CONDITIONS, KINDS, Scan, TruePage, scan_of, true_pages
 from jugum.core.ocr import Engine, engine_named, open_paper, read_page, upright_picture
-from jugum.core.page import Box, Page, Word, overlap_share, reading_order, text_of
+from jugum.core.page import Box, Page, PageSource, Word, overlap_share, reading_order, text_of
 from jugum.core.structure import Structure, structure_of
 
 _engine: Engine
@@ -254,11 +259,85 @@ def throughput(names: list[str], scans: list[Scan]) -> None:
         )
 
 
+# ---- Text layers -------------------------------------------------------------------------------------------------------------
+
+
+def soundness(pages: list[TruePage]) -> None:
+    """How often the right thing is done with a page's text layer: used when it says what the page shows, else not."""
+    engine = engine_named("careful")
+    kinds: dict[str, list[tuple[bytes, bool]]] = {
+        "born digital": [],
+        "scan, right words under it": [],
+        "scan, another page's words under it": [],
+        "born digital, letters shifted by a broken font map": [],
+    }
+    for number, page in enumerate(pages):
+        other = pages[(number + 5) % len(pages)]
+        kinds["born digital"].append((page.pdf, True))
+        kinds["born digital, letters shifted by a broken font map"].append((with_shifted_map(page.pdf), False))
+        if page.kind != "identity" and len(page.words) > 20:
+            kinds["scan, right words under it"].append((under_scan(page, page.words), True))
+            kinds["scan, another page's words under it"].append((under_scan(page, other.words), False))
+    for name, made in kinds.items():
+        right = 0
+        for pdf, use in made:
+            read = read_page(open_paper(pdf, "layer.pdf"), 0, engine).page
+            right += (read.source is PageSource.TEXT_LAYER) is use
+        print(f"text layer of a {name}: rightly judged {right}/{len(made)}")
+
+
+def under_scan(page: TruePage, words: Sequence[Word]) -> bytes:
+    """The page as a picture with words laid under it."""
+    document = pdfium.PdfDocument(page.pdf)
+    width, height = document[0].get_size()
+    picture = document[0].render(scale=150 / 72).to_pil().convert("L")
+    document.close()
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=(width, height))
+    for word in words:
+        canvas.setFont("Helvetica", max(2.0, word.box.height * height * 0.8))
+        canvas.drawString(word.box.x0 * width, height - word.box.y1 * height, word.text)
+    canvas.drawInlineImage(picture, 0, 0, width, height)
+    canvas.save()
+    return buffer.getvalue()
+
+
+def with_shifted_map(pdf: bytes) -> bytes:
+    """A page whose fonts tell wrong letters for their glyphs: a → d, b → e, …"""
+    cmap = (
+        b"/CIDInit /ProcSet findresource begin 12 dict begin begincmap /CMapType 2 def 1 begincodespacerange <00> <ff> "
+        b"endcodespacerange 1 beginbfrange <21> <7b> <0024> endbfrange endcmap end end"
+    )
+    with pikepdf.open(io.BytesIO(pdf)) as opened:
+        for font in opened.pages[0].Resources.Font.values():
+            font.ToUnicode = opened.make_stream(cmap)
+        out = io.BytesIO()
+        opened.save(out)
+        return out.getvalue()
+
+
+def long_scan(count: int) -> None:
+    """Memory while a long scan is read page by page, as a worker does it."""
+    page = true_pages(3)[2]
+    picture = Image.open(io.BytesIO(scan_of(page, "light", 1).png)).convert("L")
+    buffer = io.BytesIO()
+    picture.save(buffer, "PDF", save_all=True, append_images=[picture] * (count - 1), resolution=200, quality=60)
+    engine = engine_named("careful")
+    paper = open_paper(buffer.getvalue(), "long.pdf")
+    after: dict[int, float] = {}
+    for index in range(count):
+        read_page(paper, index, engine)
+        after[index + 1] = int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
+    told = "  ".join(f"{number}: {after[number]:.0f} MB" for number in (1, 10, 50, 100, 200, 300) if number in after)
+    print(f"a scan of {count} pages ({len(buffer.getvalue()) / 1e6:.0f} MB), memory held after page {told}")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--pages", type=int, default=60)
     parser.add_argument("--engines", default="careful,quick,both")
     parser.add_argument("--timed", type=int, default=30, help="scans for throughput")
+    parser.add_argument("--long", type=int, default=300, help="pages of the long scan")
     given = parser.parse_args()
     names = given.engines.split(",")
     pages = true_pages(given.pages)
@@ -267,6 +346,10 @@ def main() -> None:
         with multiprocessing.get_context("spawn").Pool(os.cpu_count(), _start, (name,)) as pool:
             clean = pool.map(_clean, pages, chunksize=1) if name == names[0] else []
             show(name, [*clean, *pool.map(_judged, scans, chunksize=1)])
+    soundness(pages)
+    if given.long:
+        with multiprocessing.get_context("spawn").Pool(1) as pool:
+            pool.apply(long_scan, (given.long,))
     if given.timed:
         throughput(names, scans[:: max(1, len(scans) // given.timed)])
 

@@ -31,7 +31,7 @@ def filled(application: Application) -> dict[str, int]:
 VIEWS = (
     "/", "/types/{kind}/gather", "/types/{kind}/plan", "/types/{kind}/label", "/label/{sample}", "/types/{kind}/train",
     "/types/{kind}/train/{version}", "/types/{kind}/weigh", "/types/{kind}/review", "/review/{held}", "/types/{kind}/deliver",
-    "/look/{done}", "/keys", "/people", "/api",
+    "/look/{done}", "/keys", "/people", "/api", "/types/{kind}/sources", "/documents/{sample}/explore", "/documents/{sample}/table",
 )  # fmt: skip
 
 
@@ -43,6 +43,8 @@ def test_views_have_no_serious_accessibility_findings(
     page.goto(view.format(**filled, version=version))
     if view.startswith(("/label/", "/review/", "/look/")):
         page.locator("#desk[data-ready=yes]").wait_for()
+    if view.startswith("/documents/"):
+        page.locator(".found-thing, .tile").first.wait_for()
     page.evaluate(AXE.read_text())  # evaluated by the test's tool: the page's own policy stays as strict as it is
     for theme in ("light", "dark"):
         page.evaluate("theme => { document.documentElement.dataset.bsTheme = theme; }", theme)

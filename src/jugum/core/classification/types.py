@@ -24,7 +24,7 @@ OTHER = -1  # the label of papers that are of no type
 LOOK_WEIGHT = 0.35
 PAGES_USED = 3
 REJECT_FEATURES = 5
-ACCEPT_KNOWN = (0.88, 0.92)  # shares of held-out papers of known types that are placed; whole looks held out among them
+ACCEPT_KNOWN = (0.90, 0.935)  # shares of held-out papers of known types that are placed; whole looks held out among them
 REFUSE_STRANGE = 0.96
 
 
@@ -213,7 +213,7 @@ def _rejection_records(
 
 
 def _rejection(records: list[tuple[Floats, bool]]) -> tuple[Floats, float]:
-    """Weights of the acceptance model and its threshold: where 96 % of the made strangers are refused, as long as 88 to 92 % of
+    """Weights of the acceptance model and its threshold: where 96 % of the made strangers are refused, as long as 90 to 93.5 % of
     what belongs (whole looks held out among it) is accepted. Without any stranger to learn from (one type), likeness alone
     decides."""
     belongs = np.array([belonging for _, belonging in records])
