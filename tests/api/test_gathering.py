@@ -35,7 +35,12 @@ def test_a_paper_is_brought_in_without_a_type_and_placed(client: Any, office: Of
 
 @pytest.mark.parametrize(
     ("field", "value", "said"),
-    [("engine", "slow", "no engine"), ("cut", "at will", "no way to cut"), ("purpose", "both", "no purpose")],
+    [
+        ("engine", "slow", "no engine"),
+        ("cut", "at will", "no way to cut"),
+        ("language", "../x", "no language"),
+        ("purpose", "both", "no purpose"),
+    ],
 )
 def test_what_is_none_of_the_choices_is_said(client: Any, office: Office, field: str, value: str, said: str) -> None:
     data = {"purpose": "sample", "type_id": office.type_id, field: value}

@@ -244,6 +244,13 @@ def test_a_paper_with_one_bad_page_waits_for_a_person_and_goes_on_without_it(
     assert gather.document_view(office.store, document).state == "to label"
 
 
+def test_a_language_that_is_not_installed_sets_the_paper_aside_with_the_remedy(office: Office, run_jobs: Run) -> None:
+    scan = _saved(Image.new("L", (300, 400), 250), "PNG")
+    document = bring(office, "s.png", scan, language="xyz+eng")
+    run_jobs()
+    assert "tesseract-ocr-xyz" in (gather.document_view(office.store, document).reason or "")
+
+
 # ---- Long papers ---------------------------------------------------------------------------------------------------------------
 
 

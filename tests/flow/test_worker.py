@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import io
 import os
 import subprocess
@@ -14,6 +15,7 @@ from tests.papers import scan_over_hidden_text
 
 from jugum.flow import gather
 from jugum.flow.gather import DocumentView
+from jugum.settings import Settings
 
 
 def scans(count: int) -> bytes:
@@ -61,3 +63,19 @@ def test_a_paper_whose_worker_was_killed_is_read_by_the_next(office: Office) -> 
     finally:
         second.terminate()
         assert second.wait(15) == 0
+
+
+def test_a_worker_that_holds_too_much_memory_ends_to_be_replaced(settings: Settings) -> None:
+    from jugum.work import worker as process
+
+    async def look(most: int) -> bool:
+        ended = asyncio.Event()
+        settings.worker_mb_max = most
+        task = asyncio.create_task(process._recycle(settings, ended, 0.01))
+        await asyncio.sleep(0.1)
+        task.cancel()
+        return ended.is_set()
+
+    assert process.resident_mb() > 20
+    assert asyncio.run(look(1)) is True
+    assert asyncio.run(look(1_000_000)) is False

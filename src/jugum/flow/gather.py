@@ -9,7 +9,7 @@ from datetime import datetime
 from sqlalchemy import and_, delete, func, or_, select, text
 from sqlalchemy.orm import Session, joinedload
 
-from jugum.core.ocr import plain_name
+from jugum.core.ocr import check_language, plain_name
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.actor import GATHER, Actor, record
 from jugum.flow.cut import check_method
@@ -102,6 +102,7 @@ def receive(
     if engine not in ENGINES:
         raise InputError(f"“{engine}” is no engine; careful, quick and both are.")
     check_method(intake.cut)
+    check_language(intake.language)
     _check_size(store, name, len(data))
     key = store.files.put(data)
     with store.session() as session:

@@ -18,6 +18,7 @@ from jugum.core.ocr import (
     Limits,
     Paper,
     ReadPage,
+    check_language,
     engine_named,
     kind_of,
     mail_note,
@@ -396,6 +397,8 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
         raise InputError(f"{asked.turn} is no quarter turn; 90, 180 and 270 are.")
     if asked.engine not in (None, "careful", "quick", "both"):
         raise InputError(f"“{asked.engine}” is no engine; careful, quick and both are.")
+    if asked.language is not None:
+        check_language(asked.language)
     if asked.dpi is not None and not 72 <= asked.dpi <= 600:
         raise InputError(f"{asked.dpi} dpi can't be read at; 72 to 600 can.")
     with store.session() as session:

@@ -18,7 +18,7 @@ from urllib.parse import unquote, urlsplit
 
 from sqlalchemy import select, text
 
-from jugum.core.ocr import FileKind, kind_of, open_paper
+from jugum.core.ocr import FileKind, check_language, kind_of, open_paper
 from jugum.errors import ExternalError, InputError, JugumError, LockedPaper, NotFound
 from jugum.flow import gather
 from jugum.flow.actor import ADMINISTER, GATHER, Actor, record
@@ -94,7 +94,7 @@ def add(store: Store, actor: Actor, workspace_id: int, given: SourceInput) -> in
             raise InputError(f"There is a source “{name}” already. Choose another name.")
         row = Source(
             workspace_id=workspace_id, type_id=given.type_id, kind=given.kind, name=name, place=place, purpose=given.purpose, engine=given.engine,
-            language=given.language, cut=check_method(given.cut), created_by=actor.id,
+            language=check_language(given.language), cut=check_method(given.cut), created_by=actor.id,
         )  # fmt: skip
         session.add(row)
         session.flush()

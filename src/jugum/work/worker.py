@@ -132,10 +132,10 @@ async def _look(store: Store) -> None:
             log.warning("a look at the sources failed", error=str(error))
 
 
-async def _recycle(settings: Settings, ended: asyncio.Event) -> None:
+async def _recycle(settings: Settings, ended: asyncio.Event, each_seconds: float = 5.0) -> None:
     """End this process once it holds too much memory; the start command puts a new one in its place."""
     while True:
-        await asyncio.sleep(5)
+        await asyncio.sleep(each_seconds)
         if resident_mb() > settings.worker_mb_max:
             log.info("a worker is replaced: it holds much memory", megabytes=round(resident_mb()))
             ended.set()

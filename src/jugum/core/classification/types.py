@@ -24,7 +24,10 @@ OTHER = -1  # the label of papers that are of no type
 LOOK_WEIGHT = 0.35
 PAGES_USED = 3
 REJECT_FEATURES = 5
-ACCEPT_KNOWN = (0.90, 0.935)  # shares of held-out papers of known types that are placed; whole looks held out among them
+ACCEPT_KNOWN = (
+    0.90,
+    0.935,
+)  # shares of held-out papers of known types that are placed; whole looks held out among them
 REFUSE_STRANGE = 0.96
 
 

@@ -1,7 +1,15 @@
 """Bytes → upright pages with words: containers, text layers, straightening, OCR, bar codes, form fields."""
 
 from jugum.core.ocr.containers import FileKind, Part, kind_of, mail_note, plain_name, unpack
-from jugum.core.ocr.engines import BothEngine, CarefulEngine, Engine, QuickEngine, best_engine, engine_named
+from jugum.core.ocr.engines import (
+    BothEngine,
+    CarefulEngine,
+    Engine,
+    QuickEngine,
+    best_engine,
+    check_language,
+    engine_named,
+)
 from jugum.core.ocr.office import office_to_pdf
 from jugum.core.ocr.papers import Limits, Paper, open_paper, unlocked
 from jugum.core.ocr.reading import (
@@ -28,6 +36,7 @@ __all__ = [
     "QuickEngine",
     "ReadPage",
     "best_engine",
+    "check_language",
     "engine_named",
     "kind_of",
     "mail_note",

@@ -7,6 +7,7 @@ differ is less sure. All run one thread: pages are spread over processes, not ov
 from __future__ import annotations
 
 import os
+import re
 import threading
 from typing import Any, Protocol
 
@@ -19,7 +20,7 @@ from jugum.core.ocr.network import Line, LineFinder, LineReader, UprightVote, li
 from jugum.core.ocr.spelled import leaderless, words_of
 from jugum.core.ocr.upright import flattened, letter_height
 from jugum.core.page import Box, Word, overlap_share
-from jugum.errors import ExternalError
+from jugum.errors import InputError, UnreadablePaper
 
 Grey = npt.NDArray[np.uint8]
 SURE_LEAST = 0.5  # a line read with less is a stain or a pattern
@@ -103,6 +104,28 @@ def _finding_scale(grey: Grey) -> float:
     return min(1.0, FIND_SIDE_MAX / long_side, max(wanted, FIND_SIDE_MIN / long_side))
 
 
+def tessdata_of(language: str) -> str:
+    """The folder that holds tesseract's data for every part of `language` ("eng", "deu+eng"). UnreadablePaper when some are not
+    installed: the page can be read again once they are."""
+    parts = check_language(language).split("+")
+    for folder in TESSDATA:
+        if all(os.path.exists(f"{folder}{part}.traineddata") for part in parts):
+            return folder
+    packages = " ".join(f"tesseract-ocr-{part.replace('_', '-')}" for part in parts)
+    raise UnreadablePaper(
+        f"The data to read “{language}” are not installed here. Install {packages}, or choose another language."
+    )
+
+
+def check_language(language: str) -> str:
+    """A language in tesseract's names, several joined by +. InputError for anything else."""
+    if not re.fullmatch(r"[a-zA-Z]{3}(?:_[a-zA-Z]+)*(?:\+[a-zA-Z]{3}(?:_[a-zA-Z]+)*)*", language):
+        raise InputError(
+            f"“{language}” is no language; three letters as in “eng” are, several joined by + (“deu+eng”)."
+        )
+    return language
+
+
 class QuickEngine:
     """Tesseract 5 in the process, with Debian's data."""
 
@@ -118,12 +141,8 @@ class QuickEngine:
             os.environ.setdefault("OMP_THREAD_LIMIT", "1")
             import tesserocr
 
-            for folder in TESSDATA:
-                if os.path.exists(f"{folder}{self._language}.traineddata"):
-                    self._api = tesserocr.PyTessBaseAPI(path=folder, lang=self._language, psm=tesserocr.PSM.AUTO)
-                    break
-            else:
-                raise ExternalError(f"tesseract's data for “{self._language}” are missing: install tesseract-ocr-eng.")
+            folder = tessdata_of(self._language)
+            self._api = tesserocr.PyTessBaseAPI(path=folder, lang=self._language, psm=tesserocr.PSM.AUTO)
         return self._api
 
     def read(self, grey: Grey) -> list[Word]:

@@ -274,6 +274,13 @@ root.querySelectorAll("[data-all]").forEach((button) => button.addEventListener(
   if (await ask({ title: `Read all ${count} pages again?`, text: "Words are replaced by the new ones. Labels keep their text and their place.", verb: "Read again" }) !== null) readAgain(asked, null);
 }));
 
+root.querySelectorAll("[data-retype]").forEach((button) => button.addEventListener("click", async () => {
+  try {
+    await call("POST", `/api/v1/documents/${id}/place`, { type_id: button.dataset.retype ? Number(button.dataset.retype) : null });
+    location.reload();
+  } catch (error) { await tell("Its type was not changed", error.message); }
+}));
+
 const bar = part("region-bar");
 function startRegion() {
   if (!root.dataset.may) return;

@@ -88,6 +88,7 @@ Alpine.data("upload", () => ({
   cut: "none",
   each: 2,
   engine: localStorage.getItem("jugum-engine") || "careful",
+  language: localStorage.getItem("jugum-language") || "eng",
   batch: "",
   get byCount() { return this.cut === "every"; },
   init() {
@@ -109,8 +110,9 @@ Alpine.data("upload", () => ({
     if (!files.length) return;
     localStorage.setItem("jugum-purpose", this.purpose);
     localStorage.setItem("jugum-engine", this.engine);
+    localStorage.setItem("jugum-language", this.language);
     const workspace = this.$root.dataset.workspace;
-    const intake = { purpose: this.purpose, engine: this.engine, cut: this.cut === "every" ? `every:${this.each}` : this.cut, workspace_id: workspace };
+    const intake = { purpose: this.purpose, engine: this.engine, language: this.language.trim() || "eng", cut: this.cut === "every" ? `every:${this.each}` : this.cut, workspace_id: workspace };
     if (this.kind === "this") intake.type_id = type;
     if (this.batch.trim()) {
       try {
