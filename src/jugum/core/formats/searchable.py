@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import math
 from collections.abc import Sequence
 
 import pikepdf
@@ -96,10 +95,21 @@ def _of_pictures(data: bytes, paper: Paper, pages: Sequence[tuple[int, Page]]) -
         canvas.rotate(page.rotation)
         _write(canvas, page, upright)
         canvas.restoreState()
-        canvas.setPageRotation(page.rotation)
         canvas.showPage()
     canvas.save()
-    return buffer.getvalue()
+    return _turned(buffer.getvalue(), [page.rotation for _, page in pages])
+
+
+def _turned(pdf: bytes, turns: Sequence[int]) -> bytes:
+    """Each page with its /Rotate (reportlab's own way of setting it swaps the sides of the page, too)."""
+    if not any(turns):
+        return pdf
+    out = io.BytesIO()
+    with pikepdf.open(io.BytesIO(pdf)) as made:
+        for page, turn in zip(made.pages, turns, strict=True):
+            page.obj["/Rotate"] = turn
+        made.save(out)
+    return out.getvalue()
 
 
 def _exif_turned(data: bytes) -> bool:
@@ -108,12 +118,10 @@ def _exif_turned(data: bytes) -> bool:
 
 
 def _as_jpeg(paper: Paper, index: int) -> io.BytesIO:
-    width_pt, _ = paper.size_pt(index)
     pixels = paper.render(index, 200)
     grey = bool((pixels.max(axis=2).astype(int) - pixels.min(axis=2)).mean() < 4)
     picture = Image.fromarray(pixels).convert("L") if grey else Image.fromarray(pixels)
     buffer = io.BytesIO()
     picture.save(buffer, "JPEG", quality=75, dpi=(200, 200))
-    assert math.isfinite(width_pt)
     buffer.seek(0)
     return buffer
