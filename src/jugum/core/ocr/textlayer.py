@@ -23,6 +23,7 @@ ODD_CHARACTERS_MAX = 0.03
 OUTSIDE_MAX = 0.05
 BARE_PICTURE_LEAST = 0.015  # share of the page; a smaller picture is an ornament
 WORDLIKE_LEAST = 0.6
+VOWELS = (0.29, 0.56)  # shares of letters, over languages in Latin, Greek and Cyrillic script; outside of it the picture is asked
 BARS_LEAST = 20  # bar codes are drawn of more paths than that
 
 
@@ -90,7 +91,10 @@ def _strange(words: list[Word]) -> str:
         letters = "".join(word.text for word in words)
         return "" if sum(map(str.isalnum, letters)) > 0.5 * len(letters) else "hardly any letters"
     good = sum(1 for text in longer if _like_a_word(text))
-    return "" if good >= WORDLIKE_LEAST * len(longer) else "words that are none"
+    said = [letter for text in longer for letter in text.lower() if letter.isalpha()]
+    vowels = sum(map(_is_vowel, said)) / len(said)
+    likely = good >= WORDLIKE_LEAST * len(longer) and (len(said) < 60 or VOWELS[0] <= vowels <= VOWELS[1])
+    return "" if likely else "words that are none"
 
 
 _VOWELS = frozenset("aeiouyäöüåæøáéíóúàèìòùâêîôûëïãõőűąęěůýœıαεηιουωаеиоуыэюяіїє")
@@ -103,10 +107,14 @@ def _like_a_word(text: str) -> bool:
         return False
     without = 0
     for letter in core.lower():
-        without = 0 if unicodedata.normalize("NFD", letter)[0] in _VOWELS or letter in _VOWELS else without + 1
+        without = 0 if _is_vowel(letter) else without + 1
         if without > 6:
             return False
-    return any(letter in _VOWELS or unicodedata.normalize("NFD", letter)[0] in _VOWELS for letter in core.lower())
+    return without < len(core)
+
+
+def _is_vowel(letter: str) -> bool:
+    return letter in _VOWELS or unicodedata.normalize("NFD", letter)[0] in _VOWELS
 
 
 def _paths(page: pdfium.PdfPage) -> int:

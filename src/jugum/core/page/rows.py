@@ -6,6 +6,7 @@ value, a cell. Most of what a form says is said by how segments stand to each ot
 
 from __future__ import annotations
 
+from bisect import bisect_left, insort
 from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
@@ -33,26 +34,33 @@ def rows_of(words: Sequence[Word]) -> list[list[int]]:
     A word joins the row whose middle line it stands on (middle within half of the smaller height), the nearest
     if there are several. Rows keep a running middle so that a slightly leaning line stays one row.
     """
-    order = sorted(range(len(words)), key=lambda index: (words[index].box.middle[1], words[index].box.x0))
-    rows: list[list[int]] = []
+    middles = [word.box.middle for word in words]
+    heights = [word.box.height for word in words]
+    order = sorted(range(len(words)), key=lambda index: (middles[index][1], words[index].box.x0))
+    rows: list[list[tuple[float, int]]] = []  # (middle along x, index), sorted
     for index in order:
-        box = words[index].box
+        x, y = middles[index]
         best, best_distance = -1, 1e9
         for candidate in range(max(0, len(rows) - 6), len(rows)):
-            neighbours = sorted(rows[candidate], key=lambda other: abs(words[other].box.middle[0] - box.middle[0]))[:3]
-            middle = sum(words[other].box.middle[1] for other in neighbours) / len(neighbours)
-            height = min(box.height, median(words[other].box.height for other in neighbours))
-            distance = abs(box.middle[1] - middle)
+            near = _nearest(rows[candidate], x)
+            middle = sum(middles[other][1] for other in near) / len(near)
+            height = min(heights[index], sorted(heights[other] for other in near)[len(near) // 2])
+            distance = abs(y - middle)
             if distance < 0.5 * height and distance < best_distance:
                 best, best_distance = candidate, distance
         if best < 0:
-            rows.append([index])
+            rows.append([(x, index)])
         else:
-            rows[best].append(index)
-    for row in rows:
-        row.sort(key=lambda index: words[index].box.x0)
-    rows.sort(key=lambda row: sum(words[index].box.middle[1] for index in row) / len(row))
-    return rows
+            insort(rows[best], (x, index))
+    found = [sorted((index for _, index in row), key=lambda index: words[index].box.x0) for row in rows]
+    return sorted(found, key=lambda row: sum(middles[index][1] for index in row) / len(row))
+
+
+def _nearest(row: list[tuple[float, int]], x: float) -> list[int]:
+    """The up to three words of a row that stand nearest to a place along x."""
+    at = bisect_left(row, (x, -1))
+    around = row[max(0, at - 3) : at + 3]
+    return [index for _, index in sorted(around, key=lambda other: abs(other[0] - x))[:3]]
 
 
 def reading_order(words: Sequence[Word]) -> tuple[Word, ...]:
