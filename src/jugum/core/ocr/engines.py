@@ -134,6 +134,7 @@ class QuickEngine:
     def __init__(self, language: str = "eng") -> None:
         self._language = language
         self._api: Any = None
+        self._vote: UprightVote | None = None
         self._lock = threading.Lock()
 
     def _loaded(self) -> Any:
@@ -165,7 +166,14 @@ class QuickEngine:
         return words
 
     def upside_down(self, crops: list[Grey]) -> float:
-        return 0.0  # its own orientation test fails on cards: both ways are read instead
+        """By the careful reader's small classifier: tesseract's own orientation test fails on cards. Without it both ways are
+        read."""
+        if not network.available():
+            return 0.0
+        with self._lock:
+            if self._vote is None:
+                self._vote = UprightVote()
+            return self._vote(crops)
 
 
 class BothEngine:
