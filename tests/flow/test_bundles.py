@@ -198,6 +198,20 @@ def _read(office: Office, run_jobs: Run, data: bytes) -> int:
     return document
 
 
+def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int, run_jobs: Run) -> None:
+    from jugum.flow import overview
+
+    unknown(
+        office, "z.pdf", words_pdf("Barley soup for winter evenings", "Two onions, a litre of stock", "Cook slowly")
+    )
+    run_jobs()
+    said = [
+        (one.step.step, one.step.reason) for one in overview.pressing(office.store, overview.overview(office.store))
+    ]
+    assert said[0] == ("gather", "1 paper fits no type well enough")
+    assert len(said) <= 3
+
+
 def test_a_labelled_paper_keeps_its_type(office: Office, two_types: int) -> None:
     with office.store.session() as session:
         document = (

@@ -52,7 +52,7 @@ def add(store: Store, actor: Actor, workspace_id: int, name: str, note: str = ""
         )
         session.add(row)
         session.flush()
-        record(session, actor, "add", "batch", row.id, name=name)
+        record(session, actor, "add batch", "batch", row.id, name=name)
         return row.id
 
 

@@ -151,6 +151,54 @@ def overview(store: Store, workspace_id: int | None = None) -> list[TypeOverview
     return found
 
 
+@dataclass(frozen=True)
+class Pressing:
+    """A next step and the type it is about."""
+
+    type: TypeView
+    step: NextStep
+
+
+# What waits longest for a person comes first; among equals the type with most papers.
+_ORDER = ("review", "weigh", "gather", "deliver", "train", "label", "plan")
+
+
+def pressing(store: Store, rows: list[TypeOverview]) -> list[Pressing]:
+    """At most three next steps over all types, the most pressing first."""
+    found = [Pressing(row.type, step) for row in rows for step in row.next]
+    size = {row.type.id: row.steps.live_papers + row.steps.labelled + row.steps.to_label for row in rows}
+    for row in sorted(rows, key=lambda row: -size[row.type.id]):
+        if row.type.workspace_id not in {one.type.workspace_id for one in found if one.step.action == "Look at them"}:
+            waiting = _waits_for_a_place(store, row.type.workspace_id)
+            if waiting:
+                found.append(Pressing(row.type, NextStep(waiting, "Look at them", "gather")))
+    found.sort(key=lambda one: (_ORDER.index(one.step.step), -size[one.type.id]))
+    return found[:3]
+
+
+def _waits_for_a_place(store: Store, workspace_id: int) -> str:
+    """Words on papers that fit no type and bundles whose cuts wait; empty when there are none."""
+    with store.session() as session:
+        counted: dict[str, int] = {
+            state: count
+            for state, count in session.execute(
+                select(Document.state, func.count())
+                .where(
+                    Document.workspace_id == workspace_id,
+                    Document.state.in_(("unplaced", "to cut")),
+                    Document.placed_by != "other",
+                )
+                .group_by(Document.state)
+            )
+        }
+    parts = []
+    if counted.get("unplaced"):
+        parts.append(f"{counted['unplaced']} papers fit no type well enough")
+    if counted.get("to cut"):
+        parts.append(f"{counted['to cut']} bundles wait for a look at their cuts")
+    return "; ".join(parts).replace("1 papers fit", "1 paper fits").replace("1 bundles wait", "1 bundle waits")
+
+
 def next_steps(now: Steps) -> list[NextStep]:
     """At most three, the most pressing first."""
     found = [
@@ -222,7 +270,10 @@ _SAID = {
     "receive": "brought papers in", "settle": "settled fields in review", "label": "marked values on samples",
     "labelled": "finished labelling samples", "label from CSV": "placed keyed values on samples", "deliver": "delivered results",
     "publish": "published a version", "save policy": "saved a policy", "start training": "started a training",
-    "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields",
+    "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields", "add batch": "made batches",
+    "add source": "added sources", "cut": "cut bundles into papers", 
+    "place": "placed papers", "read again": "read pages again",
+    "unlock": "unlocked papers", "add document type": "added document types", "add workspace": "made a workspace",
 }  # fmt: skip
 
 

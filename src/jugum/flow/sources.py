@@ -98,7 +98,7 @@ def add(store: Store, actor: Actor, workspace_id: int, given: SourceInput) -> in
         )  # fmt: skip
         session.add(row)
         session.flush()
-        record(session, actor, "add", "source", row.id, name=name, source_kind=given.kind, place=place)
+        record(session, actor, "add source", "source", row.id, name=name, source_kind=given.kind, place=place)
         return row.id
 
 

@@ -23,7 +23,10 @@ ODD_CHARACTERS_MAX = 0.03
 OUTSIDE_MAX = 0.05
 BARE_PICTURE_LEAST = 0.015  # share of the page; a smaller picture is an ornament
 WORDLIKE_LEAST = 0.6
-VOWELS = (0.29, 0.56)  # shares of letters, over languages in Latin, Greek and Cyrillic script; outside of it the picture is asked
+VOWELS = (
+    0.29,
+    0.56,
+)  # shares of letters, over languages in Latin, Greek and Cyrillic script; outside of it the picture is asked
 BARS_LEAST = 20  # bar codes are drawn of more paths than that
 
 

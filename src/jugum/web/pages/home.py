@@ -53,9 +53,10 @@ def sign_out(request: Request, actor: Annotated[Actor, Depends(Requires(SEE))]) 
 @router.get("/")
 def overview_page(request: Request, actor: Annotated[Actor, Depends(Requires(SEE))]) -> Response:
     store = request.app.state.store
+    rows = overview.overview(store)
     return page(
         request, "overview.html", actor=actor, shown=overview.default_type(store), step="overview",
-        rows=overview.overview(store), latest=overview.latest(store), workspaces=plan.workspaces(store),
+        rows=rows, pressing=overview.pressing(store, rows), latest=overview.latest(store), workspaces=plan.workspaces(store),
     )  # fmt: skip
 
 

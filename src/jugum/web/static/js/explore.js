@@ -93,7 +93,7 @@ function listed(thing, at) {
   item.className = "found-thing";
   item.dataset.at = at;
   item.tabIndex = -1;
-  if (thing.small && thing.small.length < 16 && !thing.table) item.classList.add("short");
+  if (thing.small && thing.small.length < 16 && !thing.table && !thing.link) item.classList.add("short");
   if (thing.small) {
     const small = document.createElement("div");
     small.className = "quiet small";
