@@ -270,10 +270,10 @@ _SAID = {
     "receive": "brought papers in", "settle": "settled fields in review", "label": "marked values on samples",
     "labelled": "finished labelling samples", "label from CSV": "placed keyed values on samples", "deliver": "delivered results",
     "publish": "published a version", "save policy": "saved a policy", "start training": "started a training",
-    "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields", "add batch": "made batches",
-    "add source": "added sources", "cut": "cut bundles into papers", 
-    "place": "placed papers", "read again": "read pages again",
-    "unlock": "unlocked papers", "add document type": "added document types", "add workspace": "made a workspace",
+    "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields",
+    "add batch": "made batches", "add source": "added sources", "cut": "cut bundles into papers", "place": "placed papers",
+    "read again": "read pages again", "unlock": "unlocked papers", "add document type": "added document types",
+    "add workspace": "made a workspace",
 }  # fmt: skip
 
 
