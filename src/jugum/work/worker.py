@@ -132,14 +132,19 @@ async def _look(store: Store) -> None:
             log.warning("a look at the sources failed", error=str(error))
 
 
-async def _recycle(settings: Settings, ended: asyncio.Event, each_seconds: float = 5.0) -> None:
+async def _recycle(settings: Settings, ended: asyncio.Event) -> None:
     """End this process once it holds too much memory; the start command puts a new one in its place."""
     while True:
-        await asyncio.sleep(each_seconds)
-        if resident_mb() > settings.worker_mb_max:
+        await asyncio.sleep(5)
+        if holds_too_much(settings):
             log.info("a worker is replaced: it holds much memory", megabytes=round(resident_mb()))
             ended.set()
             return
+
+
+def holds_too_much(settings: Settings) -> bool:
+    """Whether this process is to be replaced by a new one."""
+    return resident_mb() > settings.worker_mb_max
 
 
 def resident_mb() -> float:
