@@ -46,11 +46,16 @@ def test_a_dropped_file_is_read_in_a_batch_and_its_pages_are_counted(application
     page.get_by_label("They are").select_option("sample")
     page.locator("#engine").select_option("quick")
     page.get_by_label("in batch").fill("Monday's post")
+    page.get_by_label("with the note").fill("from the side door")
     page.evaluate(DROP, ["long.pdf", base64.b64encode(papers.many_pages(6, scans=True)).decode()])
     row = page.locator("#papers tr", has_text="long.pdf")
     expect(row).to_contain_text("to label")
     expect(row.locator("td.num").first).to_have_text("6")
     expect(page.locator(".ways")).to_contain_text("batch “Monday's post”: 6 of 6 pages read")
+    assert (
+        application.call("GET", f"/workspaces/{workspace_of(application, kind)}/batches")[0]["note"]
+        == "from the side door"
+    )
 
 
 def test_a_password_is_asked_for_and_opens_the_paper(application: Application, page: Page) -> None:

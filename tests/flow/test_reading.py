@@ -251,6 +251,26 @@ def test_a_language_that_is_not_installed_sets_the_paper_aside_with_the_remedy(o
     assert "tesseract-ocr-xyz" in (gather.document_view(office.store, document).reason or "")
 
 
+@pytest.mark.parametrize("where", ["read_page", "open_paper"])
+def test_a_fault_of_our_own_leaves_no_paper_waiting_for_ever(
+    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch, where: str
+) -> None:
+    def broken(*given: object) -> object:
+        raise ZeroDivisionError("inside")
+
+    document = bring(office, "s.pdf", slip_pdf(slips(1)[0]))
+    with monkeypatch.context() as patch:
+        patch.setattr(read, where, broken)
+        run_jobs()
+    view = gather.document_view(office.store, document)
+    assert view.state == "set aside"
+    assert "logged under reference" in (view.reason or "")
+    assert "inside" not in (view.reason or "")
+    gather.take_back(office.store, office.analyst, document)
+    run_jobs()
+    assert gather.document_view(office.store, document).state == "to label"
+
+
 # ---- Long papers ---------------------------------------------------------------------------------------------------------------
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import and_, delete, func, or_, select, text
+from sqlalchemy import and_, delete, func, or_, select, text, update
 from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.ocr import check_language, plain_name
@@ -257,6 +257,12 @@ def take_back(store: Store, actor: Actor, document_id: int) -> None:
             queue_unread(session, document)
         elif labelled and document.purpose == "sample":
             document.state = "in hand"
+        elif not session.scalar(
+            select(PageRow.id).where(PageRow.document_id == document_id, PageRow.problem == "").limit(1)
+        ):
+            session.execute(update(PageRow).where(PageRow.document_id == document_id).values(read_at=None, problem=""))
+            document.pages_read = 0
+            queue_unread(session, document)
         else:
             session.execute(delete(Hold).where(Hold.document_id == document_id, Hold.settled_at.is_(None)))
             finish_reading(session, document, without_bad=True)

@@ -295,28 +295,43 @@ def _keep_page(store: Store, job: _Job, read: ReadPage) -> None:
         "word_count": len(page.words), "words": pack_words(page.words), "peek": read.peek, "view_key": None, "view_width": width,
         "view_height": height, "problem": "", "note": read.note,
     }  # fmt: skip
-    _keep(store, job, values)
+    _keep(store, job.page_id, job.document_id, values)
 
 
 def _keep_problem(store: Store, job: _Job, problem: str) -> None:
-    _keep(store, job, {"problem": problem})
+    _keep(store, job.page_id, job.document_id, {"problem": problem})
 
 
-def _keep(store: Store, job: _Job, values: dict[str, Any]) -> None:
+def page_broke(store: Store, page_id: int, fault: str) -> None:
+    """A page that our own side can't read is kept with the fault, so that its paper goes on; it can be tried again."""
     with store.session() as session:
-        document = session.get(Document, job.document_id, with_for_update=True)
+        row = session.get(PageRow, page_id)
+        if row is None:
+            return
+        document_id, problem = row.document_id, f"Page {row.number} could not be read. {fault}"
+    _keep(store, page_id, document_id, {"problem": problem})
+
+
+def document_broke(store: Store, document_id: int, fault: str) -> None:
+    """A paper that our own side can't open is set aside with the fault; it can be tried again."""
+    with store.session() as session:
+        name = document_row(session, document_id).name
+    _set_aside_by_program(store, document_id, f"“{name}” could not be opened. {fault}")
+
+
+def _keep(store: Store, page_id: int, document_id: int, values: dict[str, Any]) -> None:
+    with store.session() as session:
+        document = session.get(Document, document_id, with_for_update=True)
         if document is None:
             return
         kept = session.execute(
             update(PageRow)
-            .where(PageRow.id == job.page_id, PageRow.read_at.is_(None))
+            .where(PageRow.id == page_id, PageRow.read_at.is_(None))
             .values(read_at=datetime.now(UTC), **values)
         )
         if not kept.rowcount:  # type: ignore[attr-defined]  # another worker was first
             return
-        counted = select(func.count(PageRow.id)).where(
-            PageRow.document_id == job.document_id, PageRow.read_at.is_not(None)
-        )
+        counted = select(func.count(PageRow.id)).where(PageRow.document_id == document_id, PageRow.read_at.is_not(None))
         document.pages_read = session.scalar(counted) or 0
         whole = document.pages_read == document.page_count
         if whole and document.state == "received":

@@ -10,6 +10,8 @@ import asyncio
 import contextlib
 import logging
 import os
+import secrets
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -29,7 +31,10 @@ from jugum.store.database import plain_url
 log = structlog.get_logger()
 HEARTBEAT_SECONDS = 2.0
 # Waits 3, 9, 27, 81 seconds, then the task is failed and its paper says so.
-RETRY = procrastinate.RetryStrategy(max_attempts=4, exponential_wait=3, retry_exceptions=[ExternalError, OSError])
+ATTEMPTS = 4
+RETRY = procrastinate.RetryStrategy(
+    max_attempts=ATTEMPTS, exponential_wait=3, retry_exceptions=[ExternalError, OSError]
+)
 
 
 def make_app(store: Store) -> procrastinate.App:
@@ -40,13 +45,15 @@ def make_app(store: Store) -> procrastinate.App:
     )
     papers, versions, sorters = OpenPapers(), LoadedVersions(), LoadedSorters()
 
-    @app.task(name=read.OPEN_TASK, retry=RETRY)
-    def open_document(document_id: int) -> None:
-        read.open_document(store, document_id, papers)
+    @app.task(name=read.OPEN_TASK, retry=RETRY, pass_context=True)
+    def open_document(context: procrastinate.JobContext, document_id: int) -> None:
+        with _told(context, lambda fault: read.document_broke(store, document_id, fault)):
+            read.open_document(store, document_id, papers)
 
-    @app.task(name=read.PAGE_TASK, retry=RETRY)
-    def read_page(page_id: int) -> None:
-        read.read_one_page(store, page_id, papers)
+    @app.task(name=read.PAGE_TASK, retry=RETRY, pass_context=True)
+    def read_page(context: procrastinate.JobContext, page_id: int) -> None:
+        with _told(context, lambda fault: read.page_broke(store, page_id, fault)):
+            read.read_one_page(store, page_id, papers)
 
     @app.task(name=read.CUT_TASK, retry=RETRY)
     def cut_document(document_id: int) -> None:
@@ -69,6 +76,24 @@ def make_app(store: Store) -> procrastinate.App:
         train.run(store, version_id)
 
     return app
+
+
+@contextlib.contextmanager
+def _told(context: procrastinate.JobContext, tell: Callable[[str], None]) -> Iterator[None]:
+    """A fault of our own side must not leave a paper waiting for ever: what can't be tried again, or was often enough, is
+    told on the paper, under the reference that the log has."""
+    try:
+        yield
+    except SQLAlchemyError:
+        raise
+    except (ExternalError, OSError) as error:
+        if context.job.attempts + 1 < ATTEMPTS:
+            raise
+        tell(str(error))
+    except Exception as error:
+        reference = secrets.token_hex(4)
+        log.error("reading failed unexpectedly", reference=reference, args=context.job.task_kwargs, exc_info=error)
+        tell(f"Something went wrong on our side while it was read; it is logged under reference {reference}.")
 
 
 async def rescue(app: procrastinate.App, stale_seconds: float) -> int:

@@ -90,6 +90,7 @@ Alpine.data("upload", () => ({
   engine: localStorage.getItem("jugum-engine") || "careful",
   language: localStorage.getItem("jugum-language") || "eng",
   batch: "",
+  note: "",
   get byCount() { return this.cut === "every"; },
   init() {
     setKeys({ u: () => this.choose() });
@@ -116,7 +117,7 @@ Alpine.data("upload", () => ({
     if (this.kind === "this") intake.type_id = type;
     if (this.batch.trim()) {
       try {
-        const made = await call("POST", `/api/v1/workspaces/${workspace}/batches`, { name: this.batch });
+        const made = await call("POST", `/api/v1/workspaces/${workspace}/batches`, { name: this.batch, note: this.note });
         intake.batch_id = made.id;
       } catch (error) { await tell("The batch was not made; nothing was sent", error.message); return; }
     }
