@@ -35,8 +35,7 @@ class TruePage:
 
 @dataclass(frozen=True)
 class Scan:
-    """A page as a scan: PNG bytes; `turn` is what must be turned clockwise to stand it upright; `matrix` (2×3) takes fractions
-    of the clean page to fractions of the upright scan before straightening."""
+    """A page as a scan: PNG bytes; `turn` is what must be turned clockwise to stand it upright."""
 
     page: TruePage
     condition: str

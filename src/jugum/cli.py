@@ -229,6 +229,9 @@ class _Office:
             time.sleep(1)
             if self.web is not None and self.web.poll() is not None:
                 raise JugumError("The web process ended; the lines above say why.")
+            if self.mail is not None and self.mail.poll() is not None:
+                print("The mail stand-in ended and is started again.", file=sys.stderr)
+                self.mail = self._spawn("mail")
             for place, process in enumerate(self.workers):
                 if process.poll() is not None:
                     print("A worker ended and is started again; its task is taken up by the next.", file=sys.stderr)

@@ -90,6 +90,19 @@ def test_pages_are_read_again_and_nonsense_is_refused(client: Any, document: int
     assert client.post(path, json={"dpi": 5}).status_code == 422
 
 
+def test_pictures_are_kept_by_browsers_until_the_page_looks_different(
+    client: Any, document: int, run_jobs: Run
+) -> None:
+    for path in (f"/documents/{document}/pages/1.jpg", f"/documents/{document}/pages/1/peek.jpg"):
+        first = client.get(path)
+        assert client.get(path, headers={"If-None-Match": first.headers["etag"]}).status_code == 304
+        client.post(f"/api/v1/documents/{document}/read-again", json={"pages": [1], "turn": 180})
+        run_jobs()
+        again = client.get(path, headers={"If-None-Match": first.headers["etag"]})
+        assert again.status_code == 200
+        assert again.content != first.content
+
+
 def test_a_bundle_is_cut_over_the_api(client: Any, office: Office, run_jobs: Run) -> None:
     one, two = slips(2)
     data = papers.joined(slip_pdf(one), slip_pdf(two, 1))

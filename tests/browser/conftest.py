@@ -167,8 +167,11 @@ def signed_in(application: Application, browser: Browser) -> Any:
 def page(application: Application, browser: Browser, signed_in: Any) -> Iterator[Page]:
     """A signed-in page; an error in its console fails the test."""
     context = browser.new_context(
-        base_url=application.url, viewport={"width": 1280, "height": 800}, storage_state=signed_in
-    )
+        base_url=application.url,
+        viewport={"width": 1280, "height": 800},
+        storage_state=signed_in,
+        reduced_motion="reduce",
+    )  # no button is half way from one colour to the next when it is looked at
     opened = context.new_page()
     opened.set_default_timeout(20_000)
     errors: list[str] = []

@@ -243,6 +243,6 @@ def test_sources_are_added_switched_off_and_batches_stopped_and_removed(applicat
     expect(letters.get_by_role("button", name="Stop")).to_be_visible()
     letters.get_by_role("button", name="Remove").click()
     page.locator("#ask").get_by_role("button", name="Remove").click()
-    expect(page.locator("#ask")).to_contain_text("1 papers went, 0 stay")
+    expect(page.locator("#ask")).to_contain_text("1 paper went, 0 stayed")
     page.locator("#ask").get_by_role("button", name="All right").click()
     expect(letters).to_have_count(0)

@@ -114,6 +114,18 @@ def test_a_bundle_of_papers_of_several_pages_is_cut_where_they_begin() -> None:
     assert cutter.cut([], sorter) == []
 
 
+def test_a_separator_sheet_parts_also_what_was_learned_to_belong_together_its_blank_back_or_not() -> None:
+    known = samples(8)
+    sorter = fit_sorter(known)
+    cutter, rng = fit_cutter([sample.pages for sample in known], sorter), random.Random(12)
+    one, two = paper(2, rng, 2)
+    sheet = Page(1, 595, 842, (Word(SEPARATOR, Box(0.1, 0.1, 0.3, 0.2), 1.0, False, WordKind.BARCODE),))
+    assert [piece.pages for piece in cutter.cut([one, two], sorter)] == [(0, 1)]
+    assert [piece.pages for piece in cutter.cut([one, sheet, two], sorter)] == [(0,), (2,)]
+    assert [piece.pages for piece in cutter.cut([one, sheet, page([]), two], sorter)] == [(0,), (3,)]
+    assert [piece.pages for piece in cutter.cut([one, page([]), two], sorter)] == [(0, 2)]
+
+
 def test_too_few_papers_to_learn_cutting_from() -> None:
     with pytest.raises(ValueError, match="four papers"):
         fit_cutter([paper(1, random.Random(1))] * 5, None)

@@ -10,8 +10,8 @@ from tests.office import Office
 from tests.papers import slip_pdf, slips, words_pdf
 
 from jugum.core.formats.separator import separator_sheet
-from jugum.errors import Conflict, InputError
-from jugum.flow import batches, cut, gather, place, plan
+from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow import batches, cut, gather, place, plan, read
 from jugum.flow.cut import PieceView
 from jugum.flow.gather import Intake
 
@@ -92,6 +92,37 @@ def test_a_cut_stays_once_somebody_has_worked_on_its_papers(office: Office, run_
     office.label_whole(child, slips(1)[0])
     with pytest.raises(Conflict, match="worked on"):
         cut.join_again(office.store, office.analyst, document)
+
+
+def test_a_layout_left_on_the_light_table_survives_setting_aside_and_taking_back(office: Office, run_jobs: Run) -> None:
+    document = bundle(office, papers.joined(*two_slips()), "learned")
+    run_jobs()
+    layout = [PieceView([1], office.type_id), PieceView([2], office.type_id)]
+    cut.save_pieces(office.store, office.analyst, document, layout, cut.bundle_view(office.store, document).revision)
+    gather.set_aside(office.store, office.analyst, document, "wrong office")
+    gather.take_back(office.store, office.analyst, document)
+    run_jobs()
+    assert gather.document_view(office.store, document).state == "to cut"
+    assert pieces_of(office, document) == [[1], [2]]
+
+
+def test_a_bundle_that_was_cut_is_not_set_aside_but_joined(office: Office, run_jobs: Run) -> None:
+    document = bundle(office, papers.joined(*two_slips()), "every:1")
+    run_jobs()
+    with pytest.raises(Conflict, match="taken apart"):
+        gather.set_aside(office.store, office.analyst, document, "wrong office")
+
+
+def test_a_type_of_another_workspace_is_no_type_of_a_piece(office: Office, run_jobs: Run) -> None:
+    document = bundle(office, papers.joined(*two_slips()), "learned")
+    run_jobs()
+    other = plan.add_type(
+        office.store, office.analyst, plan.add_workspace(office.store, office.analyst, "Elsewhere"), "Note"
+    )
+    for type_id in (other, 999):
+        layout = [PieceView([1, 2], type_id)]
+        with pytest.raises(InputError, match="does not have"):
+            cut.cut(office.store, office.analyst, document, layout, cut.bundle_view(office.store, document).revision)
 
 
 @pytest.mark.parametrize(
@@ -190,6 +221,10 @@ def test_placing_a_paper_teaches_and_none_of_these_is_kept(office: Office, two_t
     place.place(office.store, office.analyst, odd, None)
     run_jobs()
     assert [(paper.id, paper.none_of_these) for paper in place.unplaced(office.store, 1)] == [(odd, True)]
+    gather.set_aside(office.store, office.analyst, odd, "not ours")
+    gather.take_back(office.store, office.analyst, odd)
+    run_jobs()
+    assert [(paper.id, paper.none_of_these) for paper in place.unplaced(office.store, 1)] == [(odd, True)]
 
 
 def _read(office: Office, run_jobs: Run, data: bytes) -> int:
@@ -210,6 +245,12 @@ def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int
     ]
     assert said[0] == ("gather", "1 paper fits no type well enough")
     assert len(said) <= 3
+    with office.store.session() as session:
+        session.execute(gather.update(gather.Document).values(state="unplaced", type_id=None, placed_by="program"))
+    said = [
+        (one.step.step, one.step.reason) for one in overview.pressing(office.store, overview.overview(office.store))
+    ]
+    assert ("gather", "11 papers fit no type well enough") in said
 
 
 def test_a_labelled_paper_keeps_its_type(office: Office, two_types: int) -> None:
@@ -267,6 +308,35 @@ def test_a_stopped_batch_waits_goes_on_and_tells_its_steps(office: Office, run_j
     run_jobs()
     view = batches.batch_view(office.store, batch)
     assert (view.papers, view.pages, view.pages_read, view.steps["read"]) == (1, 3, 3, 1)
+
+
+def test_a_batch_of_another_workspace_takes_no_paper(office: Office) -> None:
+    other = batches.add(
+        office.store, office.analyst, plan.add_workspace(office.store, office.analyst, "Elsewhere"), "Post"
+    )
+    for batch in (other, 999):
+        with pytest.raises(NotFound, match="no batch"):
+            gather.receive(
+                office.store,
+                office.analyst,
+                office.type_id,
+                "a.pdf",
+                b"x",
+                purpose="sample",
+                intake=Intake(batch_id=batch),
+            )
+
+
+def test_a_read_paper_of_a_stopped_batch_is_read_again_when_a_person_asks(office: Office, run_jobs: Run) -> None:
+    batch = batches.add(office.store, office.analyst, 1, "Letters")
+    got = gather.receive(
+        office.store, office.analyst, office.type_id, "a.pdf", slip_pdf(slips(1)[0]), purpose="sample", intake=Intake(batch_id=batch)
+    )  # fmt: skip
+    run_jobs()
+    batches.stop(office.store, office.analyst, batch)
+    read.read_again(office.store, office.analyst, got.document_id, None, read.ReadAgain(turn=180))
+    run_jobs()
+    assert gather.document_view(office.store, got.document_id).pages_read == 1
 
 
 def test_removing_a_batch_keeps_what_somebody_worked_on(office: Office, run_jobs: Run) -> None:

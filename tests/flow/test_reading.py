@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import resource
 from collections.abc import Callable
@@ -10,6 +11,7 @@ import numpy as np
 import pikepdf
 import pytest
 from PIL import Image
+from sqlalchemy import text
 from tests import papers
 from tests.office import Office
 from tests.papers import slip_pdf, slips
@@ -249,6 +251,59 @@ def test_a_language_that_is_not_installed_sets_the_paper_aside_with_the_remedy(o
     document = bring(office, "s.png", scan, language="xyz+eng")
     run_jobs()
     assert "tesseract-ocr-xyz" in (gather.document_view(office.store, document).reason or "")
+
+
+def test_a_fault_while_a_paper_is_placed_leaves_it_tried_again(
+    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from jugum.flow import place
+
+    got = gather.receive(office.store, office.analyst, None, "s.pdf", slip_pdf(slips(1)[0]), purpose="sample")
+    with monkeypatch.context() as patch:
+        patch.setattr(place, "pages_of", lambda *given: 1 / 0)
+        run_jobs()
+    assert gather.document_view(office.store, got.document_id).state == "set aside"
+    gather.take_back(office.store, office.analyst, got.document_id)
+    run_jobs()
+    assert gather.document_view(office.store, got.document_id).state == "unplaced"
+
+
+def test_a_paper_removed_before_its_tasks_run_is_no_fault(office: Office, run_jobs: Run) -> None:
+    document = bring(office, "s.pdf", slip_pdf(slips(1)[0]))
+    with office.store.session() as session:
+        session.delete(read.document_row(session, document))
+    run_jobs()
+    with office.store.session() as session:
+        assert (
+            session.execute(text("SELECT count(*) FROM procrastinate_jobs WHERE status = 'failed'")).scalar_one() == 0
+        )
+
+
+def test_a_mail_whose_text_can_t_be_kept_as_it_is_comes_in_all_the_same(office: Office, run_jobs: Run) -> None:
+    head = b"From: a@example.org\nSubject: odd\nMIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=b\n\n"
+    body = b"--b\n\nnul \x00 and \xff\n"
+    attached = b"--b\nContent-Disposition: attachment; filename=a.pdf\nContent-Transfer-Encoding: base64\n\n"
+    bring(office, "m.eml", head + body + attached + base64.encodebytes(slip_pdf(slips(1)[0])) + b"\n--b--\n")
+    run_jobs()
+    assert all_documents(office)["m.eml"].state == "unpacked"
+    assert "\x00" not in all_documents(office)["m.eml"].note
+
+
+def test_the_engine_that_read_is_told_not_the_one_that_was_asked_for(
+    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("jugum.core.ocr.network.available", lambda: False)
+    document = bring(office, "s.png", _saved(papers.drawn(slip_pdf(slips(1)[0])), "PNG"), engine="careful")
+    run_jobs()
+    assert explore.layers(office.store, Explorer(), document, 1).engine == "quick"
+
+
+def test_pages_of_a_paper_that_is_set_aside_are_not_read_again(office: Office, run_jobs: Run) -> None:
+    document = bring(office, "s.pdf", slip_pdf(slips(1)[0]))
+    run_jobs()
+    gather.set_aside(office.store, office.analyst, document, "not ours")
+    with pytest.raises(Conflict, match="set aside"):
+        read.read_again(office.store, office.analyst, document, None, ReadAgain(turn=90))
 
 
 @pytest.mark.parametrize("where", ["read_page", "open_paper"])

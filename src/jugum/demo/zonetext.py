@@ -21,7 +21,8 @@ class Holder:
 
 
 def check_digit(text: str) -> str:
-    """Weights 7, 3, 1 over digits, A = 10 … Z = 35, < = 0, modulo 10: "520727" → "3"."""
+    """Weights 7, 3, 1 over digits, A = 10 … Z = 35, < = 0, modulo 10: "520727" → "3". Written apart from the reader's
+    own, so that a fault there is not in the truth as well."""
     values = (0 if c == "<" else int(c) if c.isdigit() else ord(c) - 55 for c in text)
     return str(sum(value * (7, 3, 1)[place % 3] for place, value in enumerate(values)) % 10)
 

@@ -10,10 +10,9 @@ from sqlalchemy.orm import Session
 
 from jugum.errors import InputError, NotFound
 from jugum.flow.actor import GATHER, Actor, record
-from jugum.flow.read import OPEN_TASK, priority_of, queue_unread
+from jugum.flow.read import queue_opening, queue_unread
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Label, Result
-from jugum.store.queue import enqueue
 
 PRIORITIES = {-1: "low", 0: "usual", 1: "high"}
 # The steps a batch's progress is told by, and the states of papers that are at them.
@@ -115,7 +114,7 @@ def _set_stopped(store: Store, actor: Actor, batch_id: int, stopped: bool) -> No
             select(Document).where(Document.batch_id == batch_id, Document.state == "received")
         ):
             if document.page_count is None:
-                enqueue(session, OPEN_TASK, priority=priority_of(document), lock=f"document-{document.id}", document_id=document.id)  # fmt: skip
+                queue_opening(session, document)
             else:
                 queue_unread(session, document)
 

@@ -12,10 +12,11 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.classification import Piece, cut_by_blanks, cut_by_count, cut_by_separators, is_blank, is_separator
+from jugum.core.page import Page
 from jugum.errors import Conflict, InputError
 from jugum.flow.actor import GATHER, Actor, record
-from jugum.flow.place import LoadedSorters
-from jugum.flow.read import PLACE_TASK, document_row, go_on, learn_soon, pages_of
+from jugum.flow.place import LoadedSorters, drop_drafts
+from jugum.flow.read import PLACE_TASK, document_row, go_on, learn_soon, page_of, page_rows, pages_of
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Label, PageRow, Result
 from jugum.store.queue import enqueue
@@ -70,42 +71,50 @@ class BundleView:
     pieces: list[PieceView]
     types: list[tuple[int, str]]
     papers: list[int]
+    sure_least: float
 
 
 def cut_by_program(store: Store, document_id: int, sorters: LoadedSorters) -> None:
-    """Propose pieces for a read bundle; where the program is sure of each, make papers of them at once."""
+    """Propose pieces for a read bundle; where the program is sure of each, make papers of them at once. A layout that a
+    person left on the light table stays as it is."""
     with store.session() as session:
         document = document_row(session, document_id)
         if document.state != "received":
             return
-        method, workspace_id, type_id = document.cut, document.workspace_id, document.type_id
+        method, workspace_id, type_id, kept = document.cut, document.workspace_id, document.type_id, document.pieces
         pages = pages_of(session, document_id)
-    every = _EVERY.fullmatch(method)
-    learned = method == "learned"
-    if every:
-        pieces = cut_by_count(len(pages), int(every[1]))
-    elif method == "separators":
-        pieces = cut_by_separators(pages)
-    elif method == "blanks":
-        pieces = cut_by_blanks(pages)
-    else:
-        loaded = sorters.newest(store, workspace_id)
-        cutter = loaded.cutter if loaded else None
-        # Without anything to learn from, every page that isn't blank is laid out as one paper for a person to cut.
-        pieces = cutter.cut(pages, loaded.sorter) if loaded and cutter else _unlearned(len(pages))
-    views = _views(pieces, len(pages), type_id)
-    sure = all(view.aside or (view.sure >= SURE_LEAST and (view.type_id is not None or not learned)) for view in views)
-    if any(not view.aside for view in views) and sure:
-        _apply(store, None, document_id, views)
-        return
+    views = [PieceView(**piece) for piece in kept or []]
+    if not views:
+        views = _views(_proposed(store, workspace_id, method, pages, sorters), len(pages), type_id)
+    sure = kept is None and any(not view.aside for view in views) and all(map(_is_sure, views))
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
-        if document.state == "received":
+        if document.state != "received":
+            return
+        if sure and (method != "learned" or all(view.aside or view.type_id is not None for view in views)):
+            _apply(session, None, document, views)
+        else:
             document.state, document.pieces = "to cut", [asdict(view) for view in views]
 
 
-def _unlearned(count: int) -> list[Piece]:
-    return [Piece(tuple(range(count)), sure=0.5)]
+def _proposed(
+    store: Store, workspace_id: int, method: str, pages: Sequence[Page], sorters: LoadedSorters
+) -> list[Piece]:
+    every = _EVERY.fullmatch(method)
+    if every:
+        return cut_by_count(len(pages), int(every[1]))
+    if method == "separators":
+        return cut_by_separators(pages)
+    if method == "blanks":
+        return cut_by_blanks(pages)
+    loaded = sorters.newest(store, workspace_id)
+    if loaded is None or loaded.cutter is None:  # nothing learned yet: one paper, for a person to cut
+        return [Piece(tuple(range(len(pages))), sure=0.5)]
+    return loaded.cutter.cut(pages, loaded.sorter)
+
+
+def _is_sure(view: PieceView) -> bool:
+    return view.aside or view.sure >= SURE_LEAST
 
 
 def _views(pieces: Sequence[Piece], count: int, type_id: int | None) -> list[PieceView]:
@@ -126,15 +135,10 @@ def bundle_view(store: Store, document_id: int) -> BundleView:
     """What the light table shows. Any paper can be laid on it that nobody has worked on."""
     with store.session() as session:
         document = document_row(session, document_id)
-        rows = session.scalars(
-            select(PageRow)
-            .where(PageRow.document_id == document_id)
-            .order_by(PageRow.number)
-            .options(undefer(PageRow.words))
-        ).all()
+        rows = page_rows(session, document_id)
         if not rows:
             raise Conflict(f"“{document.name}” has no pages (yet).")
-        pages = pages_of(session, document_id)
+        pages = list(map(page_of, rows))
         kept = document.pieces or [{"pages": [row.number for row in rows], "type_id": document.type_id}]
         types = session.execute(
             select(DocumentType.id, DocumentType.name)
@@ -150,7 +154,7 @@ def bundle_view(store: Store, document_id: int) -> BundleView:
                 BundlePage(row.number, row.width_pt, row.height_pt, row.word_count, is_blank(page), is_separator(page), row.read_at is not None)
                 for row, page in zip(rows, pages, strict=True)
             ],
-            [PieceView(**piece) for piece in kept], [(type_id, name) for type_id, name in types], list(children),
+            [PieceView(**piece) for piece in kept], [(type_id, name) for type_id, name in types], list(children), SURE_LEAST,
         )  # fmt: skip
 
 
@@ -158,64 +162,51 @@ def save_pieces(store: Store, actor: Actor, document_id: int, pieces: Sequence[P
     """Keep how the light table is laid out now. Conflict when somebody else changed it meanwhile. Returns the new revision."""
     actor.must(GATHER)
     with store.session() as session:
-        document = document_row(session, document_id, lock=True)
-        _must_be_open(session, document)
-        if document.revision != revision:
-            raise Conflict("Somebody else has changed the cuts meanwhile. Load the page again to see them.")
-        _check(document, pieces)
+        document = _checked(session, document_id, pieces, revision)
         document.pieces = [asdict(piece) for piece in pieces]
         document.revision += 1
         return document.revision
-
-
-def _must_be_open(session: Session, document: Document) -> None:
-    worked = session.scalar(select(func.count(Label.id)).where(Label.document_id == document.id)) or 0
-    if worked or document.state in ("received", "unpacked", "settled", "delivered", "labelled", "in hand"):
-        raise Conflict(f"“{document.name}” is {document.state}; it can't be cut now.")
-
-
-def _check(document: Document, pieces: Sequence[PieceView]) -> None:
-    numbers = [number for piece in pieces for number in piece.pages]
-    if not pieces or any(not piece.pages for piece in pieces):
-        raise InputError("Every paper needs at least one page.")
-    if sorted(numbers) != list(range(1, (document.page_count or 0) + 1)):
-        raise InputError(f"Each of the {document.page_count} pages must be in one paper, or be set aside, once.")
 
 
 def cut(store: Store, actor: Actor, document_id: int, pieces: Sequence[PieceView], revision: int) -> list[int]:
     """Make papers of the pieces; returns their ids. The bundle stays with its pages, and cutting can be undone."""
     actor.must(GATHER)
     with store.session() as session:
-        document = document_row(session, document_id)
-        _must_be_open(session, document)
-        if document.revision != revision:
-            raise Conflict("Somebody else has changed the cuts meanwhile. Load the page again to see them.")
-        _check(document, pieces)
+        document = _checked(session, document_id, pieces, revision)
         if all(piece.aside for piece in pieces):
             raise InputError("All pages are set aside; leave at least one paper, or set the whole file aside.")
-    return _apply(store, actor, document_id, pieces)
+        return _apply(session, actor, document, pieces)
 
 
-def _apply(store: Store, actor: Actor | None, document_id: int, pieces: Sequence[PieceView]) -> list[int]:
-    with store.session() as session:
-        bundle = document_row(session, document_id, lock=True)
-        if bundle.state == "unpacked":
-            raise Conflict(f"“{bundle.name}” is cut already.")
-        rows = {
-            row.number: row
-            for row in session.scalars(
-                select(PageRow)
-                .where(PageRow.document_id == document_id)
-                .options(undefer(PageRow.words), undefer(PageRow.peek))
-            )
-        }
-        made = [_paper(session, actor, bundle, piece, rows) for piece in pieces if not piece.aside]
-        bundle.state, bundle.pieces = "unpacked", [asdict(piece) for piece in pieces]
-        bundle.revision += 1
-        record(session, actor, "cut", "document", document_id, papers=len(made))
-        if actor is not None:
-            learn_soon(session, bundle.workspace_id)
-        return made
+def _checked(session: Session, document_id: int, pieces: Sequence[PieceView], revision: int) -> Document:
+    """The bundle, locked, when nobody has worked on it or changed its cuts meanwhile and the pieces make sense."""
+    document = document_row(session, document_id, lock=True)
+    worked = session.scalar(select(func.count(Label.id)).where(Label.document_id == document.id)) or 0
+    if worked or document.state in ("received", "unpacked", "settled", "delivered", "labelled", "in hand"):
+        raise Conflict(f"“{document.name}” is {document.state}; it can't be cut now.")
+    if document.revision != revision:
+        raise Conflict("Somebody else has changed the cuts meanwhile. Load the page again to see them.")
+    numbers = [number for piece in pieces for number in piece.pages]
+    if not pieces or any(not piece.pages for piece in pieces):
+        raise InputError("Every paper needs at least one page.")
+    if sorted(numbers) != list(range(1, (document.page_count or 0) + 1)):
+        raise InputError(f"Each of the {document.page_count} pages must be in one paper, or be set aside, once.")
+    known = set(session.scalars(select(DocumentType.id).where(DocumentType.workspace_id == document.workspace_id)))
+    if {piece.type_id for piece in pieces} - known - {None}:
+        raise InputError("A paper has a type that this workspace does not have.")
+    return document
+
+
+def _apply(session: Session, actor: Actor | None, bundle: Document, pieces: Sequence[PieceView]) -> list[int]:
+    rows = {row.number: row for row in page_rows(session, bundle.id)}
+    drop_drafts(session, bundle.id)
+    made = [_paper(session, actor, bundle, piece, rows) for piece in pieces if not piece.aside]
+    bundle.state, bundle.pieces = "unpacked", [asdict(piece) for piece in pieces]
+    bundle.revision += 1
+    record(session, actor, "cut", "document", bundle.id, papers=len(made))
+    if actor is not None:
+        learn_soon(session, bundle.workspace_id)
+    return made
 
 
 _COPIED = (

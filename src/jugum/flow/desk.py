@@ -13,7 +13,7 @@ from jugum.core.page import Box, text_of, union, unpack_words
 from jugum.core.values import DataType, normal_form
 from jugum.errors import Conflict, InputError
 from jugum.flow.actor import Actor
-from jugum.flow.gather import document_row
+from jugum.flow.read import document_row, page_of, page_rows
 from jugum.store import Store
 from jugum.store.models import Document, Field, PageRow, Person
 
@@ -68,16 +68,11 @@ class ValueInput:
 
 
 def page_views(session: Session, document_id: int) -> list[PageView]:
-    rows = session.scalars(
-        select(PageRow)
-        .where(PageRow.document_id == document_id)
-        .order_by(PageRow.number)
-        .options(undefer(PageRow.words))
-    )
+    rows = page_rows(session, document_id)
     return [
         PageView(
             row.number, row.view_width, row.view_height, row.source, row.rotation, round(row.confidence, 3),
-            [[w.text, *(round(v, 4) for v in w.box), round(w.confidence, 2)] for w in (unpack_words(row.words) if row.words else ())],
+            [[w.text, *(round(v, 4) for v in w.box), round(w.confidence, 2)] for w in page_of(row).words],
         )
         for row in rows
     ]  # fmt: skip

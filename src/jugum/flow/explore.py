@@ -6,28 +6,35 @@ import threading
 from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import PurePosixPath
 from typing import Any
 
-import numpy as np
-import numpy.typing as npt
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.formats.pages import alto, hocr, page_json, page_text, structure_data, tables_csv, tables_xlsx
 from jugum.core.formats.searchable import searchable_pdf
-from jugum.core.ocr import How, page_view, picture_bytes, read_region, region_picture, upright_picture
+from jugum.core.ocr import (
+    How,
+    Paper,
+    check_engine,
+    check_language,
+    page_view,
+    picture_bytes,
+    read_region,
+    reading_picture,
+    region_picture,
+)
 from jugum.core.page import Box, Page, Word, pack_words, reading_order
 from jugum.core.structure import Structure, structure_of
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.actor import GATHER, Actor, record
-from jugum.flow.read import OpenPapers, document_row, page_of
+from jugum.flow.read import OpenPapers, document_row, page_of, page_rows
 from jugum.store import Store
 from jugum.store.models import Document, PageRow
 
 PICTURE_DPI_MAX = 600
-STRUCTURE_DPI = 200
 STRUCTURES_KEPT = 96
 FORMATS = {
     "json": ("application/json", ".json"), "hocr": ("text/html", ".hocr.html"), "alto": ("application/xml", ".alto.xml"),
@@ -52,24 +59,14 @@ class Explorer:
         with self.lock:
             if key not in self._structures:
                 page = page_of(row)
-                grey = self._grey(store, document, row, page)
+                grey = reading_picture(self.paper(store, document), row.source_index, page)
                 self._structures[key] = structure_of(page, grey)
                 while len(self._structures) > STRUCTURES_KEPT:
                     self._structures.popitem(last=False)
             self._structures.move_to_end(key)
             return self._structures[key]
 
-    def _grey(self, store: Store, document: Document, row: PageRow, page: Page) -> npt.NDArray[np.uint8]:
-        dpi = max(
-            20,
-            min(
-                STRUCTURE_DPI if max(page.width_pt, page.height_pt) > 450 else 300,
-                int(3600 * 72 / max(page.width_pt, page.height_pt)),
-            ),
-        )
-        return upright_picture(self.paper(store, document), row.source_index, page, dpi, grey=True)
-
-    def paper(self, store: Store, document: Document) -> Any:
+    def paper(self, store: Store, document: Document) -> Paper:
         return self.papers.paper(store, document.reading_key or document.file.sha256, document.name)
 
 
@@ -154,6 +151,11 @@ class PageLayers:
     layers: dict[str, Any]
 
 
+def _shown(word: Word) -> list[Any]:
+    """A word for the screen: text, x0, y0, x1, y1, confidence, kind."""
+    return [word.text, *(round(side, 5) for side in word.box), round(word.confidence, 3), word.kind.value]
+
+
 def layers(store: Store, explorer: Explorer, document_id: int, number: int) -> PageLayers:
     with store.session() as session:
         document, row = _page_row(session, document_id, number)
@@ -163,7 +165,7 @@ def layers(store: Store, explorer: Explorer, document_id: int, number: int) -> P
     return PageLayers(
         number, row.view_width, row.view_height, row.width_pt, row.height_pt, row.source, row.engine, row.rotation, row.skew,
         round(row.confidence, 4), row.note, row.problem, row.read_at is not None,
-        [[w.text, *(round(v, 5) for v in w.box), round(w.confidence, 3), w.kind.value] for w in page.words],
+        list(map(_shown, page.words)),
         "" if empty else page_text([page]), found,
     )  # fmt: skip
 
@@ -185,17 +187,14 @@ class RegionAsked:
 def try_region(store: Store, explorer: Explorer, actor: Actor, document_id: int, number: int, asked: RegionAsked) -> list[list[Any]]:  # fmt: skip
     """Words of a region read in another way, to be looked at; nothing is changed."""
     actor.must(GATHER)
-    return [
-        [w.text, *(round(v, 5) for v in w.box), round(w.confidence, 3), w.kind.value]
-        for w in _read(store, explorer, document_id, number, asked)
-    ]
+    return list(map(_shown, _read(store, explorer, document_id, number, asked)))
 
 
 def _read(store: Store, explorer: Explorer, document_id: int, number: int, asked: RegionAsked) -> tuple[Word, ...]:
     box = Box(*asked.box)
     _check_box(box)
-    if asked.engine not in ("careful", "quick", "both"):
-        raise InputError(f"“{asked.engine}” is no engine; careful, quick and both are.")
+    check_engine(asked.engine)
+    check_language(asked.language)
     if asked.dpi is not None and not 72 <= asked.dpi <= PICTURE_DPI_MAX:
         raise InputError(f"{asked.dpi} dpi can't be read at; 72 to {PICTURE_DPI_MAX} can.")
     with store.session() as session:
@@ -220,7 +219,7 @@ def take_region(store: Store, explorer: Explorer, actor: Actor, document_id: int
         words = reading_order([*kept, *found])
         row.words, row.word_count = pack_words(words), len(words)
         row.confidence = Page(1, 1, 1, words).mean_confidence
-        row.read_at = datetime.now(tz=row.read_at.tzinfo if row.read_at else None)
+        row.read_at = datetime.now(UTC)
         document.revision += 1
         record(
             session,
@@ -245,12 +244,7 @@ def taken_away(store: Store, explorer: Explorer, document_id: int, kind: str) ->
         raise InputError(f"“{kind}” is no format here; {', '.join(FORMATS)} are.")
     with store.session() as session:
         document = document_row(session, document_id)
-        rows = session.scalars(
-            select(PageRow)
-            .where(PageRow.document_id == document_id)
-            .order_by(PageRow.number)
-            .options(undefer(PageRow.words))
-        ).all()
+        rows = page_rows(session, document_id)
         _ = document.file
     if not rows or any(row.read_at is None for row in rows):
         raise Conflict(f"“{document.name}” is not read to its end yet.")

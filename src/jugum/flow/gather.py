@@ -9,27 +9,26 @@ from datetime import datetime
 from sqlalchemy import and_, delete, func, or_, select, text, update
 from sqlalchemy.orm import Session, joinedload
 
-from jugum.core.ocr import check_language, plain_name
+from jugum.core.ocr import check_engine, check_language, plain_name
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.actor import GATHER, Actor, record
 from jugum.flow.cut import check_method
 from jugum.flow.plan import type_row
 from jugum.flow.read import (
-    OPEN_TASK,
     document_row,
     finish_reading,
     pages_of,
-    priority_of,
+    queue_opening,
     queue_unread,
     source_file,
 )
 from jugum.store import Store
-from jugum.store.models import ENGINES, Document, Hold, Label, PageRow, Reading, Result, SourceFile, Workspace
-from jugum.store.queue import enqueue
+from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, SourceFile, Workspace
 
 __all__ = ["Intake", "Received", "document_row", "pages_of", "plain_name", "receive"]
 
 PURPOSES = ("sample", "live")
+NO_SAMPLE = ("delivered", "received", "set aside", "to cut", "unplaced", "unpacked")  # states a sample isn't made from
 
 
 @dataclass(frozen=True)
@@ -56,7 +55,7 @@ class Received:
 
 @dataclass(frozen=True)
 class DocumentView:
-    """A paper as a row of a list. `readable` counts pages read of `page_count` (None until the file is opened)."""
+    """A paper as a row of a list. `pages_read` counts of `page_count` (None until the file is opened)."""
 
     id: int
     name: str
@@ -99,14 +98,14 @@ def receive(
     engine = intake.engine or store.settings.engine
     if purpose not in PURPOSES:
         raise InputError(f"“{purpose}” is no purpose; a paper is a sample or live.")
-    if engine not in ENGINES:
-        raise InputError(f"“{engine}” is no engine; careful, quick and both are.")
+    check_engine(engine)
     check_method(intake.cut)
     check_language(intake.language)
     _check_size(store, name, len(data))
     key = store.files.put(data)
     with store.session() as session:
         workspace_id = _workspace(session, type_id, intake)
+        _check_batch(session, intake.batch_id, workspace_id)
         # Two uploads of the same bytes at once must not both find nobody: the second waits here.
         session.execute(text("SELECT pg_advisory_xact_lock(hashtext(:key))"), {"key": f"{workspace_id}:{key}"})
         if not again:
@@ -126,13 +125,7 @@ def receive(
         )  # fmt: skip
         session.add(document)
         session.flush()
-        enqueue(
-            session,
-            OPEN_TASK,
-            priority=priority_of(document) + 5,
-            lock=f"document-{document.id}",
-            document_id=document.id,
-        )
+        queue_opening(session, document, sooner=5)
         record(session, actor, "receive", "document", document.id, name=name, sha256=key, purpose=purpose)
         return Received(document.id, name, False)
 
@@ -156,6 +149,12 @@ def _workspace(session: Session, type_id: int | None, intake: Intake) -> int:
     if len(known) != 1:
         raise InputError("Say to which workspace the paper belongs, or of what type it is.")
     return known[0]
+
+
+def _check_batch(session: Session, batch_id: int | None, workspace_id: int) -> None:
+    batch = session.get(Batch, batch_id) if batch_id is not None else None
+    if batch_id is not None and (batch is None or batch.workspace_id != workspace_id):
+        raise NotFound(f"There is no batch {batch_id} in this workspace.")
 
 
 def documents(
@@ -232,6 +231,8 @@ def set_aside(store: Store, actor: Actor, document_id: int, reason: str) -> None
         document = document_row(session, document_id)
         if document.state == "delivered":
             raise Conflict(f"“{document.name}” is delivered already and can't be set aside.")
+        if document.state == "unpacked":
+            raise Conflict(f"“{document.name}” was taken apart; set its papers aside, or join them again.")
         record(session, actor, "set aside", "document", document_id, before=document.state, reason=reason)
         document.state, document.reason, document.set_aside_by = "set aside", reason, actor.id
 
@@ -252,7 +253,7 @@ def take_back(store: Store, actor: Actor, document_id: int) -> None:
         record(session, actor, "take back", "document", document_id)
         labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
         if not document.page_count:
-            enqueue(session, OPEN_TASK, priority=priority_of(document) + 5, lock=f"document-{document_id}", document_id=document_id)  # fmt: skip
+            queue_opening(session, document, sooner=5)
         elif not was_read:
             queue_unread(session, document)
         elif labelled and document.purpose == "sample":
@@ -275,14 +276,7 @@ def change_purpose(store: Store, actor: Actor, document_id: int, purpose: str) -
         raise InputError("A paper can only be made a sample; send it again to have it live.")
     with store.session() as session:
         document = document_row(session, document_id)
-        if document.purpose == "sample" or document.state in (
-            "delivered",
-            "received",
-            "set aside",
-            "to cut",
-            "unplaced",
-            "unpacked",
-        ):
+        if document.purpose == "sample" or document.state in NO_SAMPLE:
             raise Conflict(f"“{document.name}” is {document.state} and can't be made a sample.")
         for table in (Hold, Result, Reading):
             session.execute(delete(table).where(table.document_id == document_id))

@@ -191,12 +191,10 @@ def _waits_for_a_place(store: Store, workspace_id: int) -> str:
                 .group_by(Document.state)
             )
         }
-    parts = []
-    if counted.get("unplaced"):
-        parts.append(f"{counted['unplaced']} papers fit no type well enough")
-    if counted.get("to cut"):
-        parts.append(f"{counted['to cut']} bundles wait for a look at their cuts")
-    return "; ".join(parts).replace("1 papers fit", "1 paper fits").replace("1 bundles wait", "1 bundle waits")
+    papers, bundles = counted.get("unplaced", 0), counted.get("to cut", 0)
+    said = [f"{papers} {'paper fits' if papers == 1 else 'papers fit'} no type well enough"] if papers else []
+    said += [f"{bundles} {'bundle waits' if bundles == 1 else 'bundles wait'} to be looked at"] if bundles else []
+    return "; ".join(said)
 
 
 def next_steps(now: Steps) -> list[NextStep]:

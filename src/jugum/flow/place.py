@@ -6,7 +6,7 @@ from collections import defaultdict
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.classification import OTHER, BundleCutter, TypeSample, TypeSorter, fit_cutter, fit_sorter
@@ -16,7 +16,7 @@ from jugum.errors import Conflict, InputError
 from jugum.flow.actor import GATHER, Actor, record
 from jugum.flow.read import PLACE_TASK, document_row, go_on, learn_soon, pages_of
 from jugum.store import Store
-from jugum.store.models import Document, DocumentType, Label, Result, Sorter
+from jugum.store.models import Document, DocumentType, Hold, Label, Reading, Result, Sorter
 from jugum.store.queue import enqueue
 
 PAPERS_A_TYPE = 60
@@ -125,6 +125,9 @@ def place_by_program(store: Store, document_id: int, sorters: LoadedSorters) -> 
         document = document_row(session, document_id, lock=True)
         if document.type_id is not None or document.state not in ("received", "unplaced"):
             return
+        if document.placed_by == "other":  # a person said so; only a person takes it back
+            document.state = "unplaced"
+            return
         document.likely = (
             [[type_id, round(chance * placed.sureness, 4)] for type_id, chance in placed.likely[:9]] if placed else []
         )
@@ -155,19 +158,15 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> 
             its_type = session.get(DocumentType, type_id)
             if its_type is None or its_type.workspace_id != document.workspace_id:
                 raise InputError("There is no such type in this workspace.")
-            _drop_drafts(session, document_id)
+            drop_drafts(session, document_id)
             document.type_id, document.placed_by = type_id, "person"
             document.revision += 1
             go_on(session, document)
         learn_soon(session, document.workspace_id)
 
 
-def _drop_drafts(session: Session, document_id: int) -> None:
-    """What was drafted under another type is of no use."""
-    from sqlalchemy import delete
-
-    from jugum.store.models import Hold, Reading
-
+def drop_drafts(session: Session, document_id: int) -> None:
+    """What was drafted for a paper that is now of another type, or cut, is of no use."""
     for table in (Hold, Result, Reading):
         session.execute(delete(table).where(table.document_id == document_id))
 

@@ -18,6 +18,7 @@ from jugum.core.ocr import (
     Limits,
     Paper,
     ReadPage,
+    check_engine,
     check_language,
     engine_named,
     kind_of,
@@ -89,6 +90,12 @@ def priority_of(document: Document, index: int = 0) -> int:
     """Live papers wait less than samples of the same batch priority; after eight pages a long paper steps back behind others."""
     batch = document.batch.priority if document.batch else 0
     return PRIORITY[document.purpose] + 20 * batch - (10 if index >= FAIR_PAGES else 0) - min(9, index // 40)
+
+
+def queue_opening(session: Session, document: Document, *, sooner: int = 0) -> None:
+    """A task that opens a received paper; `sooner` is added to its priority."""
+    priority = priority_of(document) + sooner
+    enqueue(session, OPEN_TASK, priority=priority, lock=f"document-{document.id}", document_id=document.id)
 
 
 # ---- Opening ---------------------------------------------------------------------------------------------------------------
@@ -202,7 +209,7 @@ def _keep_part(store: Store, parent_id: int, part: str, name: str, data: bytes, 
         )  # fmt: skip
         session.add(child)
         session.flush()
-        enqueue(session, OPEN_TASK, priority=priority_of(child), lock=f"document-{child.id}", document_id=child.id)
+        queue_opening(session, child)
 
 
 def source_file(session: Session, workspace_id: int, key: str, name: str, size: int) -> SourceFile:
@@ -229,13 +236,7 @@ def unlock(store: Store, actor: Actor, document_id: int, password: str) -> None:
         document.reading_key, document.locked = derived, False
         document.state, document.reason, document.set_aside_by = "received", None, None
         record(session, actor, "unlock", "document", document_id)
-        enqueue(
-            session,
-            OPEN_TASK,
-            priority=priority_of(document) + 10,
-            lock=f"document-{document_id}",
-            document_id=document_id,
-        )
+        queue_opening(session, document, sooner=10)
 
 
 # ---- Pages -----------------------------------------------------------------------------------------------------------------
@@ -260,21 +261,22 @@ def read_one_page(store: Store, page_id: int, papers: OpenPapers) -> None:
     with store.session() as session:
         row = session.get(PageRow, page_id)
         document = session.get(Document, row.document_id) if row is not None else None
-        if row is None or document is None or row.read_at is not None or _stopped(session, document):
+        if row is None or document is None or row.read_at is not None or document.state == "set aside":
             return
-        if document.state == "set aside":
-            return
+        if document.state == "received" and _stopped(session, document):
+            return  # it goes on with its batch; what a person asks for of a read paper is done all the same
         job = _Job(
             page_id, document.id, document.reading_key or document.file.sha256, document.name, row.source_index,
             row.how.get("engine", document.engine), row.how.get("language", document.language), row.how,
         )  # fmt: skip
     try:
         paper = papers.paper(store, job.key, job.name)
-        read = read_page(paper, job.index, papers.engine(job.engine, job.language), how_from(job.how))
+        engine = papers.engine(job.engine, job.language)
+        read = read_page(paper, job.index, engine, how_from(job.how))
     except InputError as error:
         _keep_problem(store, job, str(error))
         return
-    _keep_page(store, job, read)
+    _keep_page(store, job, read, engine.name)
 
 
 def how_from(asked: dict[str, Any]) -> How:
@@ -286,12 +288,12 @@ def how_from(asked: dict[str, Any]) -> How:
     )
 
 
-def _keep_page(store: Store, job: _Job, read: ReadPage) -> None:
+def _keep_page(store: Store, job: _Job, read: ReadPage, engine: str) -> None:
     width, height = view_size(read.page)
     page = read.page
     values: dict[str, Any] = {
         "width_pt": page.width_pt, "height_pt": page.height_pt, "rotation": page.rotation, "skew": page.skew, "source": page.source.value,
-        "engine": "" if page.source is PageSource.TEXT_LAYER else job.engine, "confidence": page.mean_confidence,
+        "engine": "" if page.source is PageSource.TEXT_LAYER else engine, "confidence": page.mean_confidence,
         "word_count": len(page.words), "words": pack_words(page.words), "peek": read.peek, "view_key": None, "view_width": width,
         "view_height": height, "problem": "", "note": read.note,
     }  # fmt: skip
@@ -313,10 +315,10 @@ def page_broke(store: Store, page_id: int, fault: str) -> None:
 
 
 def document_broke(store: Store, document_id: int, fault: str) -> None:
-    """A paper that our own side can't open is set aside with the fault; it can be tried again."""
+    """A paper that our own side can't open, cut or place is set aside with the fault; it can be tried again."""
     with store.session() as session:
         name = document_row(session, document_id).name
-    _set_aside_by_program(store, document_id, f"“{name}” could not be opened. {fault}")
+    _set_aside_by_program(store, document_id, f"“{name}” could not be read to its end. {fault}")
 
 
 def _keep(store: Store, page_id: int, document_id: int, values: dict[str, Any]) -> None:
@@ -410,15 +412,15 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
     actor.must(GATHER)
     if asked.turn is not None and asked.turn % 90:
         raise InputError(f"{asked.turn} is no quarter turn; 90, 180 and 270 are.")
-    if asked.engine not in (None, "careful", "quick", "both"):
-        raise InputError(f"“{asked.engine}” is no engine; careful, quick and both are.")
+    if asked.engine is not None:
+        check_engine(asked.engine)
     if asked.language is not None:
         check_language(asked.language)
     if asked.dpi is not None and not 72 <= asked.dpi <= 600:
         raise InputError(f"{asked.dpi} dpi can't be read at; 72 to 600 can.")
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
-        if document.state in ("received", "unpacked", "delivered", "settled"):
+        if document.state in ("received", "unpacked", "set aside", "delivered", "settled"):
             raise Conflict(f"“{document.name}” is {document.state}; its pages can't be read again.")
         query = select(PageRow).where(PageRow.document_id == document_id)
         rows = session.scalars(query.where(PageRow.number.in_(pages)) if pages else query).all()
@@ -446,12 +448,12 @@ def page_of(row: PageRow) -> Page:
     return Page(row.number, row.width_pt, row.height_pt, words, source, row.rotation, row.skew)
 
 
+def page_rows(session: Session, document_id: int) -> Sequence[PageRow]:
+    """The page rows of a paper in order, with their words."""
+    query = select(PageRow).where(PageRow.document_id == document_id).order_by(PageRow.number)
+    return session.scalars(query.options(undefer(PageRow.words))).all()
+
+
 def pages_of(session: Session, document_id: int) -> tuple[Page, ...]:
     """The pages of a paper in core's words."""
-    rows = session.scalars(
-        select(PageRow)
-        .where(PageRow.document_id == document_id)
-        .order_by(PageRow.number)
-        .options(undefer(PageRow.words))
-    )
-    return tuple(page_of(row) for row in rows)
+    return tuple(map(page_of, page_rows(session, document_id)))

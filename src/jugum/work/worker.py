@@ -17,9 +17,10 @@ from pathlib import Path
 
 import procrastinate
 import structlog
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import OperationalError
 
-from jugum.errors import ExternalError, JugumError
+from jugum.core.ocr import engine_named
+from jugum.errors import ExternalError, NotFound
 from jugum.flow import cut, place, read, review, sources, train
 from jugum.flow.models import LoadedVersions
 from jugum.flow.place import LoadedSorters
@@ -43,6 +44,8 @@ def make_app(store: Store) -> procrastinate.App:
     app = procrastinate.App(
         connector=procrastinate.PsycopgConnector(conninfo=plain_url(settings.database_url), min_size=1, max_size=4)
     )
+    if settings.engine != "quick" and engine_named(settings.engine).name == "quick":
+        log.warning("the careful engine can't run here; pages are read with the quick one")
     papers, versions, sorters = OpenPapers(), LoadedVersions(), LoadedSorters()
 
     @app.task(name=read.OPEN_TASK, retry=RETRY, pass_context=True)
@@ -55,13 +58,15 @@ def make_app(store: Store) -> procrastinate.App:
         with _told(context, lambda fault: read.page_broke(store, page_id, fault)):
             read.read_one_page(store, page_id, papers)
 
-    @app.task(name=read.CUT_TASK, retry=RETRY)
-    def cut_document(document_id: int) -> None:
-        cut.cut_by_program(store, document_id, sorters)
+    @app.task(name=read.CUT_TASK, retry=RETRY, pass_context=True)
+    def cut_document(context: procrastinate.JobContext, document_id: int) -> None:
+        with _told(context, lambda fault: read.document_broke(store, document_id, fault)):
+            cut.cut_by_program(store, document_id, sorters)
 
-    @app.task(name=read.PLACE_TASK, retry=RETRY)
-    def place_document(document_id: int) -> None:
-        place.place_by_program(store, document_id, sorters)
+    @app.task(name=read.PLACE_TASK, retry=RETRY, pass_context=True)
+    def place_document(context: procrastinate.JobContext, document_id: int) -> None:
+        with _told(context, lambda fault: read.document_broke(store, document_id, fault)):
+            place.place_by_program(store, document_id, sorters)
 
     @app.task(name=read.LEARN_TASK, retry=RETRY)
     def learn_sorter(workspace_id: int) -> None:
@@ -69,7 +74,8 @@ def make_app(store: Store) -> procrastinate.App:
 
     @app.task(name=read.DRAFT_TASK, retry=RETRY)
     def draft_document(document_id: int) -> None:
-        review.draft(store, document_id, versions)
+        with contextlib.suppress(NotFound):  # removed meanwhile
+            review.draft(store, document_id, versions)
 
     @app.task(name=train.TRAIN_TASK, retry=RETRY)
     def train_version(version_id: int) -> None:
@@ -84,7 +90,9 @@ def _told(context: procrastinate.JobContext, tell: Callable[[str], None]) -> Ite
     told on the paper, under the reference that the log has."""
     try:
         yield
-    except SQLAlchemyError:
+    except NotFound:
+        log.info("what was to be read is gone meanwhile", args=context.job.task_kwargs)
+    except OperationalError:
         raise
     except (ExternalError, OSError) as error:
         if context.job.attempts + 1 < ATTEMPTS:
@@ -153,8 +161,8 @@ async def _look(store: Store) -> None:
         await asyncio.sleep(store.settings.look_seconds)
         try:
             await asyncio.to_thread(watcher.look)
-        except (JugumError, SQLAlchemyError) as error:
-            log.warning("a look at the sources failed", error=str(error))
+        except Exception as error:  # one broken mail must not end the watch
+            log.error("a look at the sources failed", exc_info=error)
 
 
 async def _recycle(settings: Settings, ended: asyncio.Event) -> None:

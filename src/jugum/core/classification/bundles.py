@@ -25,9 +25,7 @@ Floats = npt.NDArray[np.float64]
 SEPARATOR = "JUGUM:NEXT-PAPER"  # what the code on a separator sheet says
 BLANK_WORDS_MAX = 2
 PIECE_PAGES_MAX = 60
-SURE = 0.9
 TYPE_WEIGHT = 0.6
-PAIR_FEATURES = 12
 _PAGE_OF = re.compile(r"\b(\d{1,3})\s*(?:of|/|von|av|de|\|)\s*(\d{1,3})\b", re.I)
 _PAGE = re.compile(r"\b(?:page|p\.|seite|side|pagina)\s*(\d{1,3})\b", re.I)
 
@@ -121,11 +119,12 @@ class BundleCutter:
         return np.asarray(vectors @ self.first[:-1] + self.first[-1]).ravel()
 
     def cut(self, pages: Sequence[Page], sorter: TypeSorter | None) -> list[Piece]:
-        """The best cut. Separator sheets and blank pages part always and belong to no piece."""
+        """The best cut. Separator sheets part always; they and blank pages belong to no piece."""
         kept = [n for n, page in enumerate(pages) if not is_separator(page) and not is_blank(page)]
         if not kept:
             return []
-        forced = {n for n in kept if n > 0 and is_separator(pages[n - 1])}
+        sheets = np.cumsum([is_separator(page) for page in pages])
+        forced = {n for before, n in pairwise(kept) if sheets[n] > sheets[before]}
         its = [pages[n] for n in kept]
         chances = np.clip(self.boundaries(its, sorter), 1e-4, 1 - 1e-4)
         for place, number in enumerate(kept):
@@ -191,7 +190,6 @@ class _Facts:
     number: int | None
     of: int | None
     size: tuple[float, float]
-    words: int
 
 
 def _facts(page: Page) -> _Facts:
@@ -210,7 +208,6 @@ def _facts(page: Page) -> _Facts:
         number,
         of,
         (page.width_pt, page.height_pt),
-        len(words),
     )
 
 

@@ -105,7 +105,7 @@ class TypeSorter:
     def _reject_features(self, counts: Counter[str], vector: sparse.csr_matrix, scores: Floats, best: int) -> Floats:
         """How a paper stands to its best type: the type's own score and its lead, likeness to its nearest paper, the share
         of the paper's words (by weight, unknown ones weighing most) that the type's papers hold, and of its pairs."""
-        places = self.wording._places()
+        places = self.wording.places
         unknown = float(np.log(len(self.centre_types) + 1) + 1)
         own = self.known[best]
         shares = []

@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -69,7 +70,7 @@ class Wording:
 
     def vectors(self, counts: Sequence[Counter[str]]) -> sparse.csr_matrix:
         """One row a page: (1 + log count) × idf, of unit length; shape (pages, terms)."""
-        places = self._places()
+        places = self.places
         rows, columns, values = [], [], []
         for row, one in enumerate(counts):
             for term, count in one.items():
@@ -82,5 +83,7 @@ class Wording:
         lengths = np.sqrt(np.asarray(matrix.multiply(matrix).sum(axis=1)).ravel())
         return sparse.csr_matrix(sparse.diags_array(1 / np.maximum(lengths, 1e-9)) @ matrix)
 
-    def _places(self) -> dict[str, int]:
+    @cached_property
+    def places(self) -> dict[str, int]:
+        """The column of each term."""
         return {term: number for number, term in enumerate(self.terms)}

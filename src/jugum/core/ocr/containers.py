@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from email.message import EmailMessage
 from enum import StrEnum
 
-from jugum.core.ocr.papers import Limits
+from jugum.core.ocr.papers import Limits, is_picture
 from jugum.errors import UnreadablePaper
 
 
@@ -30,8 +30,6 @@ class FileKind(StrEnum):
     UNKNOWN = "unknown"
 
 
-_PICTURES = (b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"II*\0", b"MM\0*", b"BM")
-_HEIC_BRANDS = (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"heim", b"heis", b"avif")
 _MAIL_HEAD = re.compile(
     rb"^(?:From|To|Received|Return-Path|Subject|Date|MIME-Version|Message-ID|Delivered-To):", re.I | re.M
 )
@@ -42,9 +40,7 @@ def kind_of(data: bytes, name: str = "") -> FileKind:
     """The kind of a file from its first bytes."""
     if b"%PDF-" in data[:1024]:
         return FileKind.PDF
-    if data.startswith(_PICTURES) or (data[:4] == b"RIFF" and data[8:12] == b"WEBP"):
-        return FileKind.PICTURE
-    if data[4:8] == b"ftyp" and data[8:12] in _HEIC_BRANDS:
+    if is_picture(data):
         return FileKind.PICTURE
     if data[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
         return FileKind.OFFICE if _is_document(data) else FileKind.ARCHIVE
@@ -183,7 +179,8 @@ def mail_note(data: bytes) -> str:
     """Who wrote, when, about what, and the mail's text: kept as a note on its papers (at most 4000 characters)."""
     message = _message(data)
     head = [f"{name}: {_header(message[name])}" for name in ("From", "Date", "Subject") if message[name]]
-    return ("\n".join(head) + "\n\n" + _body(message)).strip()[:4000]
+    note = ("\n".join(head) + "\n\n" + _body(message)).replace("\x00", "").strip()[:4000]
+    return note.encode("utf-8", "replace").decode()  # lone surrogates of undeclared bytes can't be kept
 
 
 def _body(message: EmailMessage) -> str:

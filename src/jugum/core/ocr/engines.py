@@ -23,6 +23,7 @@ from jugum.core.page import Box, Word, overlap_share
 from jugum.errors import InputError, UnreadablePaper
 
 Grey = npt.NDArray[np.uint8]
+ENGINES = ("careful", "quick", "both")
 SURE_LEAST = 0.5  # a line read with less is a stain or a pattern
 FIND_LETTER = 10.0  # pixels
 FIND_SIDE_MIN, FIND_SIDE_MAX = 960, 1920  # pixels
@@ -65,11 +66,6 @@ class CarefulEngine:
             lines = find(grey, _finding_scale(grey))
             return self._words(grey, lines)
 
-    def read_lines(self, grey: Grey, lines: list[Line]) -> list[Word]:
-        """Words of lines whose places are known already."""
-        with self._lock:
-            return self._words(grey, lines)
-
     def _words(self, grey: Grey, lines: list[Line]) -> list[Word]:
         read = self._networks()[1]
         words: list[Word] = []
@@ -97,7 +93,7 @@ def _part(line: Line, start: float, end: float) -> Line:
 
 
 def _finding_scale(grey: Grey) -> float:
-    """How far the picture may be shrunk to find its lines: the smaller tenth of its letters keep 8 pixels."""
+    """How far the picture may be shrunk to find its lines: its smaller letters keep ten pixels."""
     letter = letter_height(grey)
     long_side = float(max(grey.shape))
     wanted = FIND_LETTER / letter if letter else 1.0
@@ -115,6 +111,13 @@ def tessdata_of(language: str) -> str:
     raise UnreadablePaper(
         f"The data to read “{language}” are not installed here. Install {packages}, or choose another language."
     )
+
+
+def check_engine(name: str) -> str:
+    """The name of an engine. InputError for anything else."""
+    if name not in ENGINES:
+        raise InputError(f"“{name}” is no engine; {', '.join(ENGINES[:-1])} and {ENGINES[-1]} are.")
+    return name
 
 
 def check_language(language: str) -> str:
@@ -228,8 +231,3 @@ def script_of(language: str) -> str:
     if parts & {"rus", "ukr", "bul", "srp", "bel", "mkd"}:
         return "cyrillic"
     return "greek" if "ell" in parts else "latin"
-
-
-def best_engine() -> Engine:
-    """The main reader where it can run here, else the quick one."""
-    return engine_named("careful")

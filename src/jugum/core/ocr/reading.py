@@ -208,6 +208,11 @@ def upright_picture(paper: Paper, index: int, page: Page, dpi: int | None = None
     return straightened(paper.render(index, dpi, page.rotation, grey=grey), page.skew)
 
 
+def reading_picture(paper: Paper, index: int, page: Page) -> Pixels:
+    """The upright page in grey at the resolution it is read at."""
+    return upright_picture(paper, index, page, _ocr_dpi((page.width_pt, page.height_pt), None), grey=True)
+
+
 def region_picture(paper: Paper, index: int, page: Page, box: Box, dpi: int, *, grey: bool = False) -> Pixels:
     """A part of the upright page at `dpi` (as far as the limit of pixels allows)."""
     return _cut(upright_picture(paper, index, page, dpi, grey=grey), box)

@@ -5,7 +5,7 @@ One coordinate system is stored: fractions 0–1 of the upright page, origin top
 
 from jugum.core.page.blob import pack_words, unpack_words
 from jugum.core.page.geometry import Box, horizontal_overlap, overlap_share, union, vertical_overlap
-from jugum.core.page.rows import Segment, reading_order, rows_of, segments_of
+from jugum.core.page.rows import Segment, reading_order, rows_of, segments_in, segments_of
 from jugum.core.page.words import Page, PageSource, Word, WordKind, text_of
 
 __all__ = [
@@ -20,6 +20,7 @@ __all__ = [
     "pack_words",
     "reading_order",
     "rows_of",
+    "segments_in",
     "segments_of",
     "text_of",
     "union",

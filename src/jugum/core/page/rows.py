@@ -68,6 +68,17 @@ def reading_order(words: Sequence[Word]) -> tuple[Word, ...]:
     return tuple(words[index] for row in rows_of(words) for index in row)
 
 
+def segments_in(words: Sequence[Word], aspect: float) -> tuple[list[int], list[Segment]]:
+    """Indices of any words in reading order, and their segments, whose `first` and `last` are places in that order."""
+    rows = rows_of(words)
+    order = [index for row in rows for index in row]
+    places, start = [], 0
+    for row in rows:
+        places.append(list(range(start, start + len(row))))
+        start += len(row)
+    return order, segments_of([words[index] for index in order], places, aspect)
+
+
 def segments_of(words: Sequence[Word], rows: Sequence[Sequence[int]], aspect: float) -> list[Segment]:
     """Cut rows at gaps wider than 2.2 character widths.
 

@@ -17,7 +17,6 @@ from jugum.core.structure.tables import Table, tables_of
 from jugum.core.structure.zones import Zone, read_zones
 
 Grey = npt.NDArray[np.uint8]
-PICTURE_DPI = 200  # what `structure_of` wants its picture at; less for very large pages
 
 
 @dataclass(frozen=True)
@@ -35,7 +34,7 @@ class Structure:
 
 
 def structure_of(page: Page, grey: Grey) -> Structure:
-    """All layers of an upright page with its H×W picture (about 200 dpi)."""
+    """All layers of an upright page with its H×W picture (see `core.ocr.reading_picture`)."""
     words: Sequence[Word] = page.words
     aspect = page.width_pt / page.height_pt
     ruling = ruling_of(grey)

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jugum.core.page import Box, Segment, Word, horizontal_overlap, rows_of, segments_of
+from jugum.core.page import Box, Segment, Word, horizontal_overlap, segments_in
 
 LABEL_LETTERS_MAX = 48
 ABOVE_MOST = 2.6  # heights of the value: how far above it a label may stand
@@ -30,15 +30,8 @@ def pairs_of(words: Sequence[Word], aspect: float = 0.707, cells: Sequence[Box] 
     A piece of text with "label: value" in it, a value right of its label, or one below it. A value is what holds a
     digit, or what stands after a piece that ends in a colon or looks like a label; a cell keeps its pair together.
     """
-    rows = rows_of(words)
-    order = [index for row in rows for index in row]
+    order, segments = segments_in(words, aspect)
     ordered = [words[index] for index in order]
-    places: list[list[int]] = []
-    start = 0
-    for row in rows:
-        places.append(list(range(start, start + len(row))))
-        start += len(row)
-    segments = segments_of(ordered, places, aspect)
     found: list[Pair] = []
     used: set[int] = set()
     for number, segment in enumerate(segments):

@@ -94,12 +94,16 @@ def _cells(level: Grey, upright: Grey) -> list[Box]:
 
 
 def cells_of(boxes: Sequence[Box]) -> list[Box]:
-    """Cells from top to bottom and left to right; tops within half a cell's height count as one row."""
-    ordered = sorted(boxes, key=lambda box: (box.y0, box.x0))
+    """Boxes row by row, from top to bottom and left to right."""
+    return [box for row in rows_of_boxes(boxes) for box in row]
+
+
+def rows_of_boxes(boxes: Sequence[Box]) -> list[list[Box]]:
+    """Rows of boxes: those whose middles stand within 0.4 of the smaller height are one row."""
     rows: list[list[Box]] = []
-    for box in ordered:
-        if rows and abs(rows[-1][0].y0 - box.y0) < 0.35 * min(rows[-1][0].height, box.height):
+    for box in sorted(boxes, key=lambda one: (one.middle[1], one.x0)):
+        if rows and abs(rows[-1][0].middle[1] - box.middle[1]) < 0.4 * min(rows[-1][0].height, box.height):
             rows[-1].append(box)
         else:
             rows.append([box])
-    return [box for row in rows for box in sorted(row)]
+    return [sorted(row) for row in rows]

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
 
-from jugum.core.page import Box, Segment, Word, rows_of, segments_of, union
-from jugum.core.structure.rules import cells_of
+from jugum.core.page import Box, Segment, Word, rows_of, segments_in, union
+from jugum.core.structure.rules import cells_of, rows_of_boxes
 
 COLUMNS_LEAST = 2
 ROWS_LEAST = 3
@@ -61,7 +61,7 @@ def _ruled(words: Sequence[Word], cells: Sequence[Box]) -> list[Table]:
     """Groups of touching cells whose rows hold several cells with shared column edges."""
     tables = []
     for group in _touching(cells):
-        rows = _bands(group)
+        rows = rows_of_boxes(group)
         while rows and len(rows[0]) < COLUMNS_LEAST:
             rows.pop(0)
         if len(rows) < ROWS_LEAST or median(len(row) for row in rows) < COLUMNS_LEAST:
@@ -106,16 +106,6 @@ def _adjoin(a: Box, b: Box) -> bool:
     return a.x0 < b.x1 + gap and b.x0 < a.x1 + gap and a.y0 < b.y1 + gap and b.y0 < a.y1 + gap
 
 
-def _bands(cells: list[Box]) -> list[list[Box]]:
-    rows: list[list[Box]] = []
-    for cell in sorted(cells, key=lambda box: (box.middle[1], box.x0)):
-        if rows and abs(rows[-1][0].middle[1] - cell.middle[1]) < 0.4 * min(rows[-1][0].height, cell.height):
-            rows[-1].append(cell)
-        else:
-            rows.append([cell])
-    return [sorted(row) for row in rows]
-
-
 def _edges(cells: Sequence[Box]) -> list[float]:
     """Left edges that several cells share."""
     groups: list[list[float]] = []
@@ -150,17 +140,10 @@ def _unruled(words: Sequence[Word], free: Sequence[int], aspect: float) -> list[
     """Runs of rows with two or more pieces each whose pieces keep to the same columns, most of one column being numbers."""
     if not free:
         return []
-    chosen = [words[index] for index in free]
-    rows = rows_of(chosen)
-    order = [free[place] for row in rows for place in row]
-    ordered = [words[index] for index in order]
-    starts: list[list[int]] = []
-    at = 0
-    for row in rows:
-        starts.append(list(range(at, at + len(row))))
-        at += len(row)
+    order, segments = segments_in([words[index] for index in free], aspect)
+    order = [free[place] for place in order]
     by_row: dict[int, list[Segment]] = {}
-    for segment in segments_of(ordered, starts, aspect):
+    for segment in segments:
         by_row.setdefault(segment.row, []).append(segment)
     tables = []
     for run in _runs_of_rows([by_row[row] for row in sorted(by_row)]):

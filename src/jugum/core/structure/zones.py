@@ -7,12 +7,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-import numpy.typing as npt
-
 from jugum.core.page import Box, Word, rows_of, union
 
-Grey = npt.NDArray[np.uint8]
 SWAPS_MAX = 2
 # What readers take for each other, both ways. Only the alphabet of a field and its check digit decide.
 _TO_DIGIT = {"O": "0", "Q": "0", "D": "0", "U": "0", "I": "1", "L": "1", "Z": "2", "S": "5", "G": "6", "T": "7", "B": "8", "A": "4"}  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from typing import Annotated
 from urllib.parse import quote
 
@@ -19,7 +20,15 @@ from jugum.web.security import Requires
 router = APIRouter()
 See = Annotated[Actor, Depends(Requires(SEE))]
 Gather = Annotated[Actor, Depends(Requires(GATHER))]
-KEPT = {"Cache-Control": "private, max-age=3600"}
+
+
+def _picture(request: Request, data: bytes) -> Response:
+    """A picture that the browser keeps, but asks about each time: a page read again looks different under its address."""
+    tag = f'"{hashlib.sha256(data).hexdigest()[:20]}"'
+    headers = {"Cache-Control": "private, no-cache", "ETag": tag}
+    if request.headers.get("if-none-match") == tag:
+        return Response(status_code=304, headers=headers)
+    return Response(data, media_type="image/jpeg", headers=headers)
 
 
 @router.get("/types/{type_id}/gather")
@@ -33,6 +42,7 @@ def gather_page(request: Request, type_id: int, actor: See, show: str = "", batc
         documents=gather.documents(store, type_id, purpose=purpose, state=state, batch_id=batch), now=overview.steps(store, type_id),
         unplaced=place.unplaced(store, shown.workspace_id), bundles=cut.open_bundles(store, shown.workspace_id),
         batches=batches.batches(store, shown.workspace_id, limit=6), sources=sources.sources(store, shown.workspace_id),
+        engine=store.settings.engine,
     )  # fmt: skip
 
 
@@ -43,7 +53,7 @@ def sources_page(request: Request, type_id: int, actor: See) -> Response:
     return page(
         request, "sources.html", actor=actor, shown=shown, step="gather", sources=sources.sources(store, shown.workspace_id),
         batches=batches.batches(store, shown.workspace_id), priorities=batches.PRIORITIES, has_imap=bool(store.settings.imap),
-        mail_port=store.settings.mail_port,
+        mail_port=store.settings.mail_port, engine=store.settings.engine,
     )  # fmt: skip
 
 
@@ -92,13 +102,13 @@ def explorer(request: Request, document_id: int, actor: See, type_id: int | None
 @router.get("/documents/{document_id}/pages/{number}.jpg")
 def page_picture(request: Request, document_id: int, number: int, actor: See) -> Response:
     data = explore.page_picture(request.app.state.store, request.app.state.explorer, document_id, number)
-    return Response(data, media_type="image/jpeg", headers=KEPT)
+    return _picture(request, data)
 
 
 @router.get("/documents/{document_id}/pages/{number}/peek.jpg")
 def peek(request: Request, document_id: int, number: int, actor: See) -> Response:
     data = explore.peek(request.app.state.store, request.app.state.explorer, document_id, number)
-    return Response(data, media_type="image/jpeg", headers=KEPT)
+    return _picture(request, data)
 
 
 @router.get("/documents/{document_id}/pages/{number}/region.jpg")
@@ -119,7 +129,7 @@ def region(
     data = explore.region(
         state.store, state.explorer, document_id, number, Box(left, top, right, bottom), dpi, grey=grey
     )
-    return Response(data, media_type="image/jpeg", headers=KEPT)
+    return _picture(request, data)
 
 
 @router.get("/documents/{document_id}/original")

@@ -87,7 +87,7 @@ Alpine.data("upload", () => ({
   kind: "this",
   cut: "none",
   each: 2,
-  engine: localStorage.getItem("jugum-engine") || "careful",
+  engine: localStorage.getItem("jugum-engine") || document.querySelector(".drop")?.dataset.engine || "careful",
   language: localStorage.getItem("jugum-language") || "eng",
   batch: "",
   note: "",

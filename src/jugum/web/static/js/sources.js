@@ -33,11 +33,11 @@ batches?.addEventListener("click", async (event) => {
   if (event.target.matches("[data-stop]")) then(call("POST", `/api/v1/batches/${row.dataset.id}/stop`), "It was not stopped");
   if (event.target.matches("[data-go-on]")) then(call("POST", `/api/v1/batches/${row.dataset.id}/go-on`), "It does not go on");
   if (event.target.matches("[data-remove]")) {
-    const text = `Its ${row.dataset.papers} papers are taken out of the lists, with what was read from them. Papers that somebody labelled or settled stay. The files as received are kept.`;
+    const text = `Its papers (${row.dataset.papers}) are taken out of the lists, with what was read from them. Papers that somebody labelled or settled stay. The files as received are kept.`;
     if (await ask({ title: `Remove the batch “${row.dataset.name}”?`, text, verb: "Remove" }) === null) return;
     try {
       const done = await call("DELETE", `/api/v1/batches/${row.dataset.id}`);
-      await tell("The batch is removed", `${done.removed} papers went, ${done.kept} stay.`);
+      await tell("The batch is removed", `${done.removed} ${done.removed === 1 ? "paper" : "papers"} went, ${done.kept} stayed.`);
       location.reload();
     } catch (error) { await tell("It was not removed", error.message); }
   }

@@ -5,7 +5,6 @@ import { setKeys } from "./keys.js";
 import { ask, tell } from "./dialogs.js";
 import { beam } from "./beam.js";
 
-const SURE_LEAST = 0.9; // as in flow/cut.py: what is less sure waits for a look
 const root = document.getElementById("light-table");
 const id = root.dataset.id;
 const plane = root.querySelector("[data-pieces]");
@@ -151,7 +150,7 @@ let size = Number(localStorage.getItem("jugum-table-size")) || 150;
 
 function pageTile(number, first) {
   const page = bundle.pages[number - 1];
-  const image = el("img", { src: `/documents/${id}/pages/${number}/${size > 190 ? "" : "peek"}.jpg?v=${stamp}`.replace("/.jpg", ".jpg"), alt: `page ${number}`, loading: "lazy", draggable: "false" });
+  const image = el("img", { src: `/documents/${id}/pages/${number}${size > 190 ? "" : "/peek"}.jpg?v=${stamp}`, alt: `page ${number}`, loading: "lazy", draggable: "false" });
   const tile = el("button", { class: `tile${number === cursor ? " at" : ""}`, "data-number": number, draggable: open() ? "true" : "false", type: "button", "aria-label": `Page ${number}${page.blank ? ", blank" : ""}` }, image, el("span", { class: "number" }, `${number}${page.blank ? " · blank" : page.separator ? " · separator" : ""}`));
   tile.style.width = `${size}px`;
   image.style.height = `${Math.round(size * Math.min(1.6, page.height_pt / page.width_pt))}px`;
@@ -172,7 +171,7 @@ function pieceSheet(piece, at, paper) {
   types.addEventListener("change", () => setType(piece.pages[0], types.value ? Number(types.value) : null));
   const head = piece.aside
     ? el("div", { class: "piece-head quiet" }, "set aside", ...(open() ? [el("button", { class: "btn-quiet", type: "button", onclick: () => setAside(piece.pages[0]) }, "Take back")] : []))
-    : el("div", { class: "piece-head" }, el("b", {}, `Paper ${paper}`), types, beam(Math.min(piece.sure, 0.999), SURE_LEAST));
+    : el("div", { class: "piece-head" }, el("b", {}, `Paper ${paper}`), types, beam(Math.min(piece.sure, 0.999), bundle.sure_least));
   const joins = at > 0 ? [el("button", { class: "seam cut", type: "button", title: "Join with what is before", "aria-label": `Join page ${piece.pages[0]} with what is before`, onclick: () => cutOrJoin(piece.pages[0]) })] : [];
   return [...joins, el("section", { class: `piece${piece.aside ? " aside" : ""}` }, head, el("div", { class: "tiles" }, ...piece.pages.flatMap((number, place) => pageTile(number, place === 0))))];
 }
