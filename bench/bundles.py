@@ -26,7 +26,11 @@ from jugum.core.classification import (
 )
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.page import Page
-from jugum.demo.dossier import Paper, contract, identity_paper, stranger, tax_assessment
+from jugum.demo.assessments import tax_assessment
+from jugum.demo.contracts import contract
+from jugum.demo.identity import identity_paper
+from jugum.demo.parts import Paper
+from jugum.demo.strangers import stranger
 from jugum.demo.stubs import stub_paper
 
 TYPES = ("works contract", "tax assessment", "pay stub", "identity paper")

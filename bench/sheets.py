@@ -13,9 +13,12 @@ from PIL import Image
 
 from jugum.core.ocr import open_paper
 from jugum.core.page import Word
-from jugum.demo.dossier import contract, identity_paper, stranger, tax_assessment
+from jugum.demo.assessments import tax_assessment
+from jugum.demo.contracts import contract
+from jugum.demo.identity import identity_paper
 from jugum.demo.scans import worn
 from jugum.demo.sheet import SheetTruth
+from jugum.demo.strangers import stranger
 from jugum.demo.stubs import stub_paper
 
 KINDS = ("contract", "tax form", "pay stub", "identity", "stranger")

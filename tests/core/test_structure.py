@@ -23,7 +23,9 @@ from jugum.core.structure import (
     text_in_order,
 )
 from jugum.core.structure.zones import check_value
-from jugum.demo.dossier import contract, identity_paper, tax_assessment
+from jugum.demo.assessments import tax_assessment
+from jugum.demo.contracts import contract
+from jugum.demo.identity import identity_paper
 from jugum.demo.scans import worn
 from jugum.demo.sheet import Sheet
 from jugum.demo.zonetext import Holder, card_zone, passport_zone, sheet_zone

@@ -13,7 +13,7 @@ from tests.office import PASSWORD, Office
 from tests.papers import Slip, slips
 
 from jugum.errors import Conflict, Forbidden, InputError, NotSignedIn
-from jugum.flow import deliver, gather, label, overview, people, plan, review, train, weigh
+from jugum.flow import deliver, draft, gather, label, overview, people, plan, review, train, weigh
 from jugum.flow.desk import ValueInput
 from jugum.flow.models import LoadedVersions
 from jugum.store.models import Audit, Field
@@ -255,7 +255,7 @@ def test_drafting_again_never_touches_a_paper_a_person_has_begun(trained: Office
         [ValueInput(value.text, value.page, (), tuple(value.box or ()))],
     )  # type: ignore[arg-type]
     save_policy(trained, 0.01)
-    review.draft(trained.store, document, LoadedVersions())
+    draft.draft(trained.store, document, LoadedVersions())
     run_jobs()
     assert gather.document_view(trained.store, document).holds == 2
 
@@ -267,7 +267,7 @@ def test_a_paper_is_delivered_once(trained: Office, run_jobs: Run) -> None:
     run_jobs()
     sent = deliver.deliver(trained.store, trained.analyst, trained.type_id, "json")
     assert sent.papers == 1
-    values = json.loads(deliver.delivered_file(trained.store, sent.id)[1])[0]["values"]
+    values = json.loads(deliver.delivered_file(trained.store, trained.analyst, sent.id)[1])[0]["values"]
     assert values["amount"][0]["text"] == slip.amount
     assert values["amount"][0]["version"] == 1
     with pytest.raises(InputError, match="Nothing waits"):
@@ -293,7 +293,7 @@ def test_every_change_leaves_an_audit_row(trained: Office) -> None:
         actions = set(session.scalars(select(Audit.action)))
     assert {
         "add person",
-        "add field",
+        "change plan",
         "receive",
         "read",
         "label",

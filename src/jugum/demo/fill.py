@@ -9,14 +9,16 @@ from collections.abc import Callable, Iterable
 
 from sqlalchemy import select
 
-from jugum.core.values import DataType, normal_form, same_value
+from jugum.core.values import ValueType, normal_form, same_value
 from jugum.demo import WORKSPACE
 from jugum.demo.gathering import fill_dossiers
-from jugum.demo.papers import FIELDS, DemoPaper, demo_papers
+from jugum.demo.papers import FIELDS, DemoPaper, demo_papers, plan_bytes
+from jugum.demo.parts import Rows
 from jugum.errors import JugumError, TaskError
 from jugum.flow import deliver, gather, label, people, plan, review, train, weigh
 from jugum.flow.actor import Actor
 from jugum.flow.desk import ValueInput
+from jugum.flow.label import CellInput
 from jugum.store import Store
 from jugum.store.models import Workspace
 from jugum.store.queue import waiting_jobs
@@ -47,27 +49,23 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     """Fill the demo workspace; needs workers running. TaskError when they don't get on."""
     actors = {login: _person(store, login, name, role) for login, name, role in PEOPLE}
     analyst, reviewer = actors["analyst"], actors["reviewer"]
-    type_id = plan.add_type(store, analyst, plan.add_workspace(store, analyst, WORKSPACE), TYPE)
-    for field in FIELDS:
-        given = plan.FieldInput(field.name, field.data_type.value, field.printed_names, field.required, field.many)
-        plan.add_field(store, analyst, type_id, given)
+    workspace_id = plan.add_workspace(store, analyst, WORKSPACE)
+    type_id = plan.import_plan(store, analyst, workspace_id, plan_bytes("pay-stub"))
     papers = list(demo_papers())
     samples = [paper for paper in papers if paper.purpose == "sample"]
     live = [paper for paper in papers if paper.purpose == "live"]
     say(f"Reading {len(samples)} sample papers …")
     _receive(store, analyst, type_id, samples)
     _wait(store, say)
-    keys = {field.name: field.key for field in plan.fields(store, type_id)}
-    names = {field.key: keys[field.name] for field in FIELDS}
-    _train(store, analyst, type_id, samples[:FIRST_LABELLED], names, say)
-    _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], names, say)
+    _train(store, analyst, type_id, samples[:FIRST_LABELLED], say)
+    _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say)
     seen = weigh.weigh(store, type_id)
     thresholds = {balance.key: balance.proposed for balance in seen.balances}
     weigh.save_policy(store, analyst, type_id, thresholds, seen.familiarity_proposed, "First policy: at most 2 % wrong")
     say(f"Reading and drafting {len(live)} live papers …")
     _receive(store, analyst, type_id, live[:FIRST_LIVE])
     _wait(store, say)
-    _settle(store, reviewer, type_id, {paper.name: paper for paper in live}, names)
+    _settle(store, reviewer, type_id, {paper.name: paper for paper in live})
     deliver.deliver(store, analyst, type_id, "csv")
     _receive(store, analyst, type_id, live[FIRST_LIVE:])
     _wait(store, say)
@@ -104,16 +102,14 @@ def _wait(store: Store, say: Say) -> None:
     raise TaskError(f"The workers did not finish the demo's papers within {TIMEOUT_SECONDS / 60:.0f} minutes.")
 
 
-def _train(
-    store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPaper], names: dict[str, str], say: Say
-) -> None:
+def _train(store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPaper], say: Say) -> None:
     """Labels from the papers' keyed values, then a version, published."""
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["file", "type", "field", "value"])
     for paper in papers:
         for key, value in paper.truth.items():
-            writer.writerow([paper.name, TYPE, names[key], value])
+            writer.writerow([paper.name, TYPE, key, value])
     report = label.keyed(store, actor, type_id, out.getvalue().encode(), complete=True)
     say(f"Labels: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
     version_id = train.start(store, actor, type_id)
@@ -124,24 +120,45 @@ def _train(
     train.publish(store, actor, version_id)
 
 
-def _settle(store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper], names: dict[str, str]) -> None:
-    """A reviewer settles the first held papers rightly: agreeing, taking a candidate, or typing."""
-    field_types = {names[field.key]: field.data_type for field in FIELDS}
+def _settle(store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper]) -> None:
+    """A reviewer settles the first papers of the queue, by what is true of them."""
+    kinds = {field.key: field.value_type for field in FIELDS}
     for row in review.queue(store, actor, type_id).rows[:SETTLED]:
         desk = review.desk(store, actor, row.id)
-        truth = {names[key]: value for key, value in papers[row.name].truth.items()}
+        paper = papers[row.name]
         for field in desk.fields:
-            if field.hold:
-                values = _right_value(field, truth[field.key], field_types[field.key])
+            if field.hold and field.shape.kind == "table":
+                review.settle(
+                    store, actor, row.id, field.key, [], rows=_right_rows(field, paper.tables.get(field.key, []))
+                )
+            elif field.hold:
+                values = _right_value(field, paper.truth[field.key], kinds[field.key])
                 review.settle(store, actor, row.id, field.key, values, absent=not values)
 
 
-def _right_value(field: review.ReviewField, text: str, data_type: DataType) -> list[ValueInput]:
+def _right_rows(field: review.ReviewField, rows: Rows) -> list[dict[str, CellInput]]:
+    """A table's true rows, each cell with the place it was read from where the reading was right."""
+    settled = []
+    for number, row in enumerate(rows):
+        cells = {}
+        for place, (key, _, _) in enumerate(field.shape.columns):
+            text = row[key.split(".", 1)[1]]
+            read = field.rows[number][place] if number < len(field.rows) else None
+            if read is not None and read.text == text and read.box:
+                x0, y0, x1, y1 = read.box
+                cells[key] = CellInput(text, read.page, (x0, y0, x1, y1))
+            else:
+                cells[key] = CellInput(text)
+        settled.append(cells)
+    return settled
+
+
+def _right_value(field: review.ReviewField, text: str, kind: ValueType) -> list[ValueInput]:
     if not text:
         return []
-    right = normal_form(text, data_type) or text
+    right = normal_form(text, kind) or text
     for value in [*field.values, *field.others]:
-        if same_value(value.normal, right, data_type) and value.box:
+        if same_value(value.normal, right, kind) and value.box:
             x0, y0, x1, y1 = value.box
             return [ValueInput(value.text, value.page, (), (x0, y0, x1, y1))]
     return [ValueInput(text)]

@@ -9,8 +9,13 @@ from email.message import EmailMessage
 
 import pikepdf
 
-from jugum.demo.dossier import Paper, contract, identity_paper, stranger, tax_assessment
+from jugum.demo.assessments import tax_assessment
+from jugum.demo.contracts import contract
+from jugum.demo.identity import identity_paper
+from jugum.demo.papers import plan_bytes
+from jugum.demo.parts import Paper
 from jugum.demo.scans import scanned
+from jugum.demo.strangers import stranger
 from jugum.demo.stubs import stub_paper
 from jugum.flow import batches, gather, plan, sources
 from jugum.flow.actor import Actor
@@ -19,20 +24,11 @@ from jugum.store import Store
 
 SEED = 71
 SAMPLES = 8
-TYPES: dict[str, tuple[Callable[[int, random.Random], Paper], tuple[plan.FieldInput, ...]]] = {
-    "Works contract": (contract, (
-        plan.FieldInput("Installer", "text", ("Between",)), plan.FieldInput("Customer", "text", ("and",)),
-        plan.FieldInput("Total", "money", ("fixed sum of",)), plan.FieldInput("Works begin", "date", ("begin on",)),
-    )),
-    "Tax assessment": (tax_assessment, (
-        plan.FieldInput("Name", "text", ("Name",)), plan.FieldInput("Personal number", "text", ("Personal number",)),
-        plan.FieldInput("Assessed income", "money", ("Assessed income",)), plan.FieldInput("Issued", "date", ("Issued",)),
-    )),
-    "Identity paper": (identity_paper, (
-        plan.FieldInput("Surname", "text", ("Surname",)), plan.FieldInput("Given names", "text", ("Given names",)),
-        plan.FieldInput("Document number", "text", ("Document no.",)), plan.FieldInput("Valid until", "date", ("Valid until",)),
-    )),
-}  # fmt: skip
+TYPES: dict[str, Callable[[int, random.Random], Paper]] = {
+    "Works contract": contract,
+    "Tax assessment": tax_assessment,
+    "Identity paper": identity_paper,
+}
 
 
 def joined(pdfs: Sequence[bytes | None]) -> bytes:
@@ -80,10 +76,8 @@ def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: 
     rng = random.Random(SEED)
     workspace_id = plan.types(store)[0].workspace_id
     say("Bringing in contracts, tax assessments, identity papers and bundles …")
-    for name, (draw, fields) in TYPES.items():
-        type_id = plan.add_type(store, actor, workspace_id, name)
-        for field in fields:
-            plan.add_field(store, actor, type_id, field)
+    for name, draw in TYPES.items():
+        type_id = plan.import_plan(store, actor, workspace_id, plan_bytes(name.lower().replace(" ", "-")))
         for number in range(SAMPLES):
             pdf, ending = draw(number, rng).pdf, ".pdf"
             if number % 4 == 3 and draw is not contract:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from importlib import resources
 
-from jugum.core.schema import FieldPlan
-from jugum.core.values import DataType
+from jugum.core.schema import read_plan_file
+from jugum.demo.parts import Rows
 from jugum.demo.scans import scanned
 from jugum.demo.stubs import EMPLOYERS, SEEN_EMPLOYERS, stub_paper
 
@@ -16,20 +17,14 @@ SCAN_SHARE = 0.3
 SAMPLES = 40
 LIVE = 40
 
-FIELDS = (
-    FieldPlan("employer", "Employer", DataType.TEXT, ("Company",)),
-    FieldPlan("employee", "Employee", DataType.TEXT, ("Name of employee", "Surname and given name")),
-    FieldPlan("personal_number", "Personal number", DataType.TEXT, ("Personal no.", "Born/PN")),
-    FieldPlan("period_from", "Period from", DataType.DATE, ("Period begins", "From")),
-    FieldPlan("period_to", "Period to", DataType.DATE, ("Period ends", "To", "until")),
-    FieldPlan("pay_date", "Pay date", DataType.DATE, ("Date of payment", "Payment date", "Paid on")),
-    FieldPlan("hours", "Hours", DataType.NUMBER, ("Hours worked",)),
-    FieldPlan("gross_pay", "Gross pay", DataType.MONEY, ("Total gross", "Gross salary", "Gross wage")),
-    FieldPlan("tax", "Income tax", DataType.MONEY, ("Tax withheld", "Tax", "Withheld tax")),
-    FieldPlan("bonus", "Bonus", DataType.MONEY, ("Premium", "Supplement"), required=False),
-    FieldPlan("net_pay", "Net pay", DataType.MONEY, ("Net wage", "Net salary", "To be paid out", "Payable to you")),
-    FieldPlan("gross_year", "Gross this year", DataType.MONEY, ("Year to date", "Gross since January"), required=False),
-)
+
+def plan_bytes(name: str) -> bytes:
+    """The plan file of one of the demo's types: pay-stub, works-contract, tax-assessment, identity-paper."""
+    return resources.files("jugum.demo").joinpath("plans", f"{name}.json").read_bytes()
+
+
+PLAN = read_plan_file(plan_bytes("pay-stub"))[1]
+FIELDS = PLAN.learned.fields
 
 
 @dataclass(frozen=True)
@@ -42,6 +37,7 @@ class DemoPaper:
     employer: int
     scan: bool
     truth: dict[str, str]
+    tables: dict[str, Rows] = field(default_factory=dict)
 
 
 def demo_papers(*, samples: int = SAMPLES, live: int = LIVE, seed: int = SEED) -> Iterator[DemoPaper]:
@@ -56,4 +52,6 @@ def demo_papers(*, samples: int = SAMPLES, live: int = LIVE, seed: int = SEED) -
             scanned(paper.pdf, seed + number, severity=rng.uniform(0.1, 0.8)) if scan else (paper.pdf, ".pdf")
         )
         who = paper.truth["employee"].replace(",", "").replace(" ", "-").lower()
-        yield DemoPaper(f"stub-{number + 1:03d}-{who}{ending}", data, purpose, employer, scan, paper.truth)
+        yield DemoPaper(
+            f"stub-{number + 1:03d}-{who}{ending}", data, purpose, employer, scan, paper.truth, paper.tables
+        )

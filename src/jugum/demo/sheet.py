@@ -58,19 +58,24 @@ class Sheet:
         self.canvas.rect(x, self.height - y - height, width, height, fill=int(grey is not None))
         self.canvas.setFillGray(0)
 
-    def paragraph(self, x: float, y: float, width: float, text: str, size: float = 10, font: str = "Times") -> float:
-        """Text broken into lines of at most `width` points; returns the y below them."""
-        line = ""
+    def lines_of(self, width: float, text: str, size: float, font: str) -> list[str]:
+        """Text broken into lines of at most `width` points."""
+        lines, line = [], ""
         for word in text.split():
             wider = f"{line} {word}".strip()
             if line and self.canvas.stringWidth(wider, _face(font, False), size) > width:
-                self.text(x, y, line, size, font=font)
-                y += 1.32 * size
+                lines.append(line)
                 line = word
             else:
                 line = wider
-        self.text(x, y, line, size, font=font)
-        return y + 1.32 * size
+        return [*lines, line]
+
+    def paragraph(self, x: float, y: float, width: float, text: str, size: float = 10, font: str = "Times") -> float:
+        """Text broken into lines of at most `width` points; returns the y below them."""
+        for line in self.lines_of(width, text, size, font):
+            self.text(x, y, line, size, font=font)
+            y += 1.32 * size
+        return y
 
     def tick(self, x: float, y: float, side: float, state: bool, style: str = "cross") -> None:
         """A square tick box with its top left corner at (x, y), empty or marked with a cross, a tick or a filling."""

@@ -10,6 +10,7 @@ from decimal import Decimal
 
 from reportlab.lib.pagesizes import A4, A5, landscape
 
+from jugum.demo.parts import Rows
 from jugum.demo.people import PayStub, pay_stub
 from jugum.demo.sheet import Sheet
 
@@ -20,11 +21,13 @@ MONTHS = "January February March April May June July August September October No
 
 @dataclass(frozen=True)
 class StubPaper:
-    """A drawn pay stub: PDF bytes, and the truth: field key → what is printed ("" when the paper has no such field)."""
+    """A drawn pay stub: PDF bytes, and the truth: field key → what is printed ("" when the paper has no such field), and the
+    rows of its tables of earnings and deductions, where it has them."""
 
     employer: int
     pdf: bytes
     truth: dict[str, str]
+    tables: dict[str, Rows]
 
 
 def blank_thousands(amount: Decimal) -> str:
@@ -77,7 +80,8 @@ def stub_paper(employer: int, rng: random.Random) -> StubPaper:
     """A pay stub of employer 0–7 with invented content from `rng`."""
     stub = pay_stub(rng)
     pdf, truth = _LAYOUTS[employer](EMPLOYERS[employer], stub, rng)
-    return StubPaper(employer, pdf, {"employer": EMPLOYERS[employer], **truth})
+    tables = _TABLES[employer](stub) if employer in _TABLES else {}
+    return StubPaper(employer, pdf, {"employer": EMPLOYERS[employer], **truth}, tables)
 
 
 def _truth(stub: PayStub, dates: Dates, money: Money, hours: str, **changed: str) -> dict[str, str]:
@@ -197,23 +201,65 @@ def _two_columns(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, d
     sheet.text(320, 110, f"Period: {dates(stub.period_from)} to {dates(stub.period_to)}", 10)
     sheet.text(320, 125, f"Pay date: {dates(stub.pay_date)}", 10)
     y = 160.0
-    for x, head in ((50, "Description"), (300, "Hours"), (420, "This period"), (545, "Year to date")):
+    for x, head in ((50, "Earnings"), (240, "Hours"), (320, "Rate"), (420, "This period"), (545, "Year to date")):
         (sheet.text if x == 50 else sheet.right)(x, y, head, 9, bold=True)
     sheet.line(40, y + 5, 555, y + 5)
-    rows = [("Basic pay", stub.basic, hours)]
-    rows += [("Bonus", stub.bonus, "")] if stub.bonus else []
-    rows += [("Gross pay", stub.gross, ""), ("Income tax", stub.tax, ""), ("Pension scheme", stub.pension, "")]
-    rows += [("Union dues", stub.union_fee, ""), ("Total deductions", stub.deductions, ""), ("Net pay", stub.net, "")]
-    for label, amount, worked in rows:
+    for row in _earnings(stub):
         y += 20
-        bold = label in ("Gross pay", "Net pay")
-        sheet.text(50, y, label, 10, bold=bold)
-        sheet.right(300, y, worked, 10)
-        sheet.right(420, y, money(amount), 10, bold=bold)
+        sheet.text(50, y, row[0], 10)
+        sheet.right(240, y, hours if row[1] else "", 10)
+        sheet.right(320, y, money(row[1]) if row[1] else "", 10)
+        sheet.right(420, y, money(row[2]), 10)
+        sheet.right(545, y, money(stub.year_to_date(row[2])), 10)
+    y = _two_sums(sheet, y, "Gross pay", stub.gross, stub)
+    y += 30
+    for x, head in ((50, "Deductions"), (420, "This period"), (545, "Year to date")):
+        (sheet.text if x == 50 else sheet.right)(x, y, head, 9, bold=True)
+    sheet.line(40, y + 5, 555, y + 5)
+    for label, amount in _deductions(stub):
+        y += 20
+        sheet.text(50, y, label, 10)
+        sheet.right(420, y, money(amount), 10)
         sheet.right(545, y, money(stub.year_to_date(amount)), 10)
+    y = _two_sums(sheet, y, "Total deductions", stub.deductions, stub)
+    y = _two_sums(sheet, y + 6, "Net pay", stub.net, stub)
     sheet.line(40, y + 8, 555, y + 8)
     sheet.text(50, y + 40, f"Paid into {stub.account}", 9)
     return sheet.done(), _truth(stub, dates, money, hours)
+
+
+def _two_sums(sheet: Sheet, y: float, label: str, amount: Decimal, stub: PayStub) -> float:
+    """A line of totals, now and since January; returns its y."""
+    y += 20
+    sheet.text(50, y, label, 10, bold=True)
+    sheet.right(420, y, comma_thousands(amount), 10, bold=True)
+    sheet.right(545, y, comma_thousands(stub.year_to_date(amount)), 10)
+    return y
+
+
+def _earnings(stub: PayStub) -> list[tuple[str, Decimal | None, Decimal]]:
+    """(what, rate per hour or None, amount)."""
+    rows: list[tuple[str, Decimal | None, Decimal]] = [("Basic pay", stub.rate, stub.basic)]
+    return [*rows, ("Bonus", None, stub.bonus)] if stub.bonus else rows
+
+
+def _deductions(stub: PayStub) -> list[tuple[str, Decimal]]:
+    return [("Income tax", stub.tax), ("Pension scheme", stub.pension), ("Union dues", stub.union_fee)]
+
+
+def _table_rows(stub: PayStub, money: Money, hours: str) -> dict[str, Rows]:
+    return {
+        "earnings": [
+            {
+                "description": what,
+                "hours": hours if rate else "",
+                "rate": money(rate) if rate else "",
+                "amount": money(amount),
+            }
+            for what, rate, amount in _earnings(stub)
+        ],
+        "deductions": [{"description": what, "amount": money(amount)} for what, amount in _deductions(stub)],
+    }
 
 
 def _dotted_totals(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[str, str]]:
@@ -300,16 +346,21 @@ def _dense(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[st
     sheet.text(45, 88, f"For the period {dates(stub.period_from)} - {dates(stub.period_to)}", 8)
     sheet.text(300, 88, "Credited:", 8)
     sheet.text(360, 88, dates(stub.pay_date), 8)
-    sheet.text(45, 116, "Earnings", 9, bold=True)
-    sheet.text(300, 116, "Deductions", 9, bold=True)
-    left = [("Hours", hours), ("Base", money(stub.basic))]
-    left += [("Bonus", money(stub.bonus))] if stub.bonus else []
-    left += [("Gross earnings", money(stub.gross))]
-    right = [("Income tax", money(stub.tax)), ("Pension", money(stub.pension)), ("Union", money(stub.union_fee))]
-    for x, rows in ((45, left), (300, right)):
-        for number, (label, value) in enumerate(rows):
-            sheet.text(x, 134 + number * 15, label, 8)
-            sheet.right(x + 220, 134 + number * 15, value, 8)
+    for x, head in ((45, "Earnings"), (300, "Deductions")):
+        sheet.text(x, 116, head, 9, bold=True)
+    for x, head in ((165, "Hours"), (210, "Rate"), (265, "Amount"), (520, "Amount")):
+        sheet.right(x, 116, head, 9, bold=True)
+    for number, (label, rate, amount) in enumerate(_earnings(stub)):
+        y = 134 + number * 15
+        sheet.text(45, y, label, 8)
+        sheet.right(165, y, hours if rate else "", 8)
+        sheet.right(210, y, money(rate) if rate else "", 8)
+        sheet.right(265, y, money(amount), 8)
+    sheet.text(45, 180, "Gross earnings", 8, bold=True)
+    sheet.right(265, 180, money(stub.gross), 8, bold=True)
+    for number, (label, amount) in enumerate(_deductions(stub)):
+        sheet.text(300, 134 + number * 15, label, 8)
+        sheet.right(520, 134 + number * 15, money(amount), 8)
     sheet.box(300, 210, 250, 24, 0.92)
     sheet.text(308, 226, "Take-home pay", 10, bold=True)
     sheet.right(542, 226, money(stub.net), 10, bold=True)
@@ -346,5 +397,10 @@ def _landscape(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dic
             sheet.text(33 + number * step, y + 18, value, 9)
     return sheet.done(), _truth(stub, dates, money, hours)
 
+
+_TABLES: dict[int, Callable[[PayStub], dict[str, Rows]]] = {
+    3: lambda stub: _table_rows(stub, comma_thousands, f"{stub.hours.normalize():f}"),
+    6: lambda stub: _table_rows(stub, point_thousands, _hours_comma(stub)),
+}
 
 _LAYOUTS = (_labels_left, _labels_above, _boxed, _two_columns, _dotted_totals, _letter, _dense, _landscape)

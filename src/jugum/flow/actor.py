@@ -26,6 +26,7 @@ class Actor:
     id: int
     name: str
     role: str
+    sees_personal: bool = True
 
     def may(self, permission: str) -> bool:
         return permission in PERMISSIONS[self.role]

@@ -11,11 +11,22 @@ from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.formats import ResultRow, results_csv, results_json
 from jugum.core.formats.tables import ResultValue
-from jugum.errors import InputError, NotFound
+from jugum.core.values import delivered
+from jugum.errors import Forbidden, InputError, NotFound
 from jugum.flow.actor import DELIVER, Actor, record
-from jugum.flow.plan import type_row
+from jugum.flow.plan import plan_in, type_row
 from jugum.store import Store
-from jugum.store.models import DeliveredDocument, Delivery, Document, Field, ModelVersion, Person, Policy, Result
+from jugum.store.models import (
+    DeliveredDocument,
+    Delivery,
+    Document,
+    DocumentType,
+    Field,
+    ModelVersion,
+    Person,
+    Policy,
+    Result,
+)
 
 DONE_STATES = ("passed", "settled", "delivered")
 FORMATS = ("csv", "json")
@@ -42,8 +53,18 @@ class ResultsView:
     deliveries: list[DeliveryView]
 
 
+MASKED = "•••"
+
+
 def results(
-    store: Store, type_id: int, *, search: str = "", state: str | None = None, limit: int = 100, offset: int = 0
+    store: Store,
+    type_id: int,
+    *,
+    actor: Actor | None = None,
+    search: str = "",
+    state: str | None = None,
+    limit: int = 100,
+    offset: int = 0,
 ) -> ResultsView:
     with store.session() as session:
         row = type_row(session, type_id)
@@ -56,7 +77,8 @@ def results(
             )
         )
         return ResultsView(
-            [(f.key, f.name, f.data_type) for f in row.fields], _rows(session, documents), total, waiting or 0,
+            [(f.key, f.name, f.data_type) for f in row.fields if f.kind != "table"],
+            _rows(session, documents, row, actor), total, waiting or 0,
             _deliveries(session, type_id),
         )  # fmt: skip
 
@@ -72,8 +94,11 @@ def _done(type_id: int, search: str, state: str | None):  # type: ignore[no-unty
     return query.options(joinedload(Document.file))
 
 
-def _rows(session: Session, documents: Sequence[Document]) -> list[ResultRow]:
+def _rows(session: Session, documents: Sequence[Document], row: DocumentType, actor: Actor | None) -> list[ResultRow]:
+    """Results in the form they are delivered in; personal values are masked for who may not see them."""
     ids = [document.id for document in documents]
+    plan = {field.key: field for field in plan_in(row).fields}
+    masks = actor is not None and not actor.sees_personal
     found: dict[int, dict[str, list[ResultValue]]] = {}
     query = (
         select(Result, Field.key, ModelVersion.number, Policy.number, Person.name)
@@ -85,9 +110,12 @@ def _rows(session: Session, documents: Sequence[Document]) -> list[ResultRow]:
         .order_by(Result.position)
     )
     for result, key, version, policy, person in session.execute(query):
+        field = plan[key]
+        hidden = masks and field.personal
+        normal = MASKED if hidden else delivered(result.normal, field.data_type, field.output)
         value = ResultValue(
-            result.text, result.normal, result.page, tuple(result.box) if result.box else None, result.confidence,
-            result.origin, version, policy, person,
+            MASKED if hidden else result.text, normal, result.page, tuple(result.box) if result.box else None,
+            result.confidence, result.origin, version, policy, person, result.position,
         )  # fmt: skip
         found.setdefault(result.document_id, {}).setdefault(key, []).append(value)
     return [
@@ -99,12 +127,14 @@ def _rows(session: Session, documents: Sequence[Document]) -> list[ResultRow]:
     ]  # fmt: skip
 
 
-def download(store: Store, type_id: int, format: str, *, search: str = "", state: str | None = None) -> bytes:
+def download(
+    store: Store, type_id: int, format: str, *, actor: Actor | None = None, search: str = "", state: str | None = None
+) -> bytes:
     """All matching results as CSV or JSON bytes; nothing changes by it."""
     with store.session() as session:
         row = type_row(session, type_id)
         documents = session.scalars(_done(type_id, search, state).order_by(Document.id)).all()
-        return _file(format, _rows(session, documents), [f.key for f in row.fields])
+        return _file(format, _rows(session, documents, row, actor), [f.key for f in row.fields if f.kind != "table"])
 
 
 def _file(format: str, rows: Sequence[ResultRow], fields: Sequence[str]) -> bytes:
@@ -129,7 +159,7 @@ def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryVi
         ).all()
         if not documents:
             raise InputError("Nothing waits to be delivered: every passed and settled paper is in a delivery.")
-        data = _file(format, _rows(session, documents), [f.key for f in row.fields])
+        data = _file(format, _rows(session, documents, row, None), [f.key for f in row.fields if f.kind != "table"])
         delivery = Delivery(
             type_id=type_id, format=format, file_key=store.files.put(data), papers=len(documents), created_by=actor.id
         )
@@ -154,11 +184,15 @@ def _deliveries(session: Session, type_id: int) -> list[DeliveryView]:
     return [DeliveryView(d.id, d.format, d.papers, d.created_at, name) for d, name in session.execute(query)]
 
 
-def delivered_file(store: Store, delivery_id: int) -> tuple[str, bytes]:
+def delivered_file(store: Store, actor: Actor, delivery_id: int) -> tuple[str, bytes]:
     """Name and bytes of a delivery as it was sent."""
     with store.session() as session:
         row = session.get(Delivery, delivery_id)
         if row is None:
             raise NotFound(f"There is no delivery {delivery_id}.")
+        if not actor.sees_personal and any(field.personal for field in type_row(session, row.type_id).fields):
+            raise Forbidden(
+                "This delivery holds personal values, which your sign-in may not see. Ask an administrator."
+            )
         name, key = f"delivery-{row.id}.{row.format}", row.file_key
     return name, store.files.get(key)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -10,9 +11,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.page import Box, text_of, union, unpack_words
-from jugum.core.values import DataType, normal_form
-from jugum.errors import Conflict, InputError
+from jugum.core.values import normal_form
+from jugum.errors import Conflict, Forbidden, InputError
 from jugum.flow.actor import Actor
+from jugum.flow.plan import value_type_of
 from jugum.flow.read import document_row, page_of, page_rows
 from jugum.store import Store
 from jugum.store.models import Document, Field, PageRow, Person
@@ -67,6 +69,58 @@ class ValueInput:
     box: tuple[float, float, float, float] | None = None
 
 
+@dataclass(frozen=True)
+class FieldShape:
+    """What kind of field it is, for the desk: its columns (key, name, data type), for a table; its options, for a choice."""
+
+    kind: str
+    data_type: str
+    columns: list[tuple[str, str, str]]
+    options: list[str]
+    note: str
+    question: str
+
+
+def shape_of_field(row: Field) -> FieldShape:
+    columns = [
+        (one.key, one.name, one.data_type) for one in row.type.fields if one.inside == row.key and "." in one.key
+    ]
+    options = [option["key"] for option in row.spec.get("options", [])]
+    if row.data_type in ("tick box", "signature"):
+        options = ["yes", "no"]
+    return FieldShape(row.kind, row.data_type, columns, options, row.spec.get("note", ""), row.spec.get("question", ""))
+
+
+def shown_fields(document: Document, *, derived: bool) -> list[Field]:
+    """The fields a desk shows: columns stand in their table."""
+    return [row for row in document.type.fields if "." not in row.key and (derived or row.kind != "derived")]
+
+
+def grid_of(columns: Sequence[Mapping[int, ValueView]]) -> list[list[ValueView | None]]:
+    """Cells by row, from each column's cells by position."""
+    rows = max((position + 1 for column in columns for position in column), default=0)
+    return [[column.get(position) for column in columns] for position in range(rows)]
+
+
+def table_value(rows: Sequence[Sequence[ValueView | None]]) -> list[ValueView]:
+    """A table as one value for its note: how many rows, and the place of those on the first page it stands on."""
+    placed = [cell for row in rows for cell in row if cell and cell.box]
+    if not rows:
+        return []
+    said = f"{len(rows)} {'row' if len(rows) == 1 else 'rows'}"
+    page = min((cell.page for cell in placed if cell.page), default=None)
+    box = union(Box(*cell.box) for cell in placed if cell.page == page and cell.box) if placed else None
+    return [ValueView(said, said, page, list(box) if box else None, None, placed[0].origin if placed else "")]
+
+
+def must_see_personal(actor: Actor, document: Document) -> None:
+    """Pages can't be masked: who may not see personal values can't open a paper of a type that has some."""
+    if not actor.sees_personal and document.type and any(row.personal for row in document.type.fields):
+        raise Forbidden(
+            f"“{document.name}” shows personal values, which your sign-in may not see. Ask an administrator."
+        )
+
+
 def page_views(session: Session, document_id: int) -> list[PageView]:
     rows = page_rows(session, document_id)
     return [
@@ -99,7 +153,7 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
         raise InputError(f"No value was given for {field.name}.")
     if box is not None and given.page is None:
         raise InputError("A box needs the page it is on.")
-    normal = normal_form(text, DataType(field.data_type)) or ""
+    normal = normal_form(text, value_type_of(field)) or ""
     return ValueView(text, normal, given.page if box else None, [round(v, 5) for v in box] if box else None)
 
 

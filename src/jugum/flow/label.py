@@ -3,22 +3,40 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction import Choice
+from jugum.core.extraction.found import Found
 from jugum.core.extraction.placing import Placing, place_value
 from jugum.core.formats import keyed_values
-from jugum.core.values import DataType, normal_form
-from jugum.errors import Conflict, InputError, NotFound
+from jugum.core.schema import FieldKind, Plan
+from jugum.core.values import AnyType, normal_form, normal_or_text
+from jugum.errors import Conflict, ExternalError, InputError, NotFound
 from jugum.flow.actor import LABEL, Actor, record
-from jugum.flow.desk import Other, PageView, ValueInput, ValueView, open_desk, page_views, resolve
+from jugum.flow.desk import (
+    FieldShape,
+    Other,
+    PageView,
+    ValueInput,
+    ValueView,
+    grid_of,
+    must_see_personal,
+    open_desk,
+    page_views,
+    resolve,
+    shape_of_field,
+    shown_fields,
+    table_value,
+)
+from jugum.flow.explore import Explorer
 from jugum.flow.gather import document_row, pages_of
 from jugum.flow.models import LoadedVersions
-from jugum.flow.plan import plan_in, type_row
+from jugum.flow.plan import plan_in, type_row, value_type_of
+from jugum.flow.sample import findings
 from jugum.flow.weigh import current_policy
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, ModelVersion, Person
@@ -42,6 +60,9 @@ class LabelField:
     suggestion: list[ValueView] = field(default_factory=list)
     others: list[ValueView] = field(default_factory=list)
     threshold: float | None = None
+    shape: FieldShape | None = None
+    rows: list[list[ValueView | None]] = field(default_factory=list)
+    suggested_rows: list[list[ValueView | None]] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -60,13 +81,8 @@ class LabelDesk:
     left: int
 
 
-def normal_or_text(text: str, data_type: DataType) -> str:
-    """The normal form, or the text itself where the data type can't read it: nothing that was entered is lost."""
-    return normal_form(text, data_type) or text.strip()
-
-
-def value_of(label: Label, data_type: str, names: dict[int, str]) -> ValueView:
-    readable = normal_form(label.text, DataType(data_type)) is not None
+def value_of(label: Label, kind: AnyType, names: dict[int, str]) -> ValueView:
+    readable = normal_form(label.text, kind) is not None
     return ValueView(
         label.text,
         label.normal if readable else "",
@@ -79,13 +95,16 @@ def value_of(label: Label, data_type: str, names: dict[int, str]) -> ValueView:
     )
 
 
-def desk(store: Store, actor: Actor, document_id: int, versions: LoadedVersions) -> LabelDesk:
+def desk(
+    store: Store, actor: Actor, document_id: int, versions: LoadedVersions, explorer: Explorer | None = None
+) -> LabelDesk:
     """Everything the labelling desk shows of a sample; notes that the actor has it open."""
     actor.must(LABEL)
     with store.session() as session:
         document = document_row(session, document_id)
         if document.purpose != "sample":
             raise Conflict(f"“{document.name}” is a live paper; make it a sample to label it whole.")
+        must_see_personal(actor, document)
         pages = page_views(session, document_id)
         labels: dict[int, list[Label]] = {}
         for label in session.scalars(
@@ -93,45 +112,70 @@ def desk(store: Store, actor: Actor, document_id: int, versions: LoadedVersions)
         ):
             labels.setdefault(label.field_id, []).append(label)
         names = dict(session.execute(select(Person.id, Person.name)).all())
-        suggested = {} if document.state == "labelled" else _suggestions(store, session, document, versions)
+        suggested = {} if document.state == "labelled" else _suggestions(store, session, document, versions, explorer)
         before, after, left = neighbours(session, document)
         return LabelDesk(
             document.id, document.name, document.type_id, document.type.name, document.state, document.revision, pages,
-            [_label_field(f, labels.get(f.id, []), names, suggested) for f in document.type.fields],
+            [_label_field(f, labels, names, suggested) for f in shown_fields(document, derived=False)],
             open_desk(session, actor, document), before, after, left,
         )  # fmt: skip
 
 
 @dataclass(frozen=True)
 class _Suggested:
-    """What a version finds for a field: its values, the candidates next in line, and the threshold they stand against."""
+    """What is found for a field: its values (None for a table's empty cells), the candidates next in line, and the threshold
+    they stand against."""
 
-    values: list[ValueView] = field(default_factory=list)
+    values: list[ValueView | None] = field(default_factory=list)
     others: list[ValueView] = field(default_factory=list)
     threshold: float | None = None
 
 
 def _label_field(
-    row: Field, labels: Sequence[Label], names: dict[int, str], suggested: dict[str, _Suggested]
+    row: Field, all_labels: dict[int, list[Label]], names: dict[int, str], suggested: dict[str, _Suggested]
 ) -> LabelField:
-    ghost = suggested.get(row.key, _Suggested())
+    labels, ghost, kind = all_labels.get(row.id, []), suggested.get(row.key, _Suggested()), value_type_of(row)
+    if row.kind == "table":
+        return _label_table(row, all_labels, names, suggested)
     return LabelField(
         row.key, row.name, row.data_type, row.required, row.many, bool(labels), any(label.absent for label in labels),
-        labels[0].how if labels else "", [value_of(label, row.data_type, names) for label in labels if not label.absent],
-        [] if labels else ghost.values, ghost.others, ghost.threshold,
+        labels[0].how if labels else "", [value_of(label, kind, names) for label in labels if not label.absent],
+        [] if labels else [one for one in ghost.values if one], ghost.others, ghost.threshold, shape_of_field(row),
     )  # fmt: skip
 
 
-def _suggestions(store: Store, session: Session, document: Document, versions: LoadedVersions) -> dict[str, _Suggested]:
-    """What the live version, or else the newest on trial, finds on the paper."""
+def _label_table(
+    row: Field, all_labels: dict[int, list[Label]], names: dict[int, str], suggested: dict[str, _Suggested]
+) -> LabelField:
+    """A table's cells by row; the table's own value says how many rows there are and where."""
+    columns = [one for one in row.type.fields if one.inside == row.key]
+    own = all_labels.get(row.id, [])
+    said = {
+        one.key: {label.position: value_of(label, value_type_of(one), names) for label in all_labels.get(one.id, [])}
+        for one in columns
+    }
+    rows = grid_of([said[one.key] for one in columns])
+    found = [dict(enumerate(suggested.get(one.key, _Suggested()).values)) for one in columns]
+    ghost = grid_of([{at: value for at, value in column.items() if value} for column in found])
+    labels = [label for one in columns for label in all_labels.get(one.id, [])]
+    decided = bool(own or labels)
+    return LabelField(
+        row.key, row.name, row.data_type, row.required, False, decided, any(label.absent for label in own),
+        (own or labels)[0].how if decided else "", table_value(rows), [] if decided else table_value(ghost),
+        shape=shape_of_field(row), rows=rows, suggested_rows=[] if decided else ghost,
+    )  # fmt: skip
+
+
+def _suggestions(
+    store: Store, session: Session, document: Document, versions: LoadedVersions, explorer: Explorer | None
+) -> dict[str, _Suggested]:
+    """What the live version, or else the newest on trial, finds on the paper; and what the plan alone finds for the rest."""
     version = session.scalar(
         select(ModelVersion)
         .where(ModelVersion.type_id == document.type_id, ModelVersion.state.in_(("live", "on trial")))
         .order_by((ModelVersion.state == "live").desc(), ModelVersion.number.desc())
         .limit(1)
     )
-    if version is None or version.file_key is None:
-        return {}
     policy = current_policy(session, document.type_id)
     thresholds = policy.thresholds if policy else {}
 
@@ -139,13 +183,40 @@ def _suggestions(store: Store, session: Session, document: Document, versions: L
         found = choice.candidate
         return ValueView(found.text, found.normal, found.page, [round(v, 5) for v in found.box], sure, "model")
 
-    return {
+    suggested = {
         decision.field: _Suggested(
             [view(choice, round(sure, 4)) for choice in decision.chosen],
             [view(choice) for choice in decision.others],
             thresholds.get(decision.field),
         )
-        for decision, sure in versions.decide(store, version.file_key, pages_of(session, document.id))
+        for decision, sure in (
+            versions.decide(store, version.file_key, pages_of(session, document.id))
+            if version and version.file_key
+            else ()
+        )
+    }
+    return _by_plan(store, session, document, explorer or Explorer(), set(suggested)) | suggested
+
+
+def _by_plan(
+    store: Store, session: Session, document: Document, explorer: Explorer, known: set[str]
+) -> dict[str, _Suggested]:
+    plan = plan_in(document.type)
+    wanted = [one for one in plan.fields if one.key not in known and one.kind is not FieldKind.DERIVED]
+    rest = Plan(tuple(one if one.is_column or one.inside not in known else replace(one, inside="") for one in wanted))
+    if not rest.fields:
+        return {}
+    try:
+        found = findings(store, session, explorer, document, rest)
+    except (InputError, ExternalError):  # suggestions are a help: a desk opens without them
+        return {}
+
+    def view(one: Found) -> ValueView:
+        return ValueView(one.text, one.normal, one.page, [round(v, 5) for v in one.box], None, one.engine.value)
+
+    return {
+        key: _Suggested([view(one) if one else None for one in finding.values], [view(one) for one in finding.others])
+        for key, finding in found.items()
     }
 
 
@@ -221,6 +292,10 @@ def write_labels(
     how: str,
 ) -> list[str]:
     """Replace a field's labels on a paper; returns the texts before."""
+    if row.kind in ("table", "derived") and values:
+        raise InputError(
+            f"{row.name} is {'a table: give its rows' if row.kind == 'table' else 'worked out, not labelled'}."
+        )
     if absent and values:
         raise InputError(f"{row.name} can't both have a value and not be on the paper.")
     if len(values) > 1 and not row.many:
@@ -228,19 +303,88 @@ def write_labels(
             f"{row.name} has one value on a paper; {len(values)} were given. Plan says whether it may have many."
         )
     before = list(session.scalars(select(Label.text).where(Label.document_id == document.id, Label.field_id == row.id)))
-    session.execute(delete(Label).where(Label.document_id == document.id, Label.field_id == row.id))
+    ids = [row.id, *(one.id for one in document.type.fields if one.inside == row.key and "." in one.key)]
+    session.execute(delete(Label).where(Label.document_id == document.id, Label.field_id.in_(ids)))
     made: list[dict[str, Any]] = (
         [{"absent": True, "text": "", "normal": "", "page": None, "box": None}] if absent else []
     )
     for given in values:
         value = resolve(session, document.id, row, given)
-        normal = normal_or_text(value.text, DataType(row.data_type))
+        normal = normal_or_text(value.text, value_type_of(row))
         made.append({"absent": False, "text": value.text, "normal": normal, "page": value.page, "box": value.box})
     for position, one in enumerate(made):
         session.add(
             Label(document_id=document.id, field_id=row.id, position=position, how=how, person_id=actor.id, **one)
         )
     return before
+
+
+@dataclass(frozen=True)
+class CellInput:
+    """A cell of a table as a person gives it; an empty text is an empty cell."""
+
+    text: str = ""
+    page: int | None = None
+    box: tuple[float, float, float, float] | None = None
+
+
+def set_table(
+    store: Store,
+    actor: Actor,
+    document_id: int,
+    key: str,
+    rows: Sequence[dict[str, CellInput]],
+    *,
+    how: str = "marked",
+    revision: int | None = None,
+) -> int:
+    """A table's labels, row by row: column key → cell. Returns the document's new revision."""
+    actor.must(LABEL)
+    with store.session() as session:
+        document = checked_revision(session, document_id, revision)
+        if document.purpose != "sample" or document.state not in LABEL_STATES:
+            raise Conflict(f"“{document.name}” is {document.state} and can't be labelled.")
+        row = field_row(document, key)
+        write_table(session, actor, document, row, rows, how=how)
+        if document.state == "to label":
+            document.state = "in hand"
+        document.revision += 1
+        record(session, actor, "label", "document", document_id, field=key, rows=len(rows), how=how)
+        return document.revision
+
+
+def write_table(
+    session: Session, actor: Actor, document: Document, row: Field, rows: Sequence[dict[str, CellInput]], *, how: str
+) -> None:
+    """Replace a table's labels: one per filled cell, its row as position."""
+    columns = {one.key: one for one in document.type.fields if one.inside == row.key and "." in one.key}
+    if row.kind != "table":
+        raise InputError(f"{row.name} is no table.")
+    unknown = next((key for given in rows for key in given if key not in columns), None)
+    if unknown is not None:
+        raise InputError(f"{row.name} has no column “{unknown}”; it has {', '.join(columns)}.")
+    ids = [row.id, *(one.id for one in columns.values())]
+    session.execute(delete(Label).where(Label.document_id == document.id, Label.field_id.in_(ids)))
+    filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
+    for position, given in enumerate(filled):
+        for key, cell in given.items():
+            if not cell.text.strip():
+                continue
+            text = cell.text.strip()
+            place = cell.page is not None and cell.box is not None
+            session.add(
+                Label(
+                    document_id=document.id, field_id=columns[key].id, position=position, text=text, how=how,
+                    normal=normal_or_text(text, value_type_of(columns[key])), page=cell.page if place else None,
+                    box=list(cell.box) if place and cell.box else None, person_id=actor.id,
+                )
+            )  # fmt: skip
+    if not filled:
+        session.add(
+            Label(
+                document_id=document.id, field_id=row.id, absent=True, text="", normal="", how=how, person_id=actor.id
+            )
+        )
 
 
 def done(store: Store, actor: Actor, document_id: int) -> int | None:
@@ -252,7 +396,9 @@ def done(store: Store, actor: Actor, document_id: int) -> int | None:
         if document.purpose != "sample" or document.state not in LABEL_STATES:
             raise Conflict(f"“{document.name}” is {document.state} and can't be labelled.")
         said = set(session.scalars(select(Label.field_id).where(Label.document_id == document_id)))
-        open_fields = [row for row in document.type.fields if row.id not in said]
+        columns = {row.inside for row in document.type.fields if "." in row.key and row.id in said}
+        shown = shown_fields(document, derived=False)
+        open_fields = [row for row in shown if row.id not in said and row.key not in columns]
         missing = [row.name for row in open_fields if row.required]
         if missing:
             raise InputError(f"Still to mark or to say “not on this paper”: {', '.join(missing)}.")
@@ -334,8 +480,18 @@ def _place_keyed(
     *,
     complete: bool,
 ) -> None:
-    plan, pages = plan_in(document.type), pages_of(session, document.id)
+    plan, pages = plan_in(document.type).learned, pages_of(session, document.id)
+    learned = {field.key for field in plan.fields}
     for row in document.type.fields:
+        if row.kind in ("table", "derived") or "." in row.key:
+            continue
+        if row.key not in learned:
+            if row.key in given:
+                write_labels(
+                    session, actor, document, row, [ValueInput(text) for text in given[row.key]],
+                    absent=not given[row.key], how="keyed",
+                )  # fmt: skip
+            continue
         texts = given.get(row.key)
         if texts is None and not complete:
             continue
@@ -381,6 +537,7 @@ def labels(store: Store, document_id: int) -> list[LabelledField]:
                 select(Label).where(Label.document_id == document_id, Label.field_id == row.id).order_by(Label.position)
             ).all()
             if mine:
-                values = [value_of(label, row.data_type, names) for label in mine if not label.absent]
+                kind = value_type_of(row)
+                values = [value_of(label, kind, names) for label in mine if not label.absent]
                 found.append(LabelledField(row.key, mine[0].absent, mine[0].how, values))
         return found

@@ -61,13 +61,17 @@ def sign_in(store: Store, login: str, password: str) -> Actor:
         right = _hasher.verify(password, person.password_hash if person else _nobody())
         if person is None or not right or not person.active:
             raise NotSignedIn("Login and password don't match.")
-        return Actor(person.id, person.name, person.role)
+        return _actor(person)
+
+
+def _actor(person: Person) -> Actor:
+    return Actor(person.id, person.name, person.role, person.sees_personal)
 
 
 def actor_by_id(store: Store, person_id: int) -> Actor | None:
     with store.session() as session:
         person = session.get(Person, person_id)
-        return Actor(person.id, person.name, person.role) if person and person.active else None
+        return _actor(person) if person and person.active else None
 
 
 def actor_by_login(store: Store, login: str) -> Actor:
@@ -75,7 +79,7 @@ def actor_by_login(store: Store, login: str) -> Actor:
         person = session.scalar(select(Person).where(Person.login == login))
         if person is None:
             raise NotFound(f"Nobody has the login “{login}”.")
-        return Actor(person.id, person.name, person.role)
+        return _actor(person)
 
 
 def make_key(store: Store, actor: Actor, name: str) -> str:
@@ -104,7 +108,7 @@ def actor_by_key(store: Store, key: str) -> Actor:
         now = datetime.now(UTC)
         if row.last_used_at is None or (now - row.last_used_at).total_seconds() > 60:
             row.last_used_at = now
-        return Actor(row.person.id, row.person.name, row.person.role)
+        return _actor(row.person)
 
 
 def keys_of(store: Store, actor: Actor) -> list[ApiKey]:
@@ -141,3 +145,14 @@ def set_active(store: Store, actor: Actor, person_id: int, *, active: bool) -> N
             raise Conflict("This is the last administrator: name another one first.")
         person.active = active
         record(session, actor, "open account" if active else "close account", "person", person.id)
+
+
+def set_sees_personal(store: Store, actor: Actor, person_id: int, *, sees: bool) -> None:
+    """Whether somebody sees the values of personal fields; to others they are masked, and papers that hold them closed."""
+    actor.must(ADMINISTER)
+    with store.session() as session:
+        person = session.get(Person, person_id)
+        if person is None:
+            raise NotFound("There is no such person.")
+        person.sees_personal = sees
+        record(session, actor, "show personal values" if sees else "mask personal values", "person", person.id)

@@ -1,121 +1,43 @@
-"""Review: drafting live papers, holding what is not sure enough, and settling what was held."""
+"""Review: the queue of held papers, the desk, and settling what was held."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.extraction import Decision
-from jugum.core.schema import FieldPlan, HoldReason, Problem
-from jugum.core.thresholds import Drafted, Rule, hold_for
+from jugum.core.schema import HoldReason, judge
 from jugum.core.thresholds.effort import seconds_a_field
-from jugum.core.values import DataType, normal_form
+from jugum.core.values import normal_form, normal_or_text
 from jugum.errors import Conflict, InputError
 from jugum.flow.actor import REVIEW, Actor, record
-from jugum.flow.desk import PRESENCE_SECONDS, Other, PageView, ValueInput, ValueView, open_desk, page_views, resolve
-from jugum.flow.gather import document_row, pages_of
-from jugum.flow.label import checked_revision, field_row, normal_or_text, write_labels
-from jugum.flow.models import LoadedVersions
-from jugum.flow.plan import plan_in
-from jugum.flow.train import live_version
-from jugum.flow.weigh import current_policy
+from jugum.flow.desk import (
+    PRESENCE_SECONDS,
+    FieldShape,
+    Other,
+    PageView,
+    ValueInput,
+    ValueView,
+    grid_of,
+    must_see_personal,
+    open_desk,
+    page_views,
+    resolve,
+    shape_of_field,
+    shown_fields,
+    table_value,
+)
+from jugum.flow.draft import context_of, let_stand, recheck, texts_now
+from jugum.flow.gather import document_row
+from jugum.flow.label import CellInput, checked_revision, field_row, write_labels, write_table
+from jugum.flow.plan import plan_in, value_type_of
 from jugum.store import Store
-from jugum.store.models import Document, Field, Hold, ModelVersion, Person, Policy, Reading, Result
+from jugum.store.models import Document, Field, Hold, LetStand, ModelVersion, Person, Policy, Reading, Result
 
 OPEN_STATES = ("held", "settled", "passed")
-
-
-def draft(store: Store, document_id: int, versions: LoadedVersions) -> None:
-    """Draft a live paper with the live version and route its fields by the policy. Repeatable: a paper that a person has
-    begun, or that is done, is left alone."""
-    with store.session() as session:
-        document = session.get(Document, document_id, with_for_update=True)
-        if document is None or document.purpose != "live" or document.state not in ("placed", "drafted", "held"):
-            return
-        version = live_version(session, document.type_id)
-        if version is None or version.file_key is None:
-            return  # it waits as "placed"; publishing a version drafts it
-        if session.scalar(
-            select(func.count(Hold.id)).where(Hold.document_id == document_id, Hold.settled_at.is_not(None))
-        ):
-            return
-        policy = current_policy(session, document.type_id)
-        decisions = versions.decide(store, version.file_key, pages_of(session, document_id))
-        for table in (Hold, Result, Reading):
-            session.execute(delete(table).where(table.document_id == document_id))
-        document.version_id, document.policy_id = version.id, policy.id if policy else None
-        held = _route(session, document, decisions, policy)
-        document.state = "held" if held else "passed"
-        document.revision += 1
-        record(session, None, "draft", "document", document_id, version=version.number, held=held)
-
-
-def _route(session: Session, document: Document, decisions: list[tuple[Decision, float]], policy: Policy | None) -> int:
-    """Keep readings; hold fields or write their results. Returns how many fields are held."""
-    by_key = {decision.field: (decision, sure) for decision, sure in decisions}
-    plan = plan_in(document.type)
-    held = 0
-    for row in document.type.fields:
-        problem: Problem | None
-        if row.key not in by_key:  # a field that came after the version was trained
-            problem = Problem(row.key, HoldReason.MISSING, "the live version was trained before this field was planned")
-            chosen: Sequence[Any] = ()
-            sure = 0.0
-        else:
-            decision, sure = by_key[row.key]
-            chosen = decision.chosen
-            _keep_readings(session, document, row, decision, sure)
-            problem = _problem(plan.field(row.key), decision, sure, policy)
-        if problem is not None:
-            session.add(
-                Hold(document_id=document.id, field_id=row.id, reason=problem.reason.value, detail=problem.detail)
-            )
-            held += 1
-            continue
-        for position, choice in enumerate(chosen):
-            found = choice.candidate
-            session.add(
-                Result(
-                    document_id=document.id, field_id=row.id, position=position, text=found.text, normal=found.normal,
-                    page=found.page, box=[round(v, 5) for v in found.box], confidence=sure, origin="model",
-                    version_id=document.version_id, policy_id=document.policy_id,
-                )
-            )  # fmt: skip
-    return held
-
-
-def _problem(field: FieldPlan, decision: Decision, sure: float, policy: Policy | None) -> Problem | None:
-    drafted = Drafted(tuple(choice.candidate.text for choice in decision.chosen), sure, decision.familiarity)
-    if policy is None or field.key not in policy.thresholds:
-        return hold_for(field, drafted, Rule(2.0, 0.0)) and Problem(
-            field.key, HoldReason.LOW_CONFIDENCE, "no policy says yet how sure is sure enough: set it in Weigh"
-        )
-    return hold_for(field, drafted, Rule(float(policy.thresholds[field.key]), policy.familiarity_least))
-
-
-def _keep_readings(session: Session, document: Document, row: Field, decision: Decision, sure: float) -> None:
-    others = [
-        {"text": c.candidate.text, "normal": c.candidate.normal, "page": c.candidate.page,
-         "box": [round(v, 5) for v in c.candidate.box]}
-        for c in decision.others
-    ]  # fmt: skip
-    common = {
-        "document_id": document.id, "field_id": row.id, "version_id": document.version_id, "confidence": sure,
-        "familiarity": decision.familiarity, "others": others,
-    }  # fmt: skip
-    if decision.absent:
-        session.add(Reading(absent=True, text="", normal="", **common))
-    for position, choice in enumerate(decision.chosen):
-        found = choice.candidate
-        session.add(
-            Reading(position=position, text=found.text, normal=found.normal, page=found.page,
-                    box=[round(v, 5) for v in found.box], **common)
-        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -207,6 +129,21 @@ class ReviewField:
     threshold: float | None
     familiarity: float | None
     familiarity_least: float | None
+    shape: FieldShape
+    engine: str
+    advisory: bool
+    rows: list[list[ValueView | None]]
+
+
+@dataclass(frozen=True)
+class CheckView:
+    """A check on the paper: its outcome, what is wrong, and who let it stand."""
+
+    key: str
+    said: str
+    severity: str
+    outcome: str
+    let_stand_by: str
 
 
 @dataclass(frozen=True)
@@ -221,6 +158,7 @@ class ReviewDesk:
     policy: int | None
     pages: list[PageView]
     fields: list[ReviewField]
+    checks: list[CheckView]
     others: list[Other]
     previous: int | None
     next: int | None
@@ -234,6 +172,7 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
         document = document_row(session, document_id)
         if document.purpose != "live" or document.state in ("received", "placed", "set aside"):
             raise Conflict(f"“{document.name}” is {document.state}; there is nothing to review on it.")
+        must_see_personal(actor, document)
         names = dict(session.execute(select(Person.id, Person.name)).all())
         policy = session.get(Policy, document.policy_id) if document.policy_id else None
         version = session.get(ModelVersion, document.version_id) if document.version_id else None
@@ -241,54 +180,99 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
             h.field_id: h
             for h in session.scalars(select(Hold).where(Hold.document_id == document_id).order_by(Hold.id))
         }
+        advisory = {key for key, severity in ((c["key"], c.get("severity")) for c in document.type.checks) if severity}
         fields = [
-            _review_field(session, document, row, holds.get(row.id), policy, names) for row in document.type.fields
+            _review_field(session, document, row, holds.get(row.id), policy, names, advisory)
+            for row in shown_fields(document, derived=True)
         ]
         before, after, left = _neighbours(session, actor, document)
         return ReviewDesk(
             document.id, document.name, document.type_id, document.type.name, document.state, document.revision,
             version.number if version else None, policy.number if policy else None, page_views(session, document_id),
-            fields, [] if look else open_desk(session, actor, document), before, after, left,
+            fields, _checks(session, document, names), [] if look else open_desk(session, actor, document), before, after, left,
         )  # fmt: skip
 
 
+def _checks(session: Session, document: Document, names: dict[int, str]) -> list[CheckView]:
+    stood = {
+        row.check_key: names.get(row.person_id, "")
+        for row in session.scalars(select(LetStand).where(LetStand.document_id == document.id))
+    }
+    judged = judge(plan_in(document.type), texts_now(session, document), context_of(session, document))
+    return [
+        CheckView(one.check.key, one.said, one.check.severity.value, one.outcome.value, stood.get(one.check.key, ""))
+        for one in judged
+    ]
+
+
 def _review_field(
-    session: Session, document: Document, row: Field, hold: Hold | None, policy: Policy | None, names: dict[int, str]
+    session: Session,
+    document: Document,
+    row: Field,
+    hold: Hold | None,
+    policy: Policy | None,
+    names: dict[int, str],
+    advisory: set[str],
 ) -> ReviewField:
-    readings = session.scalars(
-        select(Reading).where(Reading.document_id == document.id, Reading.field_id == row.id).order_by(Reading.position)
-    ).all()
-    results = session.scalars(
-        select(Result).where(Result.document_id == document.id, Result.field_id == row.id).order_by(Result.position)
-    ).all()
-    data_type = DataType(row.data_type)
     is_open = hold is not None and hold.settled_at is None
-    if is_open:
-        values = [
-            ValueView(r.text, normal_form(r.text, data_type) or "", r.page, r.box, r.confidence, "model")
-            for r in readings
-            if not r.absent
+    readings, rows = _readings(session, document, row), []
+    if row.kind == "table":
+        columns = [one for one in document.type.fields if one.inside == row.key]
+        cells = [
+            {v.position: _value(v, one, names) for v in _standing(session, document, one, is_open)} for one in columns
         ]
+        rows = grid_of(cells)
+        values = table_value(rows)
+        readings = readings or [reading for one in columns for reading in _readings(session, document, one)]
     else:
-        values = [
-            ValueView(
-                r.text, normal_form(r.text, data_type) or "", r.page, r.box, r.confidence, r.origin,
-                names.get(r.person_id) if r.person_id else None, r.at,
-            )
-            for r in results
-        ]  # fmt: skip
+        values = [_value(one, row, names) for one in _standing(session, document, row, is_open)]
     first = readings[0] if readings else None
+    measured = first is not None and (first.engine == "model" or first.confidence > 0)
     others = [
         ValueView(o["text"], o["normal"], o["page"], o["box"], None, "model") for o in (first.others if first else [])
     ]
     return ReviewField(
         row.key, row.name, row.data_type, row.required, row.many,
         hold.reason if hold and is_open else None, hold.detail if hold and is_open else "",
-        hold is not None and not is_open, values, others,
-        round(first.confidence, 4) if first else None,
+        hold is not None and not is_open, values, [] if row.kind == "table" else others,
+        round(first.confidence, 4) if first and measured else None,
         float(policy.thresholds[row.key]) if policy and row.key in policy.thresholds else None,
-        round(first.familiarity, 4) if first else None, policy.familiarity_least if policy else None,
+        round(first.familiarity, 4) if first and measured else None, policy.familiarity_least if policy else None,
+        shape_of_field(row), first.engine if first else "",
+        bool(hold and is_open and hold.checks and set(hold.checks) <= advisory and hold.reason == HoldReason.FAILS_A_CHECK), rows,
     )  # fmt: skip
+
+
+def _readings(session: Session, document: Document, row: Field) -> list[Reading]:
+    query = (
+        select(Reading).where(Reading.document_id == document.id, Reading.field_id == row.id).order_by(Reading.position)
+    )
+    return list(session.scalars(query))
+
+
+def _standing(session: Session, document: Document, row: Field, is_open: bool) -> list[Reading] | list[Result]:
+    """What stands for a field now: its readings while it is held, else its results."""
+    if is_open:
+        return [one for one in _readings(session, document, row) if not one.absent]
+    query = select(Result).where(Result.document_id == document.id, Result.field_id == row.id).order_by(Result.position)
+    return list(session.scalars(query))
+
+
+def _value(one: Reading | Result, row: Field, names: dict[int, str]) -> ValueView:
+    normal = one.normal if row.kind == "derived" else normal_form(one.text, value_type_of(row)) or ""
+    sure = one.confidence if one.confidence else None
+    if isinstance(one, Reading):
+        return ValueView(one.text, normal, one.page, one.box, sure if one.engine == "model" else None, one.engine)
+    return ValueView(
+        one.text,
+        normal,
+        one.page,
+        one.box,
+        sure,
+        one.origin,
+        names.get(one.person_id) if one.person_id else None,
+        one.at,
+    )
 
 
 def _neighbours(session: Session, actor: Actor, document: Document) -> tuple[int | None, int | None, int]:
@@ -335,10 +319,13 @@ def first_held(store: Store, actor: Actor, type_id: int) -> int | None:
 
 @dataclass(frozen=True)
 class Settled:
+    """`holds` are the fields still held: key → reason and detail (a blocking check that fails holds a field again)."""
+
     revision: int
     state: str
     open: int
     next: int | None
+    holds: dict[str, tuple[str, str]]
 
 
 def settle(
@@ -349,63 +336,117 @@ def settle(
     values: Sequence[ValueInput],
     *,
     absent: bool = False,
+    rows: Sequence[dict[str, CellInput]] | None = None,
     revision: int | None = None,
 ) -> Settled:
-    """A person says what a field of a live paper is, agreeing or mending. It becomes the result and a label. Settling the
-    last held field settles the paper. A required field may be settled as absent: the person has looked."""
+    """A person says what a field of a live paper is, agreeing or mending (of a table: all its rows). It becomes the result and a
+    label; advisory checks that the field was held for are let stand. Settling the last held field settles the paper, unless a
+    blocking check fails: then it holds a field again. A required field may be settled as absent: the person has looked."""
     actor.must(REVIEW)
-    if not absent and not values:
+    if not absent and not values and rows is None:
         raise InputError("Say the value, or that it is not on this paper.")
     with store.session() as session:
         document = checked_revision(session, document_id, revision)
         if document.purpose != "live" or document.state not in OPEN_STATES:
             raise Conflict(f"“{document.name}” is {document.state}; its fields can't be changed here.")
+        must_see_personal(actor, document)
         row = field_row(document, key)
-        outcome = _settle_field(session, actor, document, row, values, absent=absent)
-        session.flush()
-        open_now = session.scalar(
-            select(func.count(Hold.id)).where(Hold.document_id == document_id, Hold.settled_at.is_(None))
+        if row.kind == "table":
+            outcome = _settle_table(session, actor, document, row, rows or [])
+        else:
+            outcome = _settle_field(session, actor, document, row, values, absent=absent)
+        hold = session.scalar(
+            select(Hold).where(Hold.document_id == document.id, Hold.field_id == row.id, Hold.settled_at.is_(None))
         )
+        if hold is not None:
+            hold.settled_at, hold.settled_by, hold.outcome = datetime.now(UTC), actor.id, outcome
+            session.flush()
+            let_stand(session, document, hold, actor.id)
+        recheck(session, document, actor.id)
+        open_now = _open_holds(session, document_id)
         if not open_now:
             document.state, document.settled_at, document.settled_by = "settled", datetime.now(UTC), actor.id
             document.opened_by = document.opened_at = None
+        elif document.state != "held":
+            document.state, document.settled_at, document.settled_by = "held", None, None
         document.revision += 1
         record(session, actor, "settle", "document", document_id, field=key, outcome=outcome)
         after = _neighbours(session, actor, document)[1]
-        return Settled(document.revision, document.state, open_now or 0, after)
+        return Settled(document.revision, document.state, len(open_now), after, open_now)
+
+
+def _open_holds(session: Session, document_id: int) -> dict[str, tuple[str, str]]:
+    """Fields that are held: key → reason and detail."""
+    found = session.execute(
+        select(Field.key, Hold.reason, Hold.detail)
+        .join(Field, Hold.field_id == Field.id)
+        .where(Hold.document_id == document_id, Hold.settled_at.is_(None))
+    )
+    return {key: (reason, detail) for key, reason, detail in found}
 
 
 def _settle_field(
     session: Session, actor: Actor, document: Document, row: Field, values: Sequence[ValueInput], *, absent: bool
 ) -> str:
-    data_type = DataType(row.data_type)
+    if row.kind == "derived":
+        raise InputError(f"{row.name} is worked out from other fields. Mend those.")
+    kind = value_type_of(row)
     resolved = [resolve(session, document.id, row, given) for given in values]
     for value in resolved:
         if not value.normal:
             raise InputError(
-                f"“{value.text}” can't be read as {data_type.value}. Mend it, or say that it is not on this paper."
+                f"“{value.text}” can't be read as {kind.data_type}. Mend it, or say that it is not on this paper."
             )
-    drafted = session.scalars(
-        select(Reading)
-        .where(Reading.document_id == document.id, Reading.field_id == row.id, Reading.absent.is_(False))
-        .order_by(Reading.position)
-    ).all()
-    agreed = [reading.normal for reading in drafted] == [normal_or_text(value.text, data_type) for value in resolved]
-    outcome = "absent" if absent else "agreed" if agreed else "mended"
+    drafted = [one for one in _readings(session, document, row) if not one.absent]
+    agreed = [one.normal for one in drafted] == [normal_or_text(value.text, kind) for value in resolved]
     sure = drafted[0].confidence if drafted and agreed else None
     session.execute(delete(Result).where(Result.document_id == document.id, Result.field_id == row.id))
     for position, value in enumerate(resolved):
-        session.add(
-            Result(
-                document_id=document.id, field_id=row.id, position=position, text=value.text, normal=value.normal,
-                page=value.page, box=value.box, confidence=sure, origin="person", version_id=document.version_id,
-                policy_id=document.policy_id, person_id=actor.id,
-            )
-        )  # fmt: skip
+        session.add(_result(document, row, actor, position, value.text, value.normal, value.page, value.box, sure))
     write_labels(session, actor, document, row, values, absent=absent, how="review")
-    hold = session.scalar(
-        select(Hold).where(Hold.document_id == document.id, Hold.field_id == row.id, Hold.settled_at.is_(None))
+    return "absent" if absent else "agreed" if agreed else "mended"
+
+
+def _result(
+    document: Document, row: Field, actor: Actor, position: int, text: str, normal: str, page: int | None,
+    box: list[float] | None, sure: float | None = None,
+) -> Result:  # fmt: skip
+    return Result(
+        document_id=document.id, field_id=row.id, position=position, text=text, normal=normal, page=page, box=box,
+        confidence=sure or None, origin="person", version_id=document.version_id, policy_id=document.policy_id, person_id=actor.id,
+    )  # fmt: skip
+
+
+def _settle_table(
+    session: Session, actor: Actor, document: Document, row: Field, rows: Sequence[dict[str, CellInput]]
+) -> str:
+    columns = {one.key: one for one in document.type.fields if one.inside == row.key}
+    before = {
+        key: {o.position: o.text for o in _readings(session, document, one) if not o.absent}
+        for key, one in columns.items()
+    }
+    filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
+    for number, given in enumerate(filled, 1):
+        for key, cell in given.items():
+            if key in columns and cell.text.strip() and normal_form(cell.text, value_type_of(columns[key])) is None:
+                raise InputError(
+                    f"“{cell.text}” in row {number} can't be read as {columns[key].data_type}. Mend it, or leave the cell empty."
+                )
+    write_table(session, actor, document, row, filled, how="review")
+    session.execute(
+        delete(Result).where(
+            Result.document_id == document.id, Result.field_id.in_([one.id for one in columns.values()])
+        )
     )
-    if hold is not None:
-        hold.settled_at, hold.settled_by, hold.outcome = datetime.now(UTC), actor.id, outcome
-    return outcome
+    after: dict[str, dict[int, str]] = {key: {} for key in columns}
+    for position, given in enumerate(filled):
+        for key, cell in given.items():
+            if cell.text.strip():
+                text, kind = cell.text.strip(), value_type_of(columns[key])
+                box = list(cell.box) if cell.box and cell.page else None
+                page = cell.page if box else None
+                session.add(
+                    _result(document, columns[key], actor, position, text, normal_form(text, kind) or "", page, box)
+                )
+                after[key][position] = text
+    return "absent" if not filled else "agreed" if before == after else "mended"

@@ -16,7 +16,7 @@ from jugum.core.extraction import Sample, SampleLabel
 from jugum.core.formats import pack_version
 from jugum.core.page import Box
 from jugum.errors import Conflict, InputError, JugumError, NotFound
-from jugum.flow.actor import TRAIN, Actor, record
+from jugum.flow.actor import PLAN, TRAIN, Actor, record
 from jugum.flow.plan import plan_in, type_row
 from jugum.flow.read import DRAFT_TASK, pages_of
 from jugum.store import Store
@@ -202,6 +202,16 @@ def redraft(session: Session, type_id: int) -> int:
     return len(waiting)
 
 
+def redraft_all(store: Store, actor: Actor, type_id: int) -> int:
+    """Read the papers again that wait or are held and that nobody has begun, with the plan as it is now; returns how many."""
+    actor.must(PLAN)
+    with store.session() as session:
+        type_row(session, type_id)
+        count = redraft(session, type_id)
+        record(session, actor, "read again", "document_type", type_id, papers=count)
+        return count
+
+
 def versions(store: Store, type_id: int) -> list[VersionView]:
     with store.session() as session:
         rows = session.scalars(
@@ -248,5 +258,6 @@ def overview(store: Store, type_id: int) -> TrainView:
             .group_by(Label.field_id, Label.absent)
         )
         counts = {(field_id, absent): count for field_id, absent, count in session.execute(counted)}
-        coverage = [(f.key, f.name, counts.get((f.id, False), 0), counts.get((f.id, True), 0)) for f in row.fields]
+        shown = [f for f in row.fields if "." not in f.key and f.kind in ("value", "clause")]
+        coverage = [(f.key, f.name, counts.get((f.id, False), 0), counts.get((f.id, True), 0)) for f in shown]
     return TrainView(len(ids), len(ids - known), coverage, versions(store, type_id))

@@ -29,6 +29,11 @@ STATES = tuple(dict.fromkeys((*SAMPLE_STATES, *LIVE_STATES)))
 ENGINES = ("careful", "quick", "both")
 SOURCE_KINDS = ("folder", "mail", "imap")
 VERSION_STATES = ("queued", "training", "on trial", "live", "retired", "failed")
+FIELD_KINDS = ("value", "table", "clause", "derived")
+DATA_TYPES = (
+    "text", "name", "date", "money", "number", "percent", "number in words", "identifier", "phone", "e-mail", "address",
+    "country", "choice", "tick box", "signature", "machine-readable zone",
+)  # fmt: skip
 HOW_LABELLED = ("marked", "typed", "agreed", "keyed", "review")
 
 
@@ -69,6 +74,7 @@ class Person(Base):
     role: Mapped[str] = mapped_column(String(20))
     password_hash: Mapped[str]
     active: Mapped[bool] = mapped_column(default=True)
+    sees_personal: Mapped[bool] = mapped_column(default=True)
     created_at: Mapped[datetime] = _now()
 
 
@@ -104,28 +110,68 @@ class DocumentType(Base):
     workspace_id: Mapped[int] = _to("workspace")
     key: Mapped[str] = mapped_column(String(80))
     name: Mapped[str] = mapped_column(String(80))
+    plan_number: Mapped[int] = mapped_column(default=0)
+    checks: Mapped[list[Any]] = mapped_column(default=list)
+    date_order: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = _now()
     workspace: Mapped[Workspace] = relationship()
     fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")
 
 
 class Field(Base):
+    """A field of a plan. `spec` is all that is said of it, as in a plan file; the other columns are what queries ask for.
+    Columns of a table have the table's key and a dot before their own."""
+
     __tablename__ = "field"
     __table_args__ = (
         UniqueConstraint("type_id", "key"),
-        CheckConstraint(_one_of("data_type", ("text", "date", "money", "number")), name="known_data_type"),
+        CheckConstraint(_one_of("kind", FIELD_KINDS), name="known_kind"),
+        CheckConstraint(_one_of("data_type", DATA_TYPES), name="known_data_type"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     type_id: Mapped[int] = _to("document_type")
-    key: Mapped[str] = mapped_column(String(90))
+    key: Mapped[str] = mapped_column(String(190))
     name: Mapped[str] = mapped_column(String(80))
-    data_type: Mapped[str] = mapped_column(String(20))
+    kind: Mapped[str] = mapped_column(String(10), default="value")
+    data_type: Mapped[str] = mapped_column(String(24))
     printed_names: Mapped[list[Any]] = mapped_column(default=list)
     required: Mapped[bool] = mapped_column(default=True)
     many: Mapped[bool] = mapped_column(default=False)
+    inside: Mapped[str] = mapped_column(String(90), default="")
+    personal: Mapped[bool] = mapped_column(default=False)
+    spec: Mapped[dict[str, Any]] = mapped_column(default=dict)
     position: Mapped[int]
     type: Mapped[DocumentType] = relationship(back_populates="fields")
+
+
+class PlanVersion(Base):
+    """A plan as it was after a change: who said what when."""
+
+    __tablename__ = "plan_version"
+    __table_args__ = (UniqueConstraint("type_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = _to("document_type")
+    number: Mapped[int]
+    said: Mapped[str]
+    plan: Mapped[dict[str, Any]] = mapped_column(deferred=True)
+    created_at: Mapped[datetime] = _now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class NamedList(Base):
+    """Entries that checks look in, such as known employers; loaded from CSV."""
+
+    __tablename__ = "named_list"
+    __table_args__ = (UniqueConstraint("workspace_id", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = _to("workspace")
+    name: Mapped[str] = mapped_column(String(80))
+    entries: Mapped[list[Any]]
+    changed_at: Mapped[datetime] = _now()
+    changed_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
 
 class SourceFile(Base):
@@ -389,6 +435,8 @@ class Reading(Base):
     box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
     confidence: Mapped[float]
     familiarity: Mapped[float]
+    engine: Mapped[str] = mapped_column(String(20), default="model")
+    why: Mapped[str] = mapped_column(default="")
     others: Mapped[list[Any]] = mapped_column(default=list)
 
 
@@ -412,6 +460,7 @@ class Hold(Base):
     field_id: Mapped[int] = _to("field", ondelete="CASCADE")
     reason: Mapped[str] = mapped_column(String(20))
     detail: Mapped[str]
+    checks: Mapped[list[Any]] = mapped_column(default=list)
     opened_at: Mapped[datetime] = _now()
     settled_at: Mapped[datetime | None]
     settled_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
@@ -424,7 +473,7 @@ class Result(Base):
     __tablename__ = "result"
     __table_args__ = (
         UniqueConstraint("document_id", "field_id", "position"),
-        CheckConstraint("origin IN ('model', 'person')", name="known_origin"),
+        CheckConstraint("origin IN ('model', 'plan', 'person')", name="known_origin"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -440,6 +489,20 @@ class Result(Base):
     version_id: Mapped[int | None] = mapped_column(ForeignKey("model_version.id"))
     policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = _now()
+
+
+class LetStand(Base):
+    """A failing advisory check that a person let stand on a paper."""
+
+    __tablename__ = "let_stand"
+    __table_args__ = (UniqueConstraint("document_id", "check_key"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    check_key: Mapped[str] = mapped_column(String(90))
+    said: Mapped[str]
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = _now()
 
 

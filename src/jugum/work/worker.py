@@ -21,7 +21,8 @@ from sqlalchemy.exc import OperationalError
 
 from jugum.core.ocr import engine_named
 from jugum.errors import ExternalError, NotFound
-from jugum.flow import cut, place, read, review, sources, train
+from jugum.flow import cut, draft, place, read, sources, train
+from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
 from jugum.flow.place import LoadedSorters
 from jugum.flow.read import OpenPapers
@@ -46,7 +47,7 @@ def make_app(store: Store) -> procrastinate.App:
     )
     if settings.engine != "quick" and engine_named(settings.engine).name == "quick":
         log.warning("the careful engine can't run here; pages are read with the quick one")
-    papers, versions, sorters = OpenPapers(), LoadedVersions(), LoadedSorters()
+    papers, versions, sorters, explorer = OpenPapers(), LoadedVersions(), LoadedSorters(), Explorer()
 
     @app.task(name=read.OPEN_TASK, retry=RETRY, pass_context=True)
     def open_document(context: procrastinate.JobContext, document_id: int) -> None:
@@ -75,7 +76,7 @@ def make_app(store: Store) -> procrastinate.App:
     @app.task(name=read.DRAFT_TASK, retry=RETRY)
     def draft_document(document_id: int) -> None:
         with contextlib.suppress(NotFound):  # removed meanwhile
-            review.draft(store, document_id, versions)
+            draft.draft(store, document_id, versions, explorer)
 
     @app.task(name=train.TRAIN_TASK, retry=RETRY)
     def train_version(version_id: int) -> None:

@@ -91,7 +91,9 @@ def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], 
 
 
 def _share_words(a: Candidate, b: Candidate) -> bool:
-    return a.page == b.page and a.first <= b.last and b.first <= a.last
+    return a.page == b.page and any(
+        first <= other_last and other_first <= last for first, last in a.spans for other_first, other_last in b.spans
+    )
 
 
 def _logit(probability: float) -> float:

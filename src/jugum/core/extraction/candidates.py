@@ -7,16 +7,24 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from statistics import median
 
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, rows_of, segments_of, text_of, union
-from jugum.core.values import DataType, normal_form
+from jugum.core.values import AnyType, DataType, ValueType, as_value_type, normal_form
+from jugum.core.values.dates import month_names
+from jugum.core.values.spelled import parse_spelled
 
 CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next")
-PARSED_WORDS_MAX = {DataType.DATE: 6, DataType.MONEY: 5, DataType.NUMBER: 3}
+WORDS_MAX = {
+    DataType.DATE: 10, DataType.MONEY: 5, DataType.NUMBER: 3, DataType.PERCENT: 4, DataType.SPELLED: 8,
+    DataType.IDENTIFIER: 6, DataType.PHONE: 6, DataType.EMAIL: 3, DataType.ADDRESS: 14, DataType.COUNTRY: 4, DataType.CHOICE: 6,
+}  # fmt: skip
 TEXT_WORDS_MAX = 8
+ADDRESS_LINES_MAX = 5
+LINE_GAP_MOST = 1.1  # line heights between two lines of one address
+NEEDS_DIGIT = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.PHONE})
 CONTEXT_WORDS = 4
 _PUNCTUATION = re.compile(r"[^\w%#&/]+|_")
 _DIGITS = re.compile(r"\d+")
@@ -34,7 +42,7 @@ class Candidate:
     last: int
     text: str
     normal: str
-    data_type: DataType
+    kind: ValueType
     box: Box
     contexts: tuple[str, ...]
     confidence: float
@@ -44,6 +52,16 @@ class Candidate:
     starts_segment: bool
     ends_segment: bool
     widest: bool
+    more: tuple[tuple[int, int], ...] = ()  # further lines of an address: first and last words
+
+    @property
+    def data_type(self) -> DataType:
+        return self.kind.data_type
+
+    @property
+    def spans(self) -> tuple[tuple[int, int], ...]:
+        """First and last words of each of its lines."""
+        return ((self.first, self.last), *self.more)
 
     @property
     def span(self) -> tuple[int, int, int]:
@@ -60,12 +78,13 @@ def plain_text(text: str) -> str:
     return " ".join(_DIGITS.sub("0", _PUNCTUATION.sub(" ", text.casefold())).split())
 
 
-def candidates_of(pages: Sequence[Page], data_types: Collection[DataType]) -> list[Candidate]:
-    """All candidates of these data types in a document, page after page in reading order."""
-    return [found for page in pages for found in _PageCandidates(page).of(data_types)]
+def candidates_of(pages: Sequence[Page], kinds: Collection[AnyType]) -> list[Candidate]:
+    """All candidates of these value types in a document, page after page in reading order."""
+    narrowed = [as_value_type(kind) for kind in kinds]
+    return [found for page in pages for found in PageCandidates(page).of(narrowed)]
 
 
-class _PageCandidates:
+class PageCandidates:
     """Rows and segments of one page, and the candidates in them."""
 
     def __init__(self, page: Page) -> None:
@@ -77,36 +96,88 @@ class _PageCandidates:
         self.by_row: dict[int, list[Segment]] = {}
         for segment in self.segments:
             self.by_row.setdefault(segment.row, []).append(segment)
+        self._found: dict[ValueType, list[Candidate]] = {}
+        self.home = [segment for segment in self.segments for _ in range(segment.first, segment.last + 1)]
         self.numeric = {id(segment): _is_numeric(segment.text) for segment in self.segments}
 
-    def of(self, data_types: Collection[DataType]) -> Iterator[Candidate]:
-        for segment in self.segments:
-            above = self._heads_above(segment.box, segment.row)
-            for data_type in data_types:
-                for first, last, normal, widest in self._spans(segment, data_type):
-                    yield self._candidate(segment, (first, last), data_type, normal, widest, above)
+    def of(self, kinds: Collection[ValueType]) -> list[Candidate]:
+        """Candidates of some value types, in reading order within each; found once for each type."""
+        return [candidate for kind in kinds for candidate in self._of_kind(kind)]
 
-    def _spans(self, segment: Segment, data_type: DataType) -> Iterator[tuple[int, int, str, bool]]:
-        longest = PARSED_WORDS_MAX.get(data_type, TEXT_WORDS_MAX)
+    def _of_kind(self, kind: ValueType) -> list[Candidate]:
+        if kind not in self._found:
+            self._found[kind] = [one for segment in self.segments for one in self._in_segment(segment, kind)]
+        return self._found[kind]
+
+    def _in_segment(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
+        above: tuple[str, str] | None = None
+        for first, last, normal, widest in self._spans(segment, kind):
+            above = above or self._heads_above(segment.box, segment.row)
+            yield self._candidate(segment, (first, last), kind, normal, widest, above)
+        if kind.data_type is DataType.ADDRESS:
+            yield from self._stacked(segment, kind, self._heads_above(segment.box, segment.row))
+
+    def within(self, kind: ValueType, first: int, last: int) -> Candidate | None:
+        """The candidate that exactly these words make, if their data type can read them; for rules, whose findings may not be
+        among the usual ones."""
+        segment = next((one for one in self.segments if one.first <= first <= one.last), None)
+        normal = normal_form(text_of(self.words[first : last + 1]), kind)
+        if segment is None or normal is None:
+            return None
+        return self._candidate(segment, (first, last), kind, normal, True, self._heads_above(segment.box, segment.row))
+
+    def _spans(self, segment: Segment, kind: ValueType) -> Iterator[tuple[int, int, str, bool]]:
+        longest = WORDS_MAX.get(kind.data_type, TEXT_WORDS_MAX)
         found: list[tuple[int, int, str]] = []
         for first in range(segment.first, segment.last + 1):
             for last in range(first, min(segment.last, first + longest - 1) + 1):
                 text = text_of(self.words[first : last + 1])
-                if data_type is not DataType.TEXT and not any(letter.isdigit() for letter in text):
+                if not _may_be(text, kind):
                     continue
-                normal = normal_form(text, data_type)
-                if normal is not None and (data_type is not DataType.TEXT or any(map(str.isalnum, normal))):
+                normal = normal_form(text, kind)
+                if normal is not None and any(map(str.isalnum, normal)):
                     found.append((first, last, normal))
         spans = {(first, last) for first, last, _ in found}
         for first, last, normal in found:
             wider = any(a <= first and last <= b and (a, b) != (first, last) for a, b in spans)
             yield first, last, normal, not wider
 
+    def _stacked(self, segment: Segment, kind: ValueType, above: tuple[str, str]) -> Iterator[Candidate]:
+        """Addresses of two to five lines: pieces of rows that begin at the same place, close below one another."""
+        lines = [segment]
+        for row in range(segment.row + 1, min(segment.row + 3 * ADDRESS_LINES_MAX, len(self.rows))):
+            last = lines[-1]
+            here = [one for one in self.by_row[row] if abs(one.box.x0 - segment.box.x0) < 0.008]
+            if not here:
+                if self.by_row[row][0].box.y0 - last.box.y1 > LINE_GAP_MOST * self.height:
+                    break
+                continue
+            if here[0].box.y0 - last.box.y1 > LINE_GAP_MOST * self.height or here[0].text.endswith(":"):
+                break
+            lines.append(here[0])
+            normal = normal_form("\n".join(line.text for line in lines), kind)
+            if normal is not None:
+                yield self._several(lines, kind, normal, above)
+            if len(lines) == ADDRESS_LINES_MAX:
+                break
+
+    def _several(self, lines: Sequence[Segment], kind: ValueType, normal: str, above: tuple[str, str]) -> Candidate:
+        made = self._candidate(lines[0], (lines[0].first, lines[0].last), kind, normal, True, above)
+        words = [word for line in lines for word in self.words[line.first : line.last + 1]]
+        return replace(
+            made,
+            text=", ".join(line.text for line in lines),
+            box=union(word.box for word in words),
+            confidence=min(word.confidence for word in words),
+            more=tuple((line.first, line.last) for line in lines[1:]),
+            relative_height=made.relative_height,
+        )
+
     def _candidate(
         self,
         segment: Segment,
         span: tuple[int, int],
-        data_type: DataType,
+        kind: ValueType,
         normal: str,
         widest: bool,
         above: tuple[str, str],
@@ -122,7 +193,7 @@ class _PageCandidates:
             last=last,
             text=text_of(words),
             normal=normal,
-            data_type=data_type,
+            kind=kind,
             box=box,
             contexts=tuple(plain_text(text) for text in self._contexts(segment, first, last, above)),
             confidence=min(word.confidence for word in words),
@@ -159,6 +230,26 @@ class _PageCandidates:
                 head = best.text
                 break
         return nearest, head
+
+
+def _may_be(text: str, kind: ValueType) -> bool:
+    """A quick look before the slow reading: digits where a data type has them, month names, number words, an @."""
+    data_type = kind.data_type
+    digits = any(map(str.isdigit, text))
+    if data_type in NEEDS_DIGIT:
+        return digits
+    if data_type is DataType.DATE:
+        return digits or any(word.lower().strip(".,") in month_names() for word in text.split())
+    if data_type is DataType.IDENTIFIER:
+        return digits if not kind.pattern else True
+    if data_type is DataType.EMAIL:
+        return "@" in text
+    if data_type is DataType.SPELLED:
+        return (not digits and parse_spelled(text.split()[0].strip(".,-")) is not None) or text.isdigit()
+    if data_type is DataType.NAME:
+        words = text.split()
+        return not digits and words[0][:1].isupper() and words[-1][:1].isupper()
+    return True
 
 
 def _is_numeric(text: str) -> bool:

@@ -10,10 +10,11 @@ import numpy.typing as npt
 
 from jugum.core.classification import layout_of, look_alike_groups, similarity_matrix
 from jugum.core.extraction.assignment import Choice, Decision, decide
-from jugum.core.extraction.candidates import Candidate, candidates_of
+from jugum.core.extraction.candidates import Candidate
 from jugum.core.extraction.examples import Sample, gold_candidate
 from jugum.core.extraction.features import FEATURES, Example, PaperView, example_of
 from jugum.core.extraction.ranker import Ranker
+from jugum.core.extraction.rules import candidates_with_rules
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import same_value
 
@@ -46,8 +47,9 @@ class Corpus:
     ) -> None:
         self.plan = plan
         self.samples = list(samples)
-        types = {field.data_type for field in plan.fields}
-        self.candidates = [candidates_of(sample.pages, types) for sample in samples]
+        paired = [candidates_with_rules(plan, sample.pages) for sample in samples]
+        self.candidates = [one for one, _ in paired]
+        self.by_rule = [hits for _, hits in paired]
         self.layouts = [layout_of(sample.pages) for sample in samples]
         progress(0.2)
         likeness = similarity_matrix(self.layouts)
@@ -65,7 +67,11 @@ class Corpus:
         progress(0.4)
         self.views: list[PaperView] = []
         for number, found in enumerate(self.candidates):
-            self.views.append(PaperView(plan, found, self.layouts[number], self.examples, self.layouts, self.texts))
+            self.views.append(
+                PaperView(
+                    plan, found, self.layouts[number], self.examples, self.layouts, self.texts, self.by_rule[number]
+                )
+            )
             progress(0.4 + 0.6 * (number + 1) / len(samples))
 
     def _gold(self, number: int) -> dict[str, list[int | None]]:
@@ -75,7 +81,7 @@ class Corpus:
         for field in self.plan.fields:
             if field.key not in sample.labels:
                 continue
-            places = [index for index, candidate in enumerate(found) if candidate.data_type is field.data_type]
+            places = [index for index, candidate in enumerate(found) if candidate.kind == field.value_type]
             own = [found[index] for index in places]
             means = [gold_candidate(label, field, own) for label in sample.labels[field.key]]
             gold[field.key] = [None if mean is None else places[mean] for mean in means]
@@ -126,7 +132,10 @@ class Corpus:
         if (paper, field.key) not in self._same:
             values = [label.normal for label in self.samples[paper].labels[field.key]]
             self._same[paper, field.key] = np.array(
-                [any(same_value(c.normal, value, field.data_type) for value in values) for c in self.candidates[paper]],
+                [
+                    any(same_value(c.normal, value, field.value_type) for value in values)
+                    for c in self.candidates[paper]
+                ],
                 dtype=bool,
             )
         return self._same[paper, field.key]

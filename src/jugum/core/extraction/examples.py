@@ -40,7 +40,7 @@ def gold_candidate(label: SampleLabel, field: FieldPlan, candidates: Sequence[Ca
     """
     if label.box is not None:
         scored = [
-            (same_value(candidate.normal, label.normal, field.data_type), _jaccard(candidate.box, label.box), -index)
+            (same_value(candidate.normal, label.normal, field.value_type), _jaccard(candidate.box, label.box), -index)
             for index, candidate in enumerate(candidates)
             if candidate.page == label.page and _jaccard(candidate.box, label.box) > 0.5
         ]
@@ -48,7 +48,7 @@ def gold_candidate(label: SampleLabel, field: FieldPlan, candidates: Sequence[Ca
     equal = [
         index
         for index, candidate in enumerate(candidates)
-        if candidate.widest and same_value(candidate.normal, label.normal, field.data_type)
+        if candidate.widest and same_value(candidate.normal, label.normal, field.value_type)
     ]
     return equal[0] if len(equal) == 1 else None
 

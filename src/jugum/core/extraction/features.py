@@ -6,7 +6,7 @@ competing fields, place, shape, ranks within the paper), so that one model serve
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,12 +17,13 @@ from jugum.core.extraction.candidates import CHANNELS, Candidate, plain_text
 from jugum.core.extraction.likeness import likeness
 from jugum.core.page import Box
 from jugum.core.schema import FieldPlan, Plan
-from jugum.core.values import DataType, value_shape
+from jugum.core.values import NUMERIC, DataType, ValueType, value_shape
 
 Floats = npt.NDArray[np.float32]
 NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous")
 JOINT_WEIGHTS = np.array([0.3, 0.15, 0.2, 0.15, 0.1, 0.1], dtype=np.float32)
 PLACE_SCALE = 0.03
+FIXED_BEFORE_RULE = 11  # of the 14 fixed figures, those that FEATURES names before "rule"
 
 FEATURES = (
     *(f"name_{channel}" for channel in NAME_CHANNELS),
@@ -33,7 +34,7 @@ FEATURES = (
     "place", "place_gap", "row_and_column", "row_and_column_gap",
     "shape_like", "value_like", "known_text", "is_name", "first_of_best",
     "words", "letters", "digits", "capitals", "bold", "height", "confidence",
-    "whole_segment", "starts_segment", "ends_segment", "widest",
+    "whole_segment", "starts_segment", "ends_segment", "widest", "rule",
     "x", "y", "page", "examples", "alike_layout",
     "is_text", "is_date", "is_money", "is_number",
 )  # fmt: skip
@@ -73,13 +74,15 @@ class PaperView:
         examples: Sequence[Example],
         layouts: Sequence[Layout],
         texts_of_papers: Sequence[frozenset[str]],
+        by_rule: Mapping[str, Collection[int]] | None = None,
     ) -> None:
         self.plan = plan
         self.candidates = candidates
-        self.by_type: dict[DataType, npt.NDArray[np.intp]] = {
-            data_type: np.array([i for i, c in enumerate(candidates) if c.data_type is data_type], dtype=np.intp)
-            for data_type in {field.data_type for field in plan.fields}
+        self.by_kind: dict[ValueType, npt.NDArray[np.intp]] = {
+            kind: np.array([i for i, c in enumerate(candidates) if c.kind == kind], dtype=np.intp)
+            for kind in {field.value_type for field in plan.fields}
         }
+        self.by_rule = {key: frozenset(found) for key, found in (by_rule or {}).items()}
         self.papers = np.array([example.paper for example in examples], dtype=np.intp)
         self.fields = np.array([example.field for example in examples], dtype=object)
         self.alike = np.array([layout_similarity(layout, other) for other in layouts], dtype=np.float32)
@@ -165,7 +168,7 @@ class PaperView:
     def features(self, field: FieldPlan, known: npt.NDArray[np.bool_]) -> tuple[npt.NDArray[np.intp], Floats]:
         """Indices of the field's candidates, and their features (candidates × len(FEATURES)), as if only the papers
         where `known` (a mask over papers) is true had been labelled."""
-        chosen = self.by_type[field.data_type]
+        chosen = self.by_kind[field.value_type]
         if not len(chosen):
             return chosen, np.zeros((0, len(FEATURES)), dtype=np.float32)
         allowed = known[self.papers] if len(self.papers) else np.zeros(0, dtype=bool)
@@ -196,7 +199,7 @@ class PaperView:
     def name_score(self, field: FieldPlan) -> tuple[npt.NDArray[np.intp], Floats]:
         """Indices of the field's candidates and a fixed score of how printed names speak for each: own best
         likeness less half of the best rival field's, less what the candidate itself resembles a printed name."""
-        chosen = self.by_type[field.data_type]
+        chosen = self.by_kind[field.value_type]
         number = self.plan.fields.index(field)
         best = self._name_best(self.name_table[:, chosen])
         rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
@@ -229,16 +232,28 @@ class PaperView:
         best = self._name_best(self.name_table[:, chosen])[:, self.plan.fields.index(field)]
         first = np.zeros(count)
         first[int(best.argmax())] = 1
-        kinds = [np.full(count, field.data_type is kind) for kind in DataType]
+        family = _family(field.data_type)
+        kinds = [np.full(count, family == one) for one in ("text", "date", "money", "number")]
+        ruled = self.by_rule.get(field.key, frozenset())
+        fixed = self.fixed[chosen].T
         return [
             seen,
             self.is_name[chosen].max(axis=1),
             first,
-            *self.fixed[chosen].T,
+            *fixed[:FIXED_BEFORE_RULE],
+            np.array([index in ruled for index in chosen.tolist()], dtype=np.float32),
+            *fixed[FIXED_BEFORE_RULE:],
             np.full(count, np.log1p(mine.sum())),
             np.full(count, self.familiarity(known)),
             *kinds,
         ]
+
+
+def _family(data_type: DataType) -> str:
+    """The ranker knows four families of values, so that it carries over from one data type to its kin."""
+    if data_type in (DataType.DATE, DataType.MONEY):
+        return data_type.value
+    return "number" if data_type in NUMERIC else "text"
 
 
 def _greatest(table: Floats, columns: npt.NDArray[np.bool_]) -> Floats:

@@ -10,10 +10,10 @@ import numpy as np
 
 from jugum.core.classification import Layout, layout_of
 from jugum.core.extraction.assignment import Decision
-from jugum.core.extraction.candidates import candidates_of
 from jugum.core.extraction.corpus import Corpus, decisions_on
 from jugum.core.extraction.features import FEATURES, Example, PaperView
 from jugum.core.extraction.ranker import Ranker
+from jugum.core.extraction.rules import candidates_with_rules
 from jugum.core.page import Box, Page
 from jugum.core.schema import Plan
 from jugum.errors import InputError
@@ -33,8 +33,8 @@ class Extractor:
 
     def decide(self, pages: Sequence[Page]) -> list[Decision]:
         """One decision per field of the plan for a paper; about 30 ms a page."""
-        found = candidates_of(pages, {field.data_type for field in self.plan.fields})
-        view = PaperView(self.plan, found, layout_of(pages), self.examples, self.layouts, self.texts)
+        found, by_rule = candidates_with_rules(self.plan, pages)
+        view = PaperView(self.plan, found, layout_of(pages), self.examples, self.layouts, self.texts, by_rule)
         return decisions_on(self.plan, view, found, np.ones(len(self.layouts), dtype=bool), self.ranker)
 
     def to_data(self) -> tuple[dict[str, Any], str]:

@@ -44,7 +44,7 @@ def place_value(
     alike. Of several, the one whose surroundings the field's printed names and earlier examples speak for most is
     taken; it is *ambiguous* when it leads by under 0.08.
     """
-    found = candidates_of(pages, {field.data_type for field in plan.fields})
+    found = candidates_of(pages, {field.value_type for field in plan.fields})
     layout = layout_of(pages)
     papers = sorted({example.paper for example in examples})
     renumbered = [Example(papers.index(e.paper), e.field, e.contexts, e.text, e.shape, e.page, e.box) for e in examples]
@@ -53,7 +53,7 @@ def place_value(
 
 
 def _place(view: PaperView, field: FieldPlan, text: str) -> Placement:
-    normal = normal_form(text, field.data_type)
+    normal = normal_form(text, field.value_type)
     chosen, scores = view.name_score(field)
     if normal is None or not len(chosen):
         return Placement(Placing.NOT_FOUND, None, 0)
@@ -75,8 +75,8 @@ def _equal_places(
 ) -> list[int]:
     """Places (positions in `chosen`) of candidates saying `normal`; where several share words, the tightest fit."""
     candidates = [view.candidates[int(index)] for index in chosen]
-    exact = [place for place, c in enumerate(candidates) if same_value(c.normal, normal, field.data_type)]
-    if not exact and field.data_type is DataType.TEXT:
+    exact = [place for place, c in enumerate(candidates) if same_value(c.normal, normal, field.value_type)]
+    if not exact and field.data_type in (DataType.TEXT, DataType.NAME):
         alike = [
             (fuzz.ratio(c.normal.casefold(), normal.casefold()) / 100, place) for place, c in enumerate(candidates)
         ]

@@ -26,6 +26,7 @@ class ResultValue:
     version: int | None
     policy: int | None
     person: str | None
+    position: int = 0
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,7 @@ class ResultRow:
 
 
 def results_csv(rows: Sequence[ResultRow], fields: Sequence[str]) -> str:
-    """One line a paper; several values of a field are joined by "; ". Cells that a spreadsheet would take for a formula
+    """One line a paper; several values of a field, and a table column's rows, are joined by "; ". Cells that a spreadsheet would take for a formula
     are led by an apostrophe, negative amounts aside."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
@@ -68,13 +69,32 @@ def results_json(rows: Sequence[ResultRow]) -> str:
                 "sha256": row.sha256,
                 "state": row.state,
                 "received": row.received,
-                "values": {key: [vars(value) for value in values] for key, values in row.values.items()},
+                "values": {
+                    key: [_value_data(value) for value in values]
+                    for key, values in row.values.items()
+                    if "." not in key
+                },
+                "tables": _tables(row),
             }
             for row in rows
         ],
         ensure_ascii=False,
         indent=1,
     )
+
+
+def _value_data(value: ResultValue) -> dict[str, object]:
+    return {name: part for name, part in vars(value).items() if name != "position"}
+
+
+def _tables(row: ResultRow) -> dict[str, list[dict[str, object]]]:
+    """A paper's tables, row by row: column → value; empty cells are left out."""
+    tables: dict[str, dict[int, dict[str, object]]] = {}
+    for key, values in row.values.items():
+        table, dot, column = key.partition(".")
+        for value in values if dot else ():
+            tables.setdefault(table, {}).setdefault(value.position, {})[column] = _value_data(value)
+    return {table: [rows[position] for position in sorted(rows)] for table, rows in tables.items()}
 
 
 def keyed_values(data: bytes) -> list[dict[str, str]]:
@@ -100,3 +120,17 @@ def keyed_values(data: bytes) -> list[dict[str, str]]:
             raise InputError(f"Line {number} of the CSV has no file or no field.")
         rows.append({name: (row[name] or "").strip() for name in KEYED_COLUMNS})
     return rows
+
+
+def entries_of(data: bytes) -> list[str]:
+    """The first column of a CSV or the lines of a text, UTF-8; a first line such as "name" is a heading and left out."""
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise InputError(
+            f"The list is not UTF-8 text (byte {error.start}). Save it as UTF-8 and send it again."
+        ) from error
+    first = text.split("\n", 1)[0]
+    rows = csv.reader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
+    entries = [row[0].strip() for row in rows if row and row[0].strip()]
+    return entries[1:] if entries and entries[0].lower() in ("name", "names", "entry", "entries", "value") else entries

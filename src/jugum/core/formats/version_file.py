@@ -9,8 +9,7 @@ from typing import Any
 
 from jugum.core.calibration import Calibrator
 from jugum.core.extraction import Extractor
-from jugum.core.schema import FieldPlan, Plan
-from jugum.core.values import DataType
+from jugum.core.schema import Plan, field_data, field_from
 from jugum.errors import InputError
 
 FORMAT = 1
@@ -19,7 +18,7 @@ FORMAT = 1
 def pack_version(extractor: Extractor, calibrator: Calibrator, about: dict[str, Any]) -> bytes:
     """The ZIP's bytes. `about` (JSON-able) goes into the manifest, beside the format and the plan."""
     model, trees = extractor.to_data()
-    manifest = {"format": FORMAT, "plan": [_field_data(field) for field in extractor.plan.fields], **about}
+    manifest = {"format": FORMAT, "plan": [field_data(field) for field in extractor.plan.fields], **about}
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("manifest.json", json.dumps(manifest, indent=1, sort_keys=True))
@@ -39,27 +38,5 @@ def unpack_version(data: bytes) -> tuple[Extractor, Calibrator, dict[str, Any]]:
         raise InputError("This is no version file of Jugum, or it is damaged.") from error
     if manifest.get("format") != FORMAT:
         raise InputError(f"This version file has format {manifest.get('format')}; format {FORMAT} can be read.")
-    plan = Plan(tuple(_field_from(data) for data in manifest["plan"]))
+    plan = Plan(tuple(field_from(data) for data in manifest["plan"]))
     return Extractor.from_data(plan, model, trees), Calibrator.from_data(model["calibrator"]), manifest
-
-
-def _field_data(field: FieldPlan) -> dict[str, Any]:
-    return {
-        "key": field.key,
-        "name": field.name,
-        "data_type": field.data_type.value,
-        "printed_names": list(field.printed_names),
-        "required": field.required,
-        "many": field.many,
-    }
-
-
-def _field_from(data: dict[str, Any]) -> FieldPlan:
-    return FieldPlan(
-        data["key"],
-        data["name"],
-        DataType(data["data_type"]),
-        tuple(data["printed_names"]),
-        data["required"],
-        data["many"],
-    )

@@ -1,6 +1,74 @@
-"""What a document type asks for: its fields, and checking a document's values against them."""
+"""What a document type asks for: its fields, derived fields and checks, and judging a document by them."""
 
-from jugum.core.schema.checks import HoldReason, Problem, problems_of
-from jugum.core.schema.plan import FieldPlan, Plan, key_from
+from jugum.core.schema.checks import (
+    Chosen,
+    HoldReason,
+    Judgement,
+    Outcome,
+    Problem,
+    choose,
+    derive,
+    judge,
+    judged,
+    problems_of,
+    sources_of,
+    text_problem,
+)
+from jugum.core.schema.expression import Context, ExpressionError
+from jugum.core.schema.plan import (
+    Check,
+    FieldKind,
+    FieldPlan,
+    Plan,
+    ReadingRule,
+    Severity,
+    Totals,
+    Where,
+    key_from,
+)
+from jugum.core.schema.plan_file import (
+    check_data,
+    check_from,
+    field_data,
+    field_from,
+    plan_data,
+    plan_file,
+    plan_from,
+    plan_schema,
+    read_plan_file,
+)
 
-__all__ = ["FieldPlan", "HoldReason", "Plan", "Problem", "key_from", "problems_of"]
+__all__ = [
+    "Check",
+    "Chosen",
+    "Context",
+    "ExpressionError",
+    "FieldKind",
+    "FieldPlan",
+    "HoldReason",
+    "Judgement",
+    "Outcome",
+    "Plan",
+    "Problem",
+    "ReadingRule",
+    "Severity",
+    "Totals",
+    "Where",
+    "check_data",
+    "check_from",
+    "choose",
+    "derive",
+    "field_data",
+    "field_from",
+    "judge",
+    "judged",
+    "key_from",
+    "plan_data",
+    "plan_file",
+    "plan_from",
+    "plan_schema",
+    "problems_of",
+    "read_plan_file",
+    "sources_of",
+    "text_problem",
+]

@@ -1,13 +1,21 @@
-"""Checking a document's values against its plan, and the reasons why a person must look."""
+"""Checking a paper's values against its plan, working out derived fields, and the reasons why a person must look."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
 from enum import StrEnum
 
-from jugum.core.schema.plan import Plan
-from jugum.core.values import normal_form
+from jugum.core.schema.expression import Context, Scalar, Value, evaluate, nearest_entry, parse
+from jugum.core.schema.expression.syntax import Call, Literal, Name, Node
+from jugum.core.schema.plan import Check, FieldPlan, Plan
+from jugum.core.values import NUMERIC, DataType, check_digit_agrees, normal_form
+from jugum.core.values.types import plain_number
+from jugum.errors import InputError
+
+ROWS_NAMED_MAX = 5
 
 
 class HoldReason(StrEnum):
@@ -25,27 +33,196 @@ class Problem:
     detail: str
 
 
-def problems_of(plan: Plan, values: Mapping[str, Sequence[str]]) -> list[Problem]:
-    """Required fields without a value, values that their data type can't read, and several values of a field that
-    has one. `values` maps field keys to texts as they stand on the paper."""
+Texts = Mapping[str, Sequence[str | None]]
+
+
+def problems_of(plan: Plan, values: Texts) -> list[Problem]:
+    """Required fields without a value, values that their data type can't read or whose check digit is wrong, and several
+    values of a field that has one. `values` maps field keys to texts as they stand on the paper."""
     problems = []
     for field in plan.fields:
-        texts = values.get(field.key, ())
-        if not texts and field.required:
+        texts = [text for text in values.get(field.key, ()) if text is not None]
+        if not texts and field.required and not field.is_column:
             problems.append(Problem(field.key, HoldReason.MISSING, f"{field.name} is required and was not found"))
-        for text in texts:
-            if normal_form(text, field.data_type) is None:
-                problems.append(
-                    Problem(
-                        field.key, HoldReason.FAILS_A_CHECK, f"“{text}” can't be read as {_an(field.data_type.value)}"
-                    )
-                )
-        if len(texts) > 1 and not field.many:
+        problems += [found for text in texts if (found := text_problem(field, text))]
+        if len(texts) > 1 and not field.many and not field.is_column:
             problems.append(
                 Problem(field.key, HoldReason.FAILS_A_CHECK, f"{field.name} has {len(texts)} values, one is meant")
             )
     return problems
 
 
+def text_problem(field: FieldPlan, text: str) -> Problem | None:
+    """What is wrong with one text of a field, whatever the other fields say."""
+    normal = normal_form(text, field.value_type)
+    if normal is None:
+        return Problem(field.key, HoldReason.FAILS_A_CHECK, f"“{text}” can't be read as {_an(field.data_type.value)}")
+    if field.check_digit and not check_digit_agrees(normal, field.check_digit):
+        return Problem(field.key, HoldReason.FAILS_A_CHECK, f"the check digit of “{text}” is wrong")
+    return None
+
+
 def _an(noun: str) -> str:
     return f"{'an' if noun[0] in 'aeiou' else 'a'} {noun}"
+
+
+class Outcome(StrEnum):
+    HOLDS = "holds"
+    FAILS = "fails"
+    OPEN = "can't be told"  # a value it needs is missing
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """What became of a check on a paper. `rows` are the table rows (from 1) it fails on; `nearest` the entry of a list that
+    was probably meant; `fields` the keys it concerns."""
+
+    check: Check
+    outcome: Outcome
+    fields: tuple[str, ...]
+    rows: tuple[int, ...] = ()
+    nearest: str = ""
+
+    @property
+    def said(self) -> str:
+        """The check's message, with the rows it fails on and the entry that was probably meant."""
+        rows = ""
+        if self.rows:
+            named = ", ".join(map(str, self.rows[:ROWS_NAMED_MAX]))
+            more = f" and {len(self.rows) - ROWS_NAMED_MAX} more" if len(self.rows) > ROWS_NAMED_MAX else ""
+            rows = f" (row {named}{more})"
+        near = f"; the nearest in the list is “{self.nearest}”" if self.nearest else ""
+        return f"{self.check.said}{rows}{near}"
+
+
+def scope_of(plan: Plan, values: Texts) -> dict[str, Value]:
+    """Field texts as values for expressions; what can't be read as its data type is missing. Derived fields are worked out
+    by `derive`, not taken from `values`."""
+    scope: dict[str, Value] = {}
+    for field in plan.fields:
+        if field.key not in plan.shapes:
+            continue
+        read = [None if text is None else _typed(normal_form(text, field.value_type), field.data_type)
+                for text in values.get(field.key, ())]  # fmt: skip
+        scope[field.key] = tuple(read) if plan.shapes[field.key].many else next(iter(read), None)
+    return scope
+
+
+def _typed(normal: str | None, data_type: DataType) -> Scalar:
+    if normal is None:
+        return None
+    if data_type in NUMERIC:
+        return Decimal(normal)
+    if data_type is DataType.DATE:
+        return date.fromisoformat(normal)
+    return normal == "yes" if data_type in (DataType.TICK, DataType.SIGNATURE) else normal
+
+
+def derive(plan: Plan, values: Texts, context: Context) -> tuple[dict[str, Value], dict[str, tuple[str, ...]]]:
+    """The scope with derived fields worked out, and the derived fields' values in normal form (empty: can't be told)."""
+    scope = scope_of(plan, values)
+    derived: dict[str, tuple[str, ...]] = {}
+    for field in plan.derivation:
+        scope[field.key] = value = evaluate(parse(field.expression), scope, context)
+        parts = value if isinstance(value, tuple) else (value,)
+        derived[field.key] = tuple(written(part, field) for part in parts if part is not None)
+    return scope, derived
+
+
+def written(value: Scalar, field: FieldPlan) -> str:
+    """An expression's value as the normal form of a field's data type."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, Decimal):
+        plain = plain_number(round(value, 10))
+        return normal_form(plain, field.value_type) or plain
+    if isinstance(value, date):
+        return value.isoformat()
+    return str(value)
+
+
+def judge(plan: Plan, values: Texts, context: Context) -> list[Judgement]:
+    """What becomes of each check of a plan on a paper's texts. A check over columns holds when no row fails and one holds."""
+    scope, _ = derive(plan, values, context)
+    return [judged(check, scope, context) for check in plan.checks]
+
+
+def judged(check: Check, scope: Mapping[str, Value], context: Context) -> Judgement:
+    """One check over a scope (names of other papers' fields, `type:field`, may be in it)."""
+    tree = parse(check.expression)
+    try:
+        value = evaluate(tree, scope, context)
+    except InputError:
+        value = None
+    rows: tuple[int, ...] = ()
+    if isinstance(value, tuple):
+        rows = tuple(number for number, part in enumerate(value, 1) if part is False)
+        told = [part for part in value if part is not None]
+        value = all(told) if told else None
+    outcome = Outcome.OPEN if value is None else Outcome.HOLDS if value is True else Outcome.FAILS
+    nearest = _nearest_meant(tree, scope, context) if outcome is Outcome.FAILS else ""
+    return Judgement(check, outcome, tuple(name for name in check.names if name in scope), rows, nearest)
+
+
+def _nearest_meant(tree: Node, scope: Mapping[str, Value], context: Context) -> str:
+    """For `listed(field, "list")`: the entry most like the field's value."""
+    waiting: list[Node] = [tree]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, Call) and node.function == "listed" and isinstance(node.parts[0], Name):
+            value, name = scope.get(node.parts[0].key), node.parts[1]
+            if isinstance(value, str) and isinstance(name, Literal):
+                return nearest_entry(value, context.lists.get(str(name.value), ())) or ""
+        if not isinstance(node, Name | Literal):
+            waiting += node.parts
+    return ""
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """Another candidate that a failing check took: the field, the place among its other candidates, and the check."""
+
+    field: str
+    other: int
+    check: Check
+
+
+def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], context: Context) -> Chosen | None:
+    """A failing check as evidence: the first of the other candidates (best first) of the fields it concerns that makes it
+    true without making another check fail. Only one field is changed, only fields with one value, and only by checks that
+    may choose. None where nothing fits, or where two fields could be blamed equally."""
+    before = judge(plan, values, context)
+    held = {one.check.key for one in before if one.outcome is Outcome.HOLDS}
+    for failing in before:
+        if failing.outcome is not Outcome.FAILS or not failing.check.may_choose:
+            continue
+        found = [
+            Chosen(key, place, failing.check)
+            for key in sources_of(plan, failing.fields)
+            for place, text in enumerate(others.get(key, ()))
+            if _mends(plan, {**values, key: (text,)}, failing.check, held, context)
+        ]
+        best = min((one.other for one in found), default=0)
+        first = [one for one in found if one.other == best]
+        if len(first) == 1:
+            return first[0]
+    return None
+
+
+def _mends(plan: Plan, values: Texts, check: Check, held: set[str], context: Context) -> bool:
+    after = {one.check.key: one.outcome for one in judge(plan, values, context)}
+    return after[check.key] is Outcome.HOLDS and all(after[key] is not Outcome.FAILS for key in held)
+
+
+def sources_of(plan: Plan, keys: Sequence[str]) -> list[str]:
+    """Fields that are read from the paper among some keys, and those that derived ones among them are made from."""
+    derived = {field.key: field for field in plan.derivation}
+    found: dict[str, None] = {}
+    waiting = list(keys)
+    while waiting:
+        key = waiting.pop(0)
+        if key in derived:
+            waiting += Check("source", derived[key].expression).names
+        else:
+            found[key] = None
+    return list(found)

@@ -1,70 +1,331 @@
-"""Plans: the fields to read from a type of document."""
+"""Plans: what to read from a type of document, as a person says it."""
 
 from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Collection
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from functools import cached_property
 
-from jugum.core.values import DataType
+from jugum.core.schema.expression import ExpressionError, Kind, Shape, names_in, parse, shape_of
+from jugum.core.values import MARKS, NUMERIC, DataType, Option, OutputFormat, ValueType, check_method, compiled
 from jugum.errors import InputError
 
 NAME_MAX = 80
 PRINTED_NAMES_MAX = 30
+TEXT_MAX = 600
+FIELDS_MAX = 400
+OPTIONS_MAX = 60
+RULES_MAX = 10
+CHECKS_MAX = 200
+_KEY = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?")
+
+
+class FieldKind(StrEnum):
+    """How a field comes by its value: read from words or marks; a table of columns; a paragraph or numbered section; worked
+    out from other fields."""
+
+    VALUE = "value"
+    TABLE = "table"
+    CLAUSE = "clause"
+    DERIVED = "derived"
+
+
+class Where(StrEnum):
+    RIGHT = "right of"
+    LEFT = "left of"
+    BELOW = "below"
+    ABOVE = "above"
+    BETWEEN = "between"
+
+
+@dataclass(frozen=True)
+class ReadingRule:
+    """A rule that finds values without training: a pattern over lines of text (its first group is the value, if it has
+    one), or an anchor: what stands to the right of, left of, below, above some words, or between them and `until`."""
+
+    pattern: str = ""
+    where: Where | None = None
+    words: str = ""
+    until: str = ""
+
+    def __post_init__(self) -> None:
+        if bool(self.pattern) == (self.where is not None):
+            raise InputError("A rule is either a pattern or an anchor.")
+        if self.pattern:
+            compiled(self.pattern)
+        elif not self.words.strip() or (self.where is Where.BETWEEN and not self.until.strip()):
+            raise InputError("An anchor needs the words it stands by; “between” needs two.")
+
+    @property
+    def said(self) -> str:
+        """The rule in words: `pattern \\d+`, `right of “Net pay”`."""
+        if self.pattern:
+            return f"pattern {self.pattern}"
+        second = f" and “{self.until}”" if self.where is Where.BETWEEN else ""
+        return f"{self.where} “{self.words}”{second}"
+
+
+class Totals(StrEnum):
+    """What a table's line of totals is: no row of it and its end, a row to leave out, or a row like others."""
+
+    END = "ends the table"
+    SKIP = "is left out"
+    KEEP = "is a row"
 
 
 @dataclass(frozen=True)
 class FieldPlan:
-    """One thing to read. `key` names it in files and the API, `name` on screens, `printed_names` are what stands
-    beside it on papers; `many` fields may have several values on one paper."""
+    """One thing to read. `key` names it in files and the API, `name` on screens, `printed_names` are what stands beside it
+    on papers; `many` fields may have several values on one paper. `inside` is the key of the table it is a column of, or of
+    the clause it stands in. `personal` values are masked for who may not see them."""
 
     key: str
     name: str
-    data_type: DataType
+    data_type: DataType = DataType.TEXT
     printed_names: tuple[str, ...] = ()
     required: bool = True
     many: bool = False
+    kind: FieldKind = FieldKind.VALUE
+    inside: str = ""
+    heading: str = ""
+    note: str = ""
+    question: str = ""
+    personal: bool = False
+    month_first: bool | None = None
+    pivot: int = 50
+    pattern: str = ""
+    check_digit: str = ""
+    region: str = ""
+    options: tuple[Option, ...] = ()
+    output: OutputFormat = field(default_factory=OutputFormat)
+    rules: tuple[ReadingRule, ...] = ()
+    expression: str = ""
+    totals: Totals = Totals.END
 
     def __post_init__(self) -> None:
+        self._check_names()
+        if self.kind is FieldKind.DERIVED:
+            parse(self.expression)
+        elif self.expression:
+            raise InputError(f"“{self.name}” is read from the paper, so it has no expression. Make it a derived field.")
+        if self.data_type is DataType.CHOICE and len(self.options) < 2 and self.kind is FieldKind.VALUE:
+            raise InputError(f"“{self.name}” is a choice; give it at least two options to choose from.")
+        if len({option.key for option in self.options}) < len(self.options):
+            raise InputError(f"Two options of “{self.name}” have the same key.")
+        if self.pattern:
+            compiled(self.pattern)
+        if self.check_digit:
+            check_method(self.check_digit)
+        if self.region and not re.fullmatch(r"[A-Z]{2}", self.region):
+            raise InputError(f"“{self.region}” is no country; give its two letters, such as SE.")
+        if not 0 <= self.pivot <= 100:
+            raise InputError(f"The pivot of two-digit years is {self.pivot}; it lies between 0 and 100.")
+
+    def _check_names(self) -> None:
         if not self.name.strip():
             raise InputError("A field needs a name.")
         if len(self.name) > NAME_MAX:
             raise InputError(
                 f"The name “{self.name[:30]}…” has {len(self.name)} letters; at most {NAME_MAX} are taken."
             )
-        if not re.fullmatch(r"[a-z][a-z0-9_]*", self.key):
+        if not _KEY.fullmatch(self.key):
             raise InputError(
                 f"The key “{self.key}” may only hold small letters a–z, digits and _, and begins with a letter."
             )
-        if len(self.printed_names) > PRINTED_NAMES_MAX:
-            raise InputError(
-                f"“{self.name}” has {len(self.printed_names)} printed names; at most {PRINTED_NAMES_MAX} are taken."
-            )
+        for what, count, most in (
+            ("printed names", len(self.printed_names), PRINTED_NAMES_MAX),
+            ("options", len(self.options), OPTIONS_MAX),
+            ("rules", len(self.rules), RULES_MAX),
+            ("letters in its note", len(self.note), TEXT_MAX),
+            ("letters in its question", len(self.question), TEXT_MAX),
+        ):
+            if count > most:
+                raise InputError(f"“{self.name}” has {count} {what}; at most {most} are taken.")
 
     @property
     def names_on_paper(self) -> tuple[str, ...]:
         """Printed names, and the field's own name, which is often one of them."""
         return tuple(dict.fromkeys([*self.printed_names, self.name]))
 
+    @cached_property
+    def value_type(self) -> ValueType:
+        """The data type with all that narrows it down (options and patterns count only where the data type knows them)."""
+        kind = self.data_type
+        return ValueType(
+            kind,
+            month_first=bool(self.month_first) if kind is DataType.DATE else False,
+            pivot=self.pivot if kind is DataType.DATE else 50,
+            pattern=self.pattern if kind is DataType.IDENTIFIER else "",
+            region=self.region if kind is DataType.PHONE else "",
+            options=self.options if kind is DataType.CHOICE else (),
+        )
+
+    @property
+    def is_column(self) -> bool:
+        return "." in self.key
+
+    @property
+    def learned(self) -> bool:
+        """Whether a model learns to find it among runs of words: no tables, clauses, derived fields, marks or choices."""
+        return (
+            self.kind is FieldKind.VALUE
+            and not self.is_column
+            and self.data_type not in MARKS
+            and self.data_type is not DataType.CHOICE
+        )
+
+
+class Severity(StrEnum):
+    """A blocking check must hold before a paper is settled; an advisory one a person may let stand."""
+
+    BLOCKING = "blocking"
+    ADVISORY = "advisory"
+
+
+@dataclass(frozen=True)
+class Check:
+    """A sentence that must be true of a paper. `message` says what is wrong when it is not; `may_choose` lets it take another
+    candidate that makes it true."""
+
+    key: str
+    expression: str
+    message: str = ""
+    severity: Severity = Severity.BLOCKING
+    may_choose: bool = False
+
+    def __post_init__(self) -> None:
+        parse(self.expression)
+        if len(self.message) > TEXT_MAX:
+            raise InputError(f"A check's message has {len(self.message)} letters; at most {TEXT_MAX} are taken.")
+
+    @property
+    def said(self) -> str:
+        return self.message or f"{self.expression} does not hold"
+
+    @property
+    def names(self) -> list[str]:
+        return names_in(parse(self.expression))
+
 
 @dataclass(frozen=True)
 class Plan:
-    """The fields of a document type, in the order a person wants them."""
+    """The fields of a document type in the order a person wants them, and its checks. Making one checks all of it: keys,
+    what stands inside what, expressions and their order."""
 
     fields: tuple[FieldPlan, ...]
+    checks: tuple[Check, ...] = ()
 
     def __post_init__(self) -> None:
-        keys = [field.key for field in self.fields]
-        twice = {key for key in keys if keys.count(key) > 1}
+        keys = [one.key for one in self.fields]
+        twice = {key for key in keys if keys.count(key) > 1} if len(set(keys)) < len(keys) else set()
         if twice:
             raise InputError(f"Two fields have the key “{min(twice)}”.")
+        if len(keys) > FIELDS_MAX or len(self.checks) > CHECKS_MAX:
+            raise InputError(f"A plan has at most {FIELDS_MAX} fields and {CHECKS_MAX} checks.")
+        by_key = {one.key: one for one in self.fields}
+        for one in self.fields:
+            _check_place(one, by_key)
+        if len({check.key for check in self.checks}) < len(self.checks):
+            raise InputError("Two checks have the same key.")
+        self.derivation  # noqa: B018 - a circle is found here
+        for check in self.checks:
+            _check_shape(f"The check “{check.said}”", check.expression, self.shapes, Kind.TRUTH)
 
     def field(self, key: str) -> FieldPlan:
-        for field in self.fields:
-            if field.key == key:
-                return field
-        raise InputError(f"The plan has no field “{key}”; it has {', '.join(field.key for field in self.fields)}.")
+        for one in self.fields:
+            if one.key == key:
+                return one
+        raise InputError(f"The plan has no field “{key}”; it has {', '.join(one.key for one in self.fields)}.")
+
+    def inside(self, key: str) -> tuple[FieldPlan, ...]:
+        """Columns of a table, or the fields inside a clause."""
+        return tuple(one for one in self.fields if one.inside == key)
+
+    @cached_property
+    def learned(self) -> Plan:
+        """The part of the plan that a model learns."""
+        return Plan(tuple(one for one in self.fields if one.learned))
+
+    @cached_property
+    def shapes(self) -> dict[str, Shape]:
+        """What each field is to an expression. Tables themselves can't be named, only their columns."""
+        return {
+            one.key: Shape(kind_of(one.data_type), one.many or one.is_column)
+            for one in self.fields
+            if one.kind is not FieldKind.TABLE
+        }
+
+    @cached_property
+    def derivation(self) -> tuple[FieldPlan, ...]:
+        """Derived fields in an order in which each comes after those it is made from. InputError names a circle, and an
+        expression that doesn't give the field's data type."""
+        waiting = {one.key: one for one in self.fields if one.kind is FieldKind.DERIVED}
+        needs = {
+            key: [name for name in names_in(parse(one.expression)) if name in waiting] for key, one in waiting.items()
+        }
+        order: list[FieldPlan] = []
+        done: set[str] = set()
+        while len(done) < len(waiting):
+            ready = [key for key in waiting if key not in done and all(name in done for name in needs[key])]
+            if not ready:
+                raise InputError(f"These fields are made from each other in a circle: {_circle(needs, done)}.")
+            order += [waiting[key] for key in ready]
+            done.update(ready)
+        for one in order:
+            shape = _check_shape(f"The expression of “{one.name}”", one.expression, self.shapes, kind_of(one.data_type))
+            if shape.many and not one.many:
+                raise InputError(
+                    f"The expression of “{one.name}” gives many values, one for each row; take sum(), first() or "
+                    "another of the whole column."
+                )
+        return tuple(order)
+
+
+def kind_of(data_type: DataType) -> Kind:
+    """What values of a data type are to expressions."""
+    if data_type in NUMERIC:
+        return Kind.NUMBER
+    if data_type is DataType.DATE:
+        return Kind.DATE
+    return Kind.TRUTH if data_type in (DataType.TICK, DataType.SIGNATURE) else Kind.TEXT
+
+
+def _check_place(one: FieldPlan, by_key: Mapping[str, FieldPlan]) -> None:
+    parent = by_key.get(one.inside)
+    if one.inside and (parent is None or parent.kind not in (FieldKind.TABLE, FieldKind.CLAUSE)):
+        raise InputError(f"“{one.name}” stands inside “{one.inside}”, which is no table and no clause of the plan.")
+    in_table = parent is not None and parent.kind is FieldKind.TABLE
+    if in_table != one.is_column or (in_table and not one.key.startswith(f"{one.inside}.")):
+        raise InputError(
+            f"The key “{one.key}” doesn't say what it is: columns have “table.column”, other fields no dot."
+        )
+    if one.inside and one.kind is not FieldKind.VALUE:
+        raise InputError(f"“{one.name}” is a {one.kind} and can't stand inside another field.")
+    if in_table and one.data_type in MARKS:
+        raise InputError(f"A column can't hold a {one.data_type}; “{one.name}” needs another data type.")
+
+
+def _check_shape(what: str, expression: str, shapes: Mapping[str, Shape], kind: Kind) -> Shape:
+    try:
+        shape = shape_of(parse(expression), shapes)
+    except ExpressionError as error:
+        raise ExpressionError(f"{what}: {str(error).rsplit(' (at letter', 1)[0]}", error.at) from error
+    if Kind.ANY not in (shape.kind, kind) and shape.kind is not kind:
+        raise ExpressionError(f"{what} gives a {shape.kind}; a {kind} is needed", 0)
+    return shape
+
+
+def _circle(needs: Mapping[str, list[str]], done: Collection[str]) -> str:
+    """`a → b → a`: one circle among what is left."""
+    key = next(key for key in needs if key not in done)
+    way: list[str] = []
+    while key not in way:
+        way.append(key)
+        key = next(name for name in needs[key] if name not in done)
+    return " → ".join([*way[way.index(key) :], key])
 
 
 def key_from(name: str, taken: Collection[str] = ()) -> str:

@@ -17,6 +17,7 @@ Grey = npt.NDArray[np.uint8]
 SIDE_PT = (5.0, 26.0)  # of a tick box
 TICKED_LEAST = 0.06  # share of the inside that is ink
 WORK_DPI = 200
+RULED_WIDTH, RULED_HEIGHT = 0.15, 0.04
 WAY_LEAST = 2.2  # diagonals of its box that a signature's strokes are long
 
 
@@ -182,11 +183,24 @@ def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequen
 
 
 def _wipe_rules(mask: Grey, rules: Sequence[Rule]) -> None:
+    """Only what is ruled: level pieces on one line that are 15 % of the page's width together, upright ones 4 % of its height.
+    A pen goes straight for a short way too, and would lose what holds it together."""
     height, width = mask.shape
     for rule in rules:
+        if _ruled_length(rule, rules) < (RULED_WIDTH if rule.level else RULED_HEIGHT):
+            continue
         x0, x1 = int(rule.box.x0 * width) - 1, int(rule.box.x1 * width) + 2
         y0, y1 = int(rule.box.y0 * height) - 1, int(rule.box.y1 * height) + 2
         mask[max(0, y0) : y1, max(0, x0) : x1] = 0
+
+
+def _ruled_length(rule: Rule, rules: Sequence[Rule]) -> float:
+    """Length of a rule and those on the same line with it, in fractions of the page."""
+    if rule.level:
+        y = rule.box.middle[1]
+        return sum(one.box.width for one in rules if one.level and abs(one.box.middle[1] - y) < 0.004)
+    x = rule.box.middle[0]
+    return sum(one.box.height for one in rules if not one.level and abs(one.box.middle[0] - x) < 0.004)
 
 
 def _wipe_words(mask: Grey, words: Sequence[Word]) -> None:

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jugum.core.schema import FieldPlan, HoldReason, Problem
-from jugum.core.values import normal_form
+from jugum.core.schema import FieldPlan, HoldReason, Problem, text_problem
 
 
 @dataclass(frozen=True)
@@ -28,14 +27,14 @@ class Drafted:
 def hold_for(field: FieldPlan, drafted: Drafted, rule: Rule) -> Problem | None:
     """Why a person must look at this field, or None when it passes.
 
-    In this order: a required field without value, a value its data type can't read, a strange layout, a confidence
+    In this order: a required field without value, a value its data type can't read or with a wrong check digit, a strange layout, a confidence
     below the threshold. The last two hold "it is not there" too.
     """
     if not drafted.texts and field.required:
         return Problem(field.key, HoldReason.MISSING, f"{field.name} is required and was not found")
     for text in drafted.texts:
-        if normal_form(text, field.data_type) is None:
-            return Problem(field.key, HoldReason.FAILS_A_CHECK, f"“{text}” can't be read as {field.data_type.value}")
+        if unreadable := text_problem(field, text):
+            return unreadable
     if drafted.familiarity < rule.familiarity_least:
         return Problem(
             field.key,

@@ -1,7 +1,33 @@
 """Data types: parse what is printed, bring it to a normal form, compare, format."""
 
-from jugum.core.values.dates import parse_date
+from jugum.core.values.dates import DateOrder, date_order, parse_date
+from jugum.core.values.formats import OutputFormat, delivered
+from jugum.core.values.identifiers import check_digit_agrees, check_method, compiled, matches
+from jugum.core.values.kinds import MARKS, NUMERIC, AnyType, DataType, Option, ValueType, as_value_type
 from jugum.core.values.numbers import parse_money, parse_number
-from jugum.core.values.types import DataType, normal_form, same_value, value_shape
+from jugum.core.values.types import normal_form, normal_or_text, same_value, value_shape
 
-__all__ = ["DataType", "normal_form", "parse_date", "parse_money", "parse_number", "same_value", "value_shape"]
+__all__ = [
+    "MARKS",
+    "NUMERIC",
+    "AnyType",
+    "DataType",
+    "DateOrder",
+    "Option",
+    "OutputFormat",
+    "ValueType",
+    "as_value_type",
+    "check_digit_agrees",
+    "check_method",
+    "compiled",
+    "date_order",
+    "delivered",
+    "matches",
+    "normal_form",
+    "normal_or_text",
+    "parse_date",
+    "parse_money",
+    "parse_number",
+    "same_value",
+    "value_shape",
+]

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import re
 from decimal import Decimal, InvalidOperation
+from functools import cache
+
+from babel.numbers import get_currency_name
 
 from jugum.core.values.slips import mend_digits
 
 _MINUS = "-−–—"  # ASCII hyphen, minus sign, en and em dash
 _BLANKS = "\u00a0\u2009\u202f'’"
 _CURRENCY_SIGNS = "€$£¥₤₣₽₴₹₺₩"
+_CURRENCIES = "EUR USD GBP CHF SEK NOK DKK ISK PLN CZK HUF JPY CNY INR TRY AUD CAD NZD ZAR BRL MXN".split()
+_CURRENCY_LOCALES = ("en", "de", "fr", "es", "it", "pt", "nl", "da", "nb", "sv", "fi", "pl", "cs")
 # A word of at most four letters before or behind the digits, or a sign: kr, EUR, CHF, kr., USD, Fr.
 _CURRENCY = (
     rf"(?:[{_CURRENCY_SIGNS}]|(?:[RFKP]|[A-Za-zÅÄÖÆØåäöæøčłń]{{2,4}})\.?|[A-Z]{{1,2}}[{_CURRENCY_SIGNS}]"
@@ -20,6 +25,7 @@ _MONEY = re.compile(
     rf"(?P<digits>\d[\d.,\s]*?)(?P<dash>,[{_MINUS}]{{1,2}}|\.[{_MINUS}]{{1,2}})?\s*(?P<after>{_CURRENCY})?\s*"
     rf"(?P<trail>[{_MINUS}])?\s*(?P<close>\))?\s*(?P<side>CR|DR|Cr|Dr)?$"
 )
+_PERCENT = re.compile(r"\s*(%|‰|per\s*cent|percent|pct\.?|p\.?\s?c\.|per\s*mille)\s*$", re.IGNORECASE)
 _THREES = re.compile(r"^\d{1,3}(?:(?P<mark>[., ])\d{3})(?:(?P=mark)\d{3})*$")
 # Thousands in India: twos before the last three.
 _TWOS = re.compile(r"^\d{1,2}(?:,\d{2})+,\d{3}$")
@@ -48,6 +54,7 @@ def parse_money(text: str) -> Decimal | None:
     `"kr 31 450,00"` → 31450.00, `"(1,234.50)"` → −1234.50, `"1.200,-"` → 1200, `"EUR 12.5"` → 12.5.
     """
     cleaned = "".join(" " if letter in _BLANKS else letter for letter in text.strip().strip(":;*").strip())
+    cleaned = _without_currency_words(cleaned)
     match = _MONEY.match(cleaned) or _MONEY.match(mend_digits(cleaned))
     if match is None or bool(match["open"]) != bool(match["close"]):
         return None
@@ -55,6 +62,36 @@ def parse_money(text: str) -> Decimal | None:
         return None
     negative = any(_is_minus(match[name]) for name in ("sign1", "sign2")) or bool(match["trail"] or match["open"])
     return _signed(_digits(match["digits"]), negative=negative)
+
+
+@cache
+def _currency_words() -> frozenset[str]:
+    """ "crowns", "norwegian krone", "euros" in the known languages: whole names, and their last words."""
+    names = {"crown", "crowns", "kroner", "kronor", "quid", "sterling"}
+    for locale in _CURRENCY_LOCALES:
+        for code in _CURRENCIES:
+            for count in (1, 2, 5):
+                name = get_currency_name(code, count=count, locale=locale).lower()
+                names |= {name, name.split()[-1], name.split()[0]}
+    return frozenset(name for name in names if len(name) > 2)
+
+
+def _without_currency_words(text: str) -> str:
+    """ "12,50 Norwegian kroner" → "12,50"; words that name no currency stay, and make it no money."""
+    before, digits, after = re.match(r"^([^\W\d_]{3,}(?:\s[^\W\d_]{3,})?)?(.*?)([^\W\d_]{3,}(?:\s[^\W\d_]{3,})?)?\.?$", text, re.DOTALL).groups()  # type: ignore[union-attr] # fmt: skip
+    for words in (before, after):
+        if words and words.lower() not in _currency_words():
+            return text
+    return digits.strip() if before or after else text
+
+
+def parse_percent(text: str) -> Decimal | None:
+    """A printed share in per cent: `"12,5 %"` → 12.5, `"4 per cent"` → 4, `"3 ‰"` → 0.3; a bare number is per cent too."""
+    sign = _PERCENT.search(text.strip().strip(":;*"))
+    number = parse_number(_PERCENT.sub("", text.strip().strip(":;*")))
+    if number is None:
+        return None
+    return number / 10 if sign and sign[1].lower().replace(" ", "") in ("‰", "permille") else number
 
 
 def _is_minus(sign: str | None) -> bool:

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from jugum.flow import label, review
 from jugum.flow.actor import LABEL, REVIEW, SEE, Actor
 from jugum.flow.desk import ValueInput
-from jugum.flow.label import KeyedReport, LabelDesk, LabelledField
+from jugum.flow.label import CellInput, KeyedReport, LabelDesk, LabelledField
 from jugum.flow.review import QueueView, ReviewDesk, Settled
 from jugum.web.security import Requires
 
@@ -33,14 +33,30 @@ class ValueIn(BaseModel):
         return ValueInput(self.text, self.page, tuple(self.words), self.box)
 
 
+class CellIn(BaseModel):
+    """A cell of a table; without text it is empty."""
+
+    text: str = Field("", max_length=4000)
+    page: int | None = None
+    box: tuple[float, float, float, float] | None = None
+
+    def given(self) -> CellInput:
+        return CellInput(self.text, self.page, self.box)
+
+
 class Said(BaseModel):
-    """What a field's values are; `absent` says that it is not on this paper. With `revision`, 409 when the paper was
+    """What a field's values are; `absent` says that it is not on this paper; a table's `rows` are column key → cell.
+    With `revision`, 409 when the paper was
     changed since."""
 
     values: list[ValueIn] = Field(default_factory=list)
     absent: bool = False
     how: str = "marked"
+    rows: list[dict[str, CellIn]] | None = Field(None, max_length=2000)
     revision: int | None = None
+
+    def given_rows(self) -> list[dict[str, CellInput]] | None:
+        return None if self.rows is None else [{key: cell.given() for key, cell in row.items()} for row in self.rows]
 
 
 class Revision(BaseModel):
@@ -59,6 +75,11 @@ def labels(request: Request, document_id: int, actor: See) -> list[LabelledField
 @router.put("/documents/{document_id}/labels/{key}", tags=["Labels"])
 def set_label(request: Request, document_id: int, key: str, actor: MayLabel, body: Said) -> Revision:
     """Replace a field's labels on a sample; no values and not absent takes them away."""
+    rows = body.given_rows()
+    if rows is not None:
+        store = request.app.state.store
+        changed = label.set_table(store, actor, document_id, key, rows, how=body.how, revision=body.revision)
+        return Revision(revision=changed)
     revision = label.set_label(
         request.app.state.store, actor, document_id, key, [value.given() for value in body.values],
         absent=body.absent, how=body.how, revision=body.revision,
@@ -87,7 +108,8 @@ def keyed(
 @router.get("/documents/{document_id}/label-desk", tags=["Labels"])
 def label_desk(request: Request, document_id: int, actor: MayLabel) -> LabelDesk:
     """Everything the labelling desk shows; claims the paper for the caller."""
-    return label.desk(request.app.state.store, actor, document_id, request.app.state.versions)
+    state = request.app.state
+    return label.desk(state.store, actor, document_id, state.versions, state.explorer)
 
 
 @router.get("/types/{type_id}/queue", tags=["Review"])
@@ -107,5 +129,5 @@ def settle(request: Request, document_id: int, key: str, actor: MayReview, body:
     """Settle a field; the last held one settles the paper."""
     return review.settle(
         request.app.state.store, actor, document_id, key, [value.given() for value in body.values],
-        absent=body.absent, revision=body.revision,
+        absent=body.absent, rows=body.given_rows(), revision=body.revision,
     )  # fmt: skip

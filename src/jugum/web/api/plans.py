@@ -2,21 +2,31 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import json
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Body, Depends, File, Request, UploadFile
+from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
-from jugum.core.values import DataType, normal_form
-from jugum.flow import overview, plan
+from jugum.core.formats import entries_of
+from jugum.core.page import Box
+from jugum.core.schema import FieldKind, Severity, plan_schema
+from jugum.core.schema.expression import FUNCTIONS
+from jugum.core.schema.plan import Totals
+from jugum.core.schema.plan_file import OptionFile, OutputFile, RuleFile
+from jugum.core.values import DataType, Option, ValueType, normal_form
+from jugum.flow import overview, plan, sample, train
 from jugum.flow.actor import PLAN, SEE, Actor
 from jugum.flow.overview import Hit
-from jugum.flow.plan import FieldInput, FieldView, TypeView
+from jugum.flow.plan import Effects, FieldInput, FieldView, ListView, PlanVersionView, TypeView
+from jugum.flow.sample import LivingSample, ProposalView, Tried
 from jugum.web.security import Requires
 
 router = APIRouter(tags=["Workspaces and plans"])
 See = Annotated[Actor, Depends(Requires(SEE))]
 Plan = Annotated[Actor, Depends(Requires(PLAN))]
+PLAN_NUMBER = "the plan number the caller knows; 409 when the plan was changed since"
 
 
 class Named(BaseModel):
@@ -33,26 +43,85 @@ class WorkspaceOut(BaseModel):
 
 
 class FieldIn(BaseModel):
-    """A field: data types are text, date, money, number."""
+    """A field, as in a plan file but for its key, which is made from its name."""
 
     name: str
     data_type: str = "text"
     printed_names: list[str] = Field(default_factory=list)
     required: bool = True
     many: bool = False
+    kind: FieldKind = FieldKind.VALUE
+    inside: str | None = Field(None, description="key of the table or clause it stands in")
+    heading: str = ""
+    note: str = ""
+    question: str = ""
+    personal: bool = False
+    month_first: bool | None = None
+    pivot: int = 50
+    pattern: str = ""
+    check_digit: str = ""
+    region: str = ""
+    options: list[OptionFile] = Field(default_factory=list)
+    output: OutputFile = OutputFile()
+    rules: list[RuleFile] = Field(default_factory=list)
+    expression: str = ""
+    totals: Totals = Totals.END
+    columns: list[FieldIn] = Field(default_factory=list, description="of a new table")
+    number: int | None = Field(None, description=PLAN_NUMBER)
 
     def given(self) -> FieldInput:
-        return FieldInput(self.name, self.data_type, tuple(self.printed_names), self.required, self.many)
+        own = {"name", "data_type", "printed_names", "required", "many", "columns", "number"}
+        more = self.model_dump(mode="json", exclude=own, exclude_none=True)
+        return FieldInput(self.name, self.data_type, tuple(self.printed_names), self.required, self.many, more)
 
 
 class Position(BaseModel):
     position: int
+    number: int | None = Field(None, description=PLAN_NUMBER)
+
+
+class PlanNumber(BaseModel):
+    number: int
 
 
 class NormalForm(BaseModel):
     """`normal` is null when the data type can't read the text."""
 
     normal: str | None
+
+
+class CheckIn(BaseModel):
+    """A check; with a key the one of that key is changed."""
+
+    key: str = ""
+    expression: str
+    message: str = ""
+    severity: Severity = Severity.BLOCKING
+    may_choose: bool = False
+    number: int | None = Field(None, description=PLAN_NUMBER)
+
+    def data(self) -> dict[str, Any]:
+        return self.model_dump(mode="json", exclude={"number"})
+
+
+class CheckKey(BaseModel):
+    key: str
+
+
+class Entries(BaseModel):
+    entries: list[str]
+
+
+class Region(BaseModel):
+    page: int
+    box: tuple[float, float, float, float]
+
+
+class Drafted(BaseModel):
+    """A field as it is being typed; with `key`, what that field would become."""
+
+    field: FieldIn | None = None
+    key: str = ""
 
 
 @router.get("/workspaces")
@@ -75,6 +144,9 @@ def add_type(request: Request, workspace_id: int, actor: Plan, body: Named) -> M
     return Made(id=plan.add_type(request.app.state.store, actor, workspace_id, body.name))
 
 
+# ---- Fields -------------------------------------------------------------------------------------------------------------------
+
+
 @router.get("/types/{type_id}/fields")
 def fields(request: Request, type_id: int, actor: See) -> list[FieldView]:
     return plan.fields(request.app.state.store, type_id)
@@ -82,23 +154,172 @@ def fields(request: Request, type_id: int, actor: See) -> list[FieldView]:
 
 @router.post("/types/{type_id}/fields", status_code=201)
 def add_field(request: Request, type_id: int, actor: Plan, body: FieldIn) -> FieldView:
-    return plan.add_field(request.app.state.store, actor, type_id, body.given())
+    columns = [column.given() for column in body.columns]
+    return plan.add_field(request.app.state.store, actor, type_id, body.given(), columns=columns, number=body.number)
 
 
-@router.put("/types/{type_id}/fields/{key}", status_code=204)
-def change_field(request: Request, type_id: int, key: str, actor: Plan, body: FieldIn) -> None:
-    plan.change_field(request.app.state.store, actor, type_id, key, body.given())
+@router.put("/types/{type_id}/fields/{key}")
+def change_field(request: Request, type_id: int, key: str, actor: Plan, body: FieldIn) -> PlanNumber:
+    changed = plan.change_field(request.app.state.store, actor, type_id, key, body.given(), number=body.number)
+    return PlanNumber(number=changed)
 
 
-@router.put("/types/{type_id}/fields/{key}/position", status_code=204)
-def move_field(request: Request, type_id: int, key: str, actor: Plan, body: Position) -> None:
-    plan.move_field(request.app.state.store, actor, type_id, key, body.position)
+@router.post("/types/{type_id}/fields/{key}/effects")
+def effects(request: Request, type_id: int, key: str, actor: Plan, body: FieldIn | None = None) -> Effects:
+    """What changing a field so, or (without a body) removing it, would touch. Nothing is changed."""
+    return plan.effects(request.app.state.store, type_id, key, body.given() if body else None)
 
 
-@router.delete("/types/{type_id}/fields/{key}", status_code=204)
-def remove_field(request: Request, type_id: int, key: str, actor: Plan, labels_known: int = 0) -> None:
+@router.put("/types/{type_id}/fields/{key}/position")
+def move_field(request: Request, type_id: int, key: str, actor: Plan, body: Position) -> PlanNumber:
+    moved = plan.move_field(request.app.state.store, actor, type_id, key, body.position, number=body.number)
+    return PlanNumber(number=moved)
+
+
+@router.post("/types/{type_id}/fields/{key}/copy", status_code=201)
+def copy_field(request: Request, type_id: int, key: str, actor: Plan, number: int | None = None) -> FieldView:
+    return plan.copy_field(request.app.state.store, actor, type_id, key, number=number)
+
+
+@router.delete("/types/{type_id}/fields/{key}")
+def remove_field(
+    request: Request, type_id: int, key: str, actor: Plan, labels_known: int = 0, number: int | None = None
+) -> PlanNumber:
     """`labels_known` is how many papers' labels the caller knows will be lost; 409 when more would be."""
-    plan.remove_field(request.app.state.store, actor, type_id, key, labels_known=labels_known)
+    left = plan.remove_field(request.app.state.store, actor, type_id, key, labels_known=labels_known, number=number)
+    return PlanNumber(number=left)
+
+
+# ---- Checks and lists -----------------------------------------------------------------------------------------------------------
+
+
+@router.put("/types/{type_id}/checks")
+def put_check(request: Request, type_id: int, actor: Plan, body: CheckIn) -> CheckKey:
+    """Add a check, or change the one whose key is given. 422 says what is wrong with its expression and at which letter."""
+    return CheckKey(key=plan.put_check(request.app.state.store, actor, type_id, body.data(), number=body.number))
+
+
+@router.delete("/types/{type_id}/checks/{key}")
+def remove_check(request: Request, type_id: int, key: str, actor: Plan, number: int | None = None) -> PlanNumber:
+    return PlanNumber(number=plan.remove_check(request.app.state.store, actor, type_id, key, number=number))
+
+
+@router.post("/types/{type_id}/checks/try")
+def try_check(request: Request, type_id: int, actor: Plan, body: CheckIn) -> Tried:
+    """A check on all labelled samples; it need not be saved."""
+    return sample.try_check(request.app.state.store, type_id, body.data())
+
+
+@router.get("/expression-functions")
+def functions(actor: See) -> dict[str, str]:
+    """What expressions can call, and what each gives."""
+    return {name: function.help for name, function in FUNCTIONS.items()}
+
+
+@router.get("/workspaces/{workspace_id}/lists")
+def lists(request: Request, workspace_id: int, actor: See) -> list[ListView]:
+    return plan.lists(request.app.state.store, workspace_id)
+
+
+@router.put("/workspaces/{workspace_id}/lists/{name}")
+def put_list(request: Request, workspace_id: int, name: str, actor: Plan, body: Entries) -> ListView:
+    return plan.put_list(request.app.state.store, actor, workspace_id, name, body.entries)
+
+
+@router.post("/workspaces/{workspace_id}/lists/{name}/csv")
+def load_list(
+    request: Request, workspace_id: int, name: str, actor: Plan,
+    file: Annotated[UploadFile, File(description="UTF-8 CSV; its first column is the list")],
+) -> ListView:  # fmt: skip
+    return plan.put_list(request.app.state.store, actor, workspace_id, name, entries_of(file.file.read()))
+
+
+# ---- The whole plan ---------------------------------------------------------------------------------------------------------------
+
+
+@router.get("/plan-schema")
+def schema(actor: See) -> dict[str, Any]:
+    """The JSON Schema of plan files."""
+    return plan_schema()
+
+
+@router.get("/types/{type_id}/plan.json")
+def export_plan(request: Request, type_id: int, actor: See) -> Response:
+    name, data = plan.export_plan(request.app.state.store, type_id)
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(data, media_type="application/json", headers=headers)
+
+
+@router.put("/types/{type_id}/plan.json")
+def replace_plan(
+    request: Request, type_id: int, actor: Plan, body: Annotated[dict[str, Any], Body()], number: int | None = None
+) -> Made:
+    """A plan file as the new plan of a type."""
+    return Made(id=_imported(request, actor, 0, body, type_id, number))
+
+
+@router.post("/workspaces/{workspace_id}/plans", status_code=201)
+def import_plan(request: Request, workspace_id: int, actor: Plan, body: Annotated[dict[str, Any], Body()]) -> Made:
+    """A plan file as a new document type."""
+    return Made(id=_imported(request, actor, workspace_id, body))
+
+
+def _imported(
+    request: Request, actor: Actor, workspace_id: int, body: dict[str, Any], type_id: int | None = None,
+    number: int | None = None,
+) -> int:  # fmt: skip
+    data = json.dumps(body).encode()
+    return plan.import_plan(request.app.state.store, actor, workspace_id, data, type_id=type_id, number=number)
+
+
+@router.post("/types/{type_id}/copy", status_code=201)
+def copy_type(request: Request, type_id: int, actor: Plan, body: Named) -> Made:
+    return Made(id=plan.copy_type(request.app.state.store, actor, type_id, body.name))
+
+
+@router.get("/types/{type_id}/plan-versions")
+def plan_versions(request: Request, type_id: int, actor: See) -> list[PlanVersionView]:
+    return plan.plan_versions(request.app.state.store, type_id)
+
+
+@router.post("/types/{type_id}/plan-versions/{version}")
+def go_back(request: Request, type_id: int, version: int, actor: Plan, number: int | None = None) -> PlanNumber:
+    """The plan as it was at that version, as a new version."""
+    return PlanNumber(number=plan.go_back(request.app.state.store, actor, type_id, version, number=number))
+
+
+class Reread(BaseModel):
+    papers: int
+
+
+@router.post("/types/{type_id}/reread")
+def reread(request: Request, type_id: int, actor: Plan) -> Reread:
+    """Draft the live papers again that wait or are held and that nobody has begun."""
+    return Reread(papers=train.redraft_all(request.app.state.store, actor, type_id))
+
+
+# ---- The sample beside the plan ----------------------------------------------------------------------------------------------------
+
+
+@router.post("/types/{type_id}/sample/{document_id}")
+def living(request: Request, type_id: int, document_id: int, actor: Plan, body: Drafted) -> LivingSample:
+    """What the plan alone, with a field as it is being typed, finds on a sample."""
+    state = request.app.state
+    drafted = body.field.given() if body.field else None
+    return sample.living(state.store, state.explorer, type_id, document_id, drafted, body.key)
+
+
+@router.get("/types/{type_id}/sample/{document_id}/proposals")
+def propose(request: Request, type_id: int, document_id: int, actor: Plan) -> list[ProposalView]:
+    """Fields that a sample proposes beyond the plan's."""
+    state = request.app.state
+    return sample.propose(state.store, state.explorer, type_id, document_id)
+
+
+@router.post("/documents/{document_id}/table-proposal")
+def propose_table(request: Request, document_id: int, actor: Plan, body: Region) -> ProposalView:
+    """A region of a page as a table."""
+    return sample.propose_table(request.app.state.store, document_id, body.page, Box(*body.box))
 
 
 @router.get("/types/{type_id}/steps")
@@ -108,9 +329,27 @@ def steps(request: Request, type_id: int, actor: See) -> overview.Steps:
 
 
 @router.get("/normal-form")
-def normal(actor: See, data_type: DataType, text: str) -> NormalForm:
-    """A text in a data type's normal form."""
-    return NormalForm(normal=normal_form(text, data_type))
+def normal(
+    actor: See,
+    data_type: DataType,
+    text: str,
+    pattern: str = "",
+    region: str = "",
+    month_first: bool = False,
+    options: str = "",
+) -> NormalForm:
+    """A text in a data type's normal form. `options` are a choice's keys, comma between them."""
+    kind = ValueType(
+        data_type, month_first=month_first, pattern=pattern, region=region,
+        options=tuple(Option(key) for key in options.split(",") if key),
+    )  # fmt: skip
+    return NormalForm(normal=normal_form(text, kind))
+
+
+@router.get("/types/{type_id}/fields/{key}/normal-form")
+def field_normal(request: Request, type_id: int, key: str, actor: See, text: str) -> NormalForm:
+    """A text as a field of a type reads it."""
+    return NormalForm(normal=plan.normal_of(request.app.state.store, type_id, key, text))
 
 
 @router.get("/search")

@@ -37,7 +37,9 @@ def results(
     offset: Annotated[int, Query(ge=0)] = 0,
 ) -> Results:
     """Passed and settled papers with every value's provenance, the newest first."""
-    view = deliver.results(request.app.state.store, type_id, search=search, state=state, limit=limit, offset=offset)
+    view = deliver.results(
+        request.app.state.store, type_id, actor=actor, search=search, state=state, limit=limit, offset=offset
+    )
     return Results(total=view.total, rows=view.rows)
 
 

@@ -26,6 +26,7 @@ def deliver_page(
     view = deliver.results(
         store,
         type_id,
+        actor=actor,
         search=search,
         state=state or None,
         limit=ROWS_A_PAGE,
@@ -39,7 +40,7 @@ def deliver_page(
 
 @router.get("/types/{type_id}/results.{format}")
 def download(request: Request, type_id: int, format: str, actor: See, search: str = "", state: str = "") -> Response:
-    data = deliver.download(request.app.state.store, type_id, format, search=search, state=state or None)
+    data = deliver.download(request.app.state.store, type_id, format, actor=actor, search=search, state=state or None)
     return _file(f"results.{format}", data)
 
 
@@ -58,5 +59,5 @@ def deliver_now(
 
 @router.get("/deliveries/{delivery_id}")
 def delivered_file(request: Request, delivery_id: int, actor: See) -> Response:
-    name, data = deliver.delivered_file(request.app.state.store, delivery_id)
+    name, data = deliver.delivered_file(request.app.state.store, actor, delivery_id)
     return _file(name, data)

@@ -1,4 +1,4 @@
-"""Plan: the fields of a type."""
+"""Plan: the fields and checks of a type, beside a living sample."""
 
 from __future__ import annotations
 
@@ -8,8 +8,10 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
+from jugum.core.schema.expression import FUNCTIONS
 from jugum.core.values import DataType
-from jugum.flow import plan
+from jugum.core.values.identifiers import CHECK_DIGITS
+from jugum.flow import plan, sample
 from jugum.flow.actor import SEE, Actor
 from jugum.web.rendering import page
 from jugum.web.security import Requires
@@ -18,9 +20,26 @@ router = APIRouter()
 
 
 @router.get("/types/{type_id}/plan")
-def plan_page(request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(SEE))]) -> Response:
+def plan_page(
+    request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(SEE))], sample_id: int | None = None
+) -> Response:
     store = request.app.state.store
+    shown = plan.type_view(store, type_id)
+    whole = plan.whole(store, type_id)
+    data = {
+        "fields": [asdict(field) for field in whole.fields],
+        "checks": whole.checks,
+        "number": whole.number,
+        "order": whole.date_order,
+        "samples": sample.first_samples(store, type_id),
+        "chosen": sample_id,
+        "functions": {
+            name: [len(function.takes) - function.optional, function.help] for name, function in FUNCTIONS.items()
+        },
+        "may": actor.may("plan"),
+        "lists": [{"name": one.name, "entries": len(one.entries)} for one in plan.lists(store, shown.workspace_id)],
+    }
     return page(
-        request, "plan.html", actor=actor, shown=plan.type_view(store, type_id), step="plan",
-        fields=[asdict(field) for field in plan.fields(store, type_id)], data_types=[kind.value for kind in DataType],
+        request, "plan.html", actor=actor, shown=shown, step="plan", data=data, top=[f for f in whole.fields if "." not in f.key],
+        data_types=[kind.value for kind in DataType], check_digits=list(CHECK_DIGITS), versions=plan.plan_versions(store, type_id),
     )  # fmt: skip

@@ -1,0 +1,178 @@
+"""Reading marks without training: tick boxes by the words beside them, choices by ticked options, signatures, zones."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from rapidfuzz import fuzz
+
+from jugum.core.extraction.candidates import plain_text
+from jugum.core.extraction.found import EngineName, Finding, Found
+from jugum.core.page import Box, Page, Segment, segments_in, text_of, union
+from jugum.core.schema import FieldPlan
+from jugum.core.structure import Structure, TickBox, Zone
+from jugum.core.values import DataType
+
+CAPTION_LEAST = 0.8
+CAPTION_WIDTH_MOST = 0.32  # of the page's width, from the box
+SIGNATURE_NEAR = 0.09  # of the page's height, from the pen to its printed name
+
+
+@dataclass(frozen=True)
+class Tick:
+    """A tick box with the words that say what it is: right of it up to the next box, else left of it. `group` is what stands
+    first on its row."""
+
+    page: int
+    box: Box
+    ticked: bool
+    caption: str
+    group: str
+    row: int
+
+
+def ticks_of(pages: Sequence[Page], structures: Sequence[Structure | None]) -> list[Tick]:
+    """All tick boxes of a paper with their captions, row by row."""
+    return [tick for page, found in zip(pages, structures, strict=True) if found for tick in _page_ticks(page, found)]
+
+
+def _page_ticks(page: Page, structure: Structure) -> Iterator[Tick]:
+    rows: list[list[TickBox]] = []
+    for tick in sorted(structure.ticks, key=lambda one: one.box.middle[1]):
+        if rows and abs(rows[-1][0].box.middle[1] - tick.box.middle[1]) < 0.6 * tick.box.height:
+            rows[-1].append(tick)
+        else:
+            rows.append([tick])
+    for number, row in enumerate(rows):
+        row.sort(key=lambda one: one.box.x0)
+        words = [
+            word
+            for word in page.words
+            if abs(word.box.middle[1] - row[0].box.middle[1]) < 0.8 * max(row[0].box.height, word.box.height)
+        ]
+        words.sort(key=lambda word: word.box.x0)
+        before = [word for word in words if word.box.x1 <= row[0].box.x0 + 0.002]
+        for place, tick in enumerate(row):
+            end = row[place + 1].box.x0 if place + 1 < len(row) else min(1.0, tick.box.x1 + CAPTION_WIDTH_MOST)
+            right = [word for word in words if tick.box.x1 - 0.002 <= word.box.x0 < end]
+            caption = _until_gap(right, page) or text_of(before[-4:])
+            yield Tick(page.number, tick.box, tick.ticked, caption, text_of(before) if right else "", number)
+
+
+def _until_gap(words: Sequence, page: Page) -> str:  # type: ignore[type-arg]
+    if not words:
+        return ""
+    _, segments = segments_in(words, page.width_pt / page.height_pt)
+    return segments[0].text if segments else ""
+
+
+def caption_likeness(caption: str, names: Sequence[str]) -> float:
+    """How like a caption is to the most alike of some names, 0–1."""
+    plain = plain_text(caption)
+    return max((fuzz.ratio(plain, plain_text(name)) / 100 for name in names), default=0.0) if plain else 0.0
+
+
+def read_tick(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
+    """The box whose caption is most like the field's printed names, if that is at least 80 %."""
+    scored = sorted(
+        ((caption_likeness(tick.caption, field.names_on_paper), -n) for n, tick in enumerate(ticks)), reverse=True
+    )
+    good = [(score, ticks[-place]) for score, place in scored if score >= CAPTION_LEAST]
+    found = [_ticked(tick, "yes" if tick.ticked else "no", score) for score, tick in good]
+    return Finding(field.key, tuple(found[:1]), tuple(found[1:4]))
+
+
+def _ticked(tick: Tick, value: str, score: float) -> Found:
+    state = "ticked" if tick.ticked else "empty"
+    return Found(value, value, tick.page, tick.box, score, EngineName.MARK, f"the box by “{tick.caption}” is {state}")
+
+
+def read_choice(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
+    """The ticked box whose caption is one of the options. Boxes of one row or of the same group count together, those of the
+    row where most options are found."""
+    named = []
+    for tick in ticks:
+        option, score = max(
+            ((option, caption_likeness(tick.caption, option.spellings)) for option in field.options),
+            key=lambda pair: pair[1],
+            default=(None, 0.0),
+        )
+        if option is not None and score >= CAPTION_LEAST:
+            named.append((tick, option, score))
+    if len({option.key for _, option, _ in named}) < 2:
+        return Finding(field.key)
+    chosen = [
+        Found(
+            option.key,
+            option.key,
+            tick.page,
+            tick.box,
+            score,
+            EngineName.MARK,
+            f"the box by “{tick.caption}” is ticked",
+        )
+        for tick, option, score in named
+        if tick.ticked
+    ]
+    return Finding(
+        field.key, tuple(chosen) if field.many else tuple(chosen[:1]), () if field.many else tuple(chosen[1:4])
+    )
+
+
+def read_signature(field: FieldPlan, pages: Sequence[Page], structures: Sequence[Structure | None]) -> Finding:
+    """Whether there is a pen's ink near the field's printed name: above or right of it, at most 9 % of the page's height away.
+    A name without ink says no; where no name stands, any ink says yes."""
+    inks = [(page, box) for page, found in zip(pages, structures, strict=True) if found for box in found.signatures]
+    named = [(score, page, segment) for page in pages for score, segment in _named(field, page)]
+    if not named:
+        return _any_ink(field, inks)
+    score, page, segment = max(named, key=lambda one: (one[0], one[1].number, one[2].box.y0))
+    near = [box for inked, box in inks if inked.number == page.number and _by(box, segment.box)]
+    if near:
+        box = min(near, key=lambda one: abs(one.middle[0] - segment.box.middle[0]))
+        return Finding(
+            field.key, (Found("yes", "yes", page.number, box, score, EngineName.MARK, f"ink by “{segment.text}”"),)
+        )
+    return Finding(
+        field.key,
+        (Found("no", "no", page.number, segment.box, score, EngineName.MARK, f"no ink by “{segment.text}”"),),
+    )
+
+
+def _any_ink(field: FieldPlan, inks: Sequence[tuple[Page, Box]]) -> Finding:
+    if not inks:
+        return Finding(field.key)
+    page, box = inks[-1]
+    return Finding(field.key, (Found("yes", "yes", page.number, box, 0.5, EngineName.MARK, "ink of a pen"),))
+
+
+def _named(field: FieldPlan, page: Page) -> Iterator[tuple[float, Segment]]:
+    _, segments = segments_in(page.words, page.width_pt / page.height_pt)
+    for segment in segments:
+        score = caption_likeness(segment.text, field.names_on_paper)
+        if score >= CAPTION_LEAST:
+            yield score, segment
+
+
+def _by(ink: Box, name: Box) -> bool:
+    level = ink.x0 < name.x1 + 0.25 and name.x0 < ink.x1 + 0.08
+    return (level and -0.02 <= name.y0 - ink.y1 + 0.02 <= SIGNATURE_NEAR) or (
+        level and abs(ink.middle[1] - name.middle[1]) < 0.03
+    )
+
+
+def read_zone(field: FieldPlan, pages: Sequence[Page], zones: Sequence[tuple[Page, Zone]]) -> Finding:
+    """The paper's machine-readable zones, whole ones (all check digits right) first."""
+    ordered = sorted(zones, key=lambda one: not one[1].whole)
+    found = []
+    for page, zone in ordered:
+        right = sum(zone.checks.values())
+        text = "\n".join(zone.lines)
+        box = zone.box or union(word.box for word in page.words)
+        why = f"{zone.kind}, {right} of {len(zone.checks)} check digits right"
+        found.append(Found(text, text, page.number, box, right / len(zone.checks), EngineName.ZONE, why))
+    return Finding(field.key, tuple(found[:1]), tuple(found[1:]))
+
+
+MARK_READERS = {DataType.TICK: read_tick}

@@ -1,0 +1,151 @@
+"""Clauses without training: a paper's numbered sections and paragraphs, and which of them a clause's names mean."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from rapidfuzz import fuzz
+
+from jugum.core.extraction.candidates import plain_text
+from jugum.core.extraction.found import EngineName, Finding, Found
+from jugum.core.page import Box, Page, text_of, union
+from jugum.core.schema import FieldPlan
+from jugum.core.structure import blocks_of
+
+HEADING_LETTERS_MAX = 90
+SECTION_LEAST = 0.72
+MARGIN = 0.06  # of the page's height: running heads and feet stand within it
+_NUMBER = re.compile(
+    r"^(?:(?P<mark>§|art(?:icle|\.)|section|clause|abschnitt|artikel)\s*)?(?P<number>\d{1,2}(?:\.\d{1,2})*|[ivx]{1,5}|[a-z])(?P<end>[.)]|\s|$)",
+    re.IGNORECASE,
+)
+_STOP = frozenset(
+    "the of a an in to and or is are was for on by which what who when how much many does do this that it with".split()
+)
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line of a paper: its page, and the indices of its words."""
+
+    page: Page
+    words: tuple[int, ...]
+
+    @property
+    def text(self) -> str:
+        return text_of([self.page.words[index] for index in self.words])
+
+    @property
+    def box(self) -> Box:
+        return union(self.page.words[index].box for index in self.words)
+
+    @property
+    def bold(self) -> bool:
+        return all(self.page.words[index].bold for index in self.words)
+
+
+@dataclass(frozen=True)
+class Section:
+    """A numbered section, a headed one, or a paragraph: its heading ("" for a paragraph) and its lines, heading included."""
+
+    heading: str
+    lines: tuple[Line, ...]
+
+    @property
+    def text(self) -> str:
+        return " ".join(line.text for line in self.lines)
+
+
+def sections_of(pages: Sequence[Page]) -> list[Section]:
+    """The paper cut into sections at its headings, over page breaks; what stands before the first heading is cut into
+    paragraphs. A heading is a short line that begins with a number, or is bold or in capitals."""
+    sections: list[Section] = []
+    current: list[Line] = []
+    heading = ""
+    for line in _lines(pages):
+        mine = _heading(line)
+        if mine:
+            if current:
+                sections.append(Section(heading, tuple(current)))
+            current, heading = [line], mine
+        else:
+            current.append(line)
+    if current:
+        sections.append(Section(heading, tuple(current)))
+    return sections
+
+
+def _lines(pages: Sequence[Page]) -> list[Line]:
+    """All lines in reading order without running heads and feet: lines in the margins of a paper of several pages that hold
+    a page number or stand on every page."""
+    lines = [
+        Line(page, words)
+        for page in pages
+        for block in blocks_of(page.words, page.width_pt / page.height_pt)
+        for words in block.lines
+    ]
+    if len(pages) < 2:
+        return lines
+    margins = [plain_text(line.text) for line in lines if _in_margin(line)]
+    return [
+        line
+        for line in lines
+        if not _in_margin(line) or (margins.count(plain_text(line.text)) < 2 and not line.text.strip().isdigit())
+    ]
+
+
+def _in_margin(line: Line) -> bool:
+    return line.box.y1 < MARGIN or line.box.y0 > 1 - MARGIN
+
+
+def _heading(line: Line) -> str:
+    """A line's heading text, "" when it is none: `"§ 3 Time"` → "§ 3 Time"."""
+    text = line.text.strip()
+    if not text or len(text) > HEADING_LETTERS_MAX:
+        return ""
+    numbered = _NUMBER.match(text)
+    letters = sum(map(str.isalpha, text))
+    short = len(text.split()) <= 9 and letters >= 3 and not text.endswith((",", ";"))
+    if numbered and short and (numbered["mark"] or numbered["end"].strip() or line.bold):
+        rest = text[numbered.end() :].strip(" .–-")
+        return text if (rest and rest[0].isupper()) or numbered["mark"] else ""
+    plain_head = short and not re.search(r"\d", text) and not text.endswith((".", ":"))
+    return text if plain_head and (line.bold or (text.isupper() and letters >= 5)) else ""
+
+
+def read_section(
+    field: FieldPlan, pages: Sequence[Page], sections: Sequence[Section]
+) -> tuple[Finding, Section | None]:
+    """The section whose heading is most like the clause's printed names, or else the one whose words answer its question or
+    hold its names best; and that section itself, for what is read inside it."""
+    scored = sorted(((score_of(field, one), -n) for n, one in enumerate(sections)), reverse=True)
+    good = [(score, sections[-place]) for score, place in scored if score >= SECTION_LEAST]
+    if not good:
+        return Finding(field.key), None
+    found = [_found(section, score) for score, section in good[:4]]
+    return Finding(field.key, (found[0],), tuple(found[1:])), good[0][1]
+
+
+def score_of(field: FieldPlan, section: Section) -> float:
+    """How a section answers to a clause's names (by its heading) and question (by its words), 0–1."""
+    heading = re.sub(r"^[\W\d]+", "", plain_text(section.heading)).strip()
+    names = [plain_text(name) for name in field.names_on_paper]
+    by_heading = max((fuzz.ratio(heading, name) / 100 for name in names), default=0.0) if heading else 0.0
+    held = max((fuzz.token_set_ratio(heading, name) / 100 for name in names), default=0.0) if heading else 0.0
+    words = {word for name in (*field.names_on_paper, field.question) for word in plain_text(name).split()} - _STOP
+    inside = set(plain_text(section.text).split())
+    by_words = len(words & inside) / len(words) if words else 0.0
+    return max(by_heading, 0.93 * held, 0.75 * by_words)
+
+
+def _found(section: Section, score: float) -> Found:
+    places: dict[int, list[Box]] = {}
+    for line in section.lines:
+        places.setdefault(line.page.number, []).append(line.box)
+    boxes = [(page, union(boxes)) for page, boxes in places.items()]
+    text = section.text
+    why = f"the section “{section.heading}”" if section.heading else "a paragraph that holds its words"
+    sure = min(line.page.words[index].confidence for line in section.lines for index in line.words)
+    return Found(text, text, boxes[0][0], boxes[0][1], score, EngineName.SECTION, why, sure, tuple(boxes[1:]))

@@ -1,0 +1,247 @@
+"""Tables without training: the columns' printed headers are looked for, and rows are what stands under them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from statistics import median
+
+from rapidfuzz import fuzz
+
+from jugum.core.extraction.candidates import plain_text
+from jugum.core.extraction.found import EngineName, Finding, Found
+from jugum.core.page import Page, Segment, rows_of, segments_of, text_of
+from jugum.core.schema import FieldPlan, Plan, Totals
+from jugum.core.values import NUMERIC, normal_form
+
+HEADER_LEAST = 0.78
+ROW_GAP_MOST = 4.0  # line heights: a wider gap ends a table
+SIDE = 0.02  # of the page's width: how far a cell may stand outside its column's bounds
+_TOTAL = re.compile(r"^(grand )?(sub ?)?(totals?|sum|summe|gesamt|totaal|suma|i alt|sammanlagt)\b", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class _Header:
+    """A row's pieces that name columns: column key → piece, and how well they match on the whole."""
+
+    page: int
+    row: int
+    pieces: dict[str, Segment]
+    score: float
+
+
+@dataclass
+class _Lines:
+    """A page's rows as pieces."""
+
+    page: Page
+    rows: list[list[Segment]]
+    height: float
+
+    @staticmethod
+    def of(page: Page) -> _Lines:
+        rows = rows_of(page.words)
+        by_row: dict[int, list[Segment]] = {}
+        for segment in segments_of(page.words, rows, page.width_pt / page.height_pt):
+            by_row.setdefault(segment.row, []).append(segment)
+        height = median(word.box.height for word in page.words) if page.words else 0.01
+        return _Lines(page, [by_row[row] for row in sorted(by_row)], height)
+
+
+def read_table(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> dict[str, Finding]:
+    """A table's columns, each with one value per row (None where a cell is empty). Headers of at least half of the columns
+    (two at least, unless there is only one) must be found; the table goes on over pages, under a repeated header or none."""
+    columns = plan.inside(table.key)
+    lines = [_Lines.of(page) for page in pages]
+    headers = [header for number, one in enumerate(lines) for header in _headers(columns, one, number)]
+    if not headers:
+        return {column.key: Finding(column.key) for column in columns}
+    best = max(headers, key=lambda one: (round(one.score, 2), -one.page, -one.row))
+    rows, ended = _rows(table, columns, best, lines[best.page])
+    page = best.page + 1
+    while not ended and page < len(lines) and _at_foot(best if page == best.page + 1 else None, lines[page - 1], rows):
+        again = [one for one in headers if one.page == page]
+        start = max(again, key=lambda one: one.score) if again else _Header(page, -1, best.pieces, best.score)
+        more, ended = _rows(table, columns, start, lines[page])
+        if not more:
+            break
+        rows += more
+        page += 1
+    if len(rows) < 2 and len(best.pieces) < len(columns):
+        rows = []  # labels over their values, not heads over a column
+    return {column.key: Finding(column.key, tuple(row.get(column.key) for row in rows)) for column in columns}
+
+
+def _headers(columns: Sequence[FieldPlan], lines: _Lines, number: int) -> list[_Header]:
+    """Rows (or two rows together, for headers of two lines) whose pieces name columns."""
+    found = []
+    needed = max(min(2, len(columns)), (len(columns) + 1) // 2)
+    for place, row in enumerate(lines.rows):
+        likely = {
+            column.key: {
+                at: score for at, segment in enumerate(row) if (score := _likeness(column, segment)) >= HEADER_LEAST
+            }
+            for column in columns
+        }
+        pieces = _assigned(likely)
+        if len(pieces) >= needed:
+            total = sum(likely[key][at] for key, at in pieces.items())
+            found.append(_Header(number, place, {key: row[at] for key, at in pieces.items()}, total))
+    return found
+
+
+def _assigned(likely: dict[str, dict[int, float]]) -> dict[str, int]:
+    """One piece of a row for each column that has one: the best; of equal ones (two tables side by side have the same heads)
+    the first to the right of the columns already placed, else the nearest."""
+    pieces: dict[str, int] = {}
+    for key in sorted((key for key in likely if likely[key]), key=lambda key: len(likely[key])):
+        free = {at: score for at, score in likely[key].items() if at not in pieces.values()}
+        if not free:
+            continue
+        best = max(free.values())
+        ties = [at for at, score in free.items() if score > best - 0.02]
+        last = max(pieces.values(), default=-1) if key != next(iter(likely)) else -1
+        pieces[key] = min(ties, key=lambda at: (at < last, abs(at - last)))
+    return pieces
+
+
+def _likeness(column: FieldPlan, segment: Segment) -> float:
+    plain = plain_text(segment.text)
+    return max(
+        (
+            max(fuzz.ratio(plain, plain_text(name)), 0.97 * _by_words(plain, plain_text(name))) / 100
+            for name in column.names_on_paper
+        ),
+        default=0.0,
+    )
+
+
+def _by_words(text: str, name: str) -> float:
+    """Likeness of sets of words, for heads such as "Amount (kr)"; of one short word only when it is the same."""
+    return fuzz.token_set_ratio(text, name) if abs(len(text.split()) - len(name.split())) <= 2 else 0.0
+
+
+def _bounds(header: _Header, columns: Sequence[FieldPlan], lines: _Lines) -> dict[str, tuple[float, float]]:
+    """From where to where each column's cells lie: half way to the neighbouring heads of the same row, those of other
+    tables included; numbers end at their head's right edge, so they may reach far to the left of it."""
+    heads = lines.rows[header.row] if header.row >= 0 else sorted(header.pieces.values(), key=lambda one: one.box.x0)
+    bounds = {}
+    for key, head in header.pieces.items():
+        column = next(one for one in columns if one.key == key)
+        left = max((one.box.x1 for one in heads if one.box.x1 <= head.box.x0 + 1e-6), default=0.0)
+        right = min((one.box.x0 for one in heads if one.box.x0 >= head.box.x1 - 1e-6), default=1.0)
+        if column.data_type in NUMERIC:
+            bounds[key] = (left, head.box.x1 + min(SIDE * 2, (right - head.box.x1) / 2))
+        else:
+            bounds[key] = (head.box.x0 - SIDE, right)
+    return bounds
+
+
+def _rows(
+    table: FieldPlan, columns: Sequence[FieldPlan], header: _Header, lines: _Lines
+) -> tuple[list[dict[str, Found]], bool]:
+    """Rows under a header, and whether the table ended on this page: by a gap, a line of totals, or text across it."""
+    bounds = _bounds(header, columns, lines)
+    by_key = {column.key: column for column in columns}
+    found: list[dict[str, Found]] = []
+    above = lines.rows[header.row][0].box.y1 if header.row >= 0 else None
+    for row in lines.rows[header.row + 1 :]:
+        cells = _cells(row, bounds, by_key)
+        near = [segment for segment in row if any(a <= segment.box.middle[0] <= b for a, b in bounds.values())]
+        if not near:
+            continue
+        top = min(segment.box.y0 for segment in near)
+        if above is not None and top - above > ROW_GAP_MOST * lines.height:
+            return found, True
+        texts = {key: text_of([lines.page.words[i] for s in cut for i in range(s.first, s.last + 1)]) for key, cut in cells.items()}  # fmt: skip
+        if _is_total(near, table):
+            if table.totals is Totals.END:
+                return found, True
+            if table.totals is Totals.SKIP:
+                continue
+        read = {key: value for key, cut in cells.items() if (value := _value(by_key[key], texts[key], cut, lines.page))}
+        numeric = [key for key in by_key if by_key[key].data_type in NUMERIC and key in bounds]
+        if not read or (numeric and not any(key in read for key in numeric)):
+            if found and read and above is not None and top - above < 0.9 * lines.height:
+                _append(found[-1], read)
+                above = max(segment.box.y1 for segment in near)
+                continue
+            if found:
+                return found, True
+            continue
+        if found and _adds_up(found, read, numeric):
+            if table.totals is Totals.END:
+                return found, True
+            if table.totals is Totals.SKIP:
+                continue
+        found.append(read)
+        above = max(segment.box.y1 for segment in near)
+    return found, False
+
+
+def _adds_up(rows: Sequence[dict[str, Found]], read: dict[str, Found], numeric: Sequence[str]) -> bool:
+    """Whether a row with fewer figures than the rows above is their sum: a line of totals that doesn't say so."""
+    mine = [key for key in numeric if key in read]
+    if not mine or len(mine) >= max(sum(key in row for key in numeric) for row in rows):
+        return False
+    return all(
+        Decimal(read[key].normal) == sum((Decimal(row[key].normal) for row in rows if key in row), Decimal(0))
+        for key in mine
+    )
+
+
+def _cells(
+    row: Sequence[Segment], bounds: dict[str, tuple[float, float]], by_key: dict[str, FieldPlan]
+) -> dict[str, list[Segment]]:
+    """Pieces of a row by column: numbers by their right edge, the rest by their left, each to the column it fits best."""
+    cells: dict[str, list[Segment]] = {}
+    for segment in row:
+        fits = []
+        for key, (left, right) in bounds.items():
+            shared = min(right, segment.box.x1) - max(left, segment.box.x0)
+            inside = shared / max(1e-6, segment.box.width)
+            edge = segment.box.x1 if by_key[key].data_type in NUMERIC else segment.box.x0
+            if inside > 0.5 and left - SIDE <= edge <= right + SIDE:
+                fits.append((inside, key))
+        if fits:
+            cells.setdefault(max(fits)[1], []).append(segment)
+    return cells
+
+
+def _value(column: FieldPlan, text: str, cut: Sequence[Segment], page: Page) -> Found | None:
+    normal = normal_form(text, column.value_type)
+    if normal is None:
+        return None
+    words = [page.words[index] for segment in cut for index in range(segment.first, segment.last + 1)]
+    box = cut[0].box
+    for segment in cut[1:]:
+        box = box._replace(
+            x0=min(box.x0, segment.box.x0), x1=max(box.x1, segment.box.x1),
+            y0=min(box.y0, segment.box.y0), y1=max(box.y1, segment.box.y1),
+        )  # fmt: skip
+    sure = min(word.confidence for word in words)
+    return Found(text, normal, page.number, box, 1.0, EngineName.TABLE, "under its column's header", sure)
+
+
+def _append(row: dict[str, Found], read: dict[str, Found]) -> None:
+    """A second line of a cell."""
+    for key, value in read.items():
+        if key in row:
+            before = row[key]
+            text = f"{before.text} {value.text}"
+            row[key] = Found(
+                text, text, before.page, before.box._replace(y1=value.box.y1, x1=max(before.box.x1, value.box.x1)),
+                before.score, before.engine, before.why, min(before.reading, value.reading),
+            )  # fmt: skip
+
+
+def _is_total(row: Sequence[Segment], table: FieldPlan) -> bool:
+    return bool(row) and any(_TOTAL.match(segment.text.strip(" :")) for segment in row[:1])
+
+
+def _at_foot(header: _Header | None, lines: _Lines, rows: Sequence[dict[str, Found]]) -> bool:
+    """Whether the last row stands in the lower part of its page, so that the table may go on over the next."""
+    last = max((value.box.y1 for row in rows[-1:] for value in row.values()), default=0.0)
+    return last > 0.6

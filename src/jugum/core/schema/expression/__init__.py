@@ -1,0 +1,34 @@
+"""One small language for derived fields and checks: parsed by a grammar of our own, worked out without `eval`."""
+
+from jugum.core.schema.expression.evaluate import RECEIVED, Shape, evaluate, shape_of
+from jugum.core.schema.expression.functions import (
+    FUNCTIONS,
+    Column,
+    Context,
+    Kind,
+    Scalar,
+    Value,
+    meets_limit,
+    nearest_entry,
+)
+from jugum.core.schema.expression.syntax import ExpressionError, Node, names_in, parse, renamed
+
+__all__ = [
+    "FUNCTIONS",
+    "RECEIVED",
+    "Column",
+    "Context",
+    "ExpressionError",
+    "Kind",
+    "Node",
+    "Scalar",
+    "Shape",
+    "Value",
+    "evaluate",
+    "meets_limit",
+    "names_in",
+    "nearest_entry",
+    "parse",
+    "renamed",
+    "shape_of",
+]

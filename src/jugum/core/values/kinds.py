@@ -1,0 +1,66 @@
+"""The data types a field can have, and what an analyst may say of one beyond its name."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from jugum.core.values.dates import PIVOT
+
+
+class DataType(StrEnum):
+    TEXT = "text"
+    NAME = "name"
+    DATE = "date"
+    MONEY = "money"
+    NUMBER = "number"
+    PERCENT = "percent"
+    SPELLED = "number in words"
+    IDENTIFIER = "identifier"
+    PHONE = "phone"
+    EMAIL = "e-mail"
+    ADDRESS = "address"
+    COUNTRY = "country"
+    CHOICE = "choice"
+    TICK = "tick box"
+    SIGNATURE = "signature"
+    ZONE = "machine-readable zone"
+
+
+NUMERIC = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.SPELLED})
+# Read from marks and lines of fixed pitch, not from runs of words.
+MARKS = frozenset({DataType.TICK, DataType.SIGNATURE, DataType.ZONE})
+
+
+@dataclass(frozen=True)
+class Option:
+    """One answer of a choice: the key it is delivered as, and how it is printed (its key too, when nothing is said)."""
+
+    key: str
+    printed: tuple[str, ...] = ()
+
+    @property
+    def spellings(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys([*self.printed, self.key]))
+
+
+@dataclass(frozen=True)
+class ValueType:
+    """A data type with what narrows it down: the order of day and month and the pivot of two-digit years (dates), the
+    pattern (identifiers; a regular expression over the whole text), the country numbers are dialled from (phones; two
+    letters), and the options (choices). Two fields with equal value types share their candidates."""
+
+    data_type: DataType
+    month_first: bool = False
+    pivot: int = PIVOT
+    pattern: str = ""
+    region: str = ""
+    options: tuple[Option, ...] = ()
+
+
+AnyType = ValueType | DataType
+
+
+def as_value_type(kind: AnyType) -> ValueType:
+    """A plain data type is a value type that nothing narrows down."""
+    return ValueType(kind) if isinstance(kind, DataType) else kind
