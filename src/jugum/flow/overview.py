@@ -104,7 +104,8 @@ def _steps(session: Session, type_id: int) -> Steps:
     return Steps(
         reading=states.get(("sample", "received"), 0) + states.get(("live", "received"), 0),
         set_aside=states.get(("sample", "set aside"), 0) + states.get(("live", "set aside"), 0),
-        fields=session.scalar(select(func.count(Field.id)).where(Field.type_id == type_id)) or 0,
+        fields=session.scalar(select(func.count(Field.id)).where(Field.type_id == type_id, ~Field.key.contains(".")))
+        or 0,
         to_label=states.get(("sample", "to label"), 0) + states.get(("sample", "in hand"), 0),
         labelled=states.get(("sample", "labelled"), 0),
         labelled_since=_labelled_since(session, type_id),

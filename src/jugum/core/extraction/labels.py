@@ -20,7 +20,7 @@ EXTRA_COST = 0.45  # what a label loses when all but none of its piece of the ro
 # How much each standing counts; what is farther or has something between counts less.
 AFTER, RIGHT, BELOW, COLUMN = 1.0, 0.97, 0.95, 0.72
 PER_WIDTH, PER_BETWEEN, PER_LINE, PER_ROW = 0.35, 0.13, 0.09, 0.02
-RIGHT_MOST, LINES_MOST, ROWS_MOST, ROWS_NEAR, WORDS_BETWEEN_MAX = 0.6, 3.0, 20, 5, 5
+RIGHT_MOST, LINES_MOST, ROWS_MOST, ROWS_NEAR, WORDS_BETWEEN_MAX = 0.8, 3.0, 20, 5, 5
 
 
 @dataclass(frozen=True)

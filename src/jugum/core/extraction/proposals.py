@@ -8,14 +8,15 @@ from dataclasses import dataclass, replace
 
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates import plain_text
+from jugum.core.extraction.candidates import Candidate, PageCandidates, plain_text
 from jugum.core.extraction.marks import Tick, ticks_of
 from jugum.core.extraction.sections import sections_of
 from jugum.core.page import Box, Page, Segment, Word, segments_in, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan, key_from
-from jugum.core.structure import Structure, Table, pairs_of, read_zones, tables_of
-from jugum.core.values import DataType, Option, normal_form
+from jugum.core.structure import Structure, Table, TableCell, pairs_of, read_zones, tables_of
+from jugum.core.values import DataType, Option, ValueType, normal_form
 from jugum.core.values.contact import parse_country
+from jugum.core.values.dates import month_names
 
 SAME_NAME = 88.0  # per cent: a printed name this like one of the plan's is that one
 NAME_LETTERS_MAX = 60
@@ -31,6 +32,22 @@ _ZONE_PARTS = (
     ("Surname", "surname", DataType.NAME), ("Given names", "given_names", DataType.NAME), ("Document number", "number", DataType.IDENTIFIER),
     ("Nationality", "nationality", DataType.COUNTRY), ("Sex", "sex", DataType.TEXT),
 )  # fmt: skip
+
+
+_CODE = r"(?=(?:.*\d){4})[A-Z]{1,4}[-/]?\d[\dA-Z/-]{3,}"
+_PROSE_KINDS = (
+    ValueType(DataType.DATE),
+    ValueType(DataType.MONEY),
+    ValueType(DataType.IDENTIFIER, pattern=_CODE),
+    ValueType(DataType.SPELLED),
+    ValueType(DataType.NUMBER),
+)
+_TIMES = frozenset("years months weeks days hours".split())
+PROSE_WORDS = 6  # a piece of a row with more words than this is running text
+_PARTY = re.compile(
+    r"(?P<who>[A-Z][\w&'’.-]+(?: (?:& )?[A-Z][\w&'’.-]+){1,4}),?(?: of)? [^().;]{0,70}?"
+    r"(?:\((?:hereinafter |called )?the [“\"]?(?P<role>[A-Za-z]+)[”\"]?\)|called the (?P<called>[a-z]+))"
+)
 
 
 @dataclass(frozen=True)
@@ -51,8 +68,8 @@ def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure 
     tables = [(page, table) for page in pages for table in _tables(page, structures[page.number - 1])]
     for page, table in tables:
         if (made := _table(page, table)) is not None:
-            found.append(made)
-    covered: list[tuple[int, Box]] = []
+            found += [made, *_lines(page, table, made)]
+    covered = [(one.page, one.box) for one in found if one.columns]
     zones = [_zone(page, zone.box, zone.lines) for page in pages for zone in read_zones(page.words) if zone.box]
     found += [one for group in zones for one in group]
     covered += [(one.page, one.box) for group in zones for one in group]
@@ -61,6 +78,8 @@ def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure 
     covered += [(one.page, one.box) for one in ticks]
     for page in pages:
         found += [one for one in _pairs(page, structures[page.number - 1]) if not _in_any(one, covered)]
+    for page in pages:
+        found += [one for one in _prose(page) if not _in_any(one, covered)]
     found += _signatures(pages, structures)
     found += _sections(pages)
     found.sort(key=lambda one: (one.page, one.field.kind is FieldKind.CLAUSE, round(one.box.y0, 2), one.box.x0))
@@ -71,12 +90,14 @@ def _keyed(plan: Plan, found: Sequence[Proposal]) -> list[Proposal]:
     """Without what the plan has, without a name twice, and with keys that are free."""
     names = [plain_text(name) for one in plan.fields for name in one.names_on_paper]
     taken = {one.key for one in plan.fields}
+    called = {one.name for one in plan.fields}
     kept: list[Proposal] = []
     for one in found:
         mine = plain_text(one.field.printed_names[0] if one.field.printed_names else one.field.name)
-        if not mine or any(fuzz.ratio(mine, name) >= SAME_NAME for name in names):
+        if not mine or any(fuzz.ratio(mine, name) >= SAME_NAME for name in names) or one.field.name in called:
             continue
         names.append(mine)
+        called.add(one.field.name)
         key = key_from(one.field.name, taken)
         taken.add(key)
         columns: list[FieldPlan] = []
@@ -139,7 +160,13 @@ def _has_cents(values: Sequence[str]) -> bool:
 
 
 def _is_code(values: Sequence[str]) -> bool:
-    return all(sum(map(str.isdigit, value)) >= 3 and len(value.split()) <= 4 for value in values)
+    """Three digits or more, few words, and hardly any letters but in words with digits."""
+    return all(
+        sum(map(str.isdigit, value)) >= 3
+        and len(value.split()) <= 4
+        and sum(len(word) for word in value.split() if word.isalpha()) <= 4
+        for value in values
+    )
 
 
 # ---- What stands beside a printed name -------------------------------------------------------------------------------------------
@@ -179,6 +206,66 @@ def _ticks(ticks: Sequence[Tick]) -> Iterator[Proposal]:
         for tick in row:
             field = FieldPlan("field", _clean(tick.caption), DataType.TICK, (tick.caption.strip(),), required=False)
             yield Proposal(field, (), tick.page, tick.box, "ticked" if tick.ticked else "empty", "a tick box")
+
+
+def _prose(page: Page) -> Iterator[Proposal]:
+    """Values in running text: dates, amounts, codes, numbers with a unit behind them; named by the words before them, or by
+    their unit. And parties: "X (the customer)", "X, called the client"."""
+    parts = PageCandidates(page)
+    seen: set[int] = set()
+    for kind in _PROSE_KINDS:
+        for one in parts.of([kind]):
+            home = parts.home[one.first]
+            if not one.widest or home.last - home.first < PROSE_WORDS or seen & set(range(one.first, one.last + 1)):
+                continue
+            made = _in_prose(page, one)
+            if made is not None:
+                seen |= set(range(one.first, one.last + 1))
+                yield made
+    yield from _parties(page)
+
+
+def _in_prose(page: Page, one: Candidate) -> Proposal | None:
+    before, unit = _words_before(page.words, one.first), _unit(page.words, one.last)
+    counted = one.data_type in (DataType.NUMBER, DataType.SPELLED)
+    name = _clean(unit if counted else before)
+    untold = one.data_type is DataType.SPELLED and unit not in _TIMES
+    round_sum = one.data_type is DataType.MONEY and not _has_cents([one.text])
+    if not name or untold or round_sum:
+        return None
+    field = FieldPlan("field", name, one.data_type, (before or unit,), required=False)
+    return Proposal(field, (), page.number, one.box, one.text, f"stands in a sentence after “{before or unit}”")
+
+
+def _words_before(words: Sequence[Word], first: int) -> str:
+    """Up to three words before a value, back to the last mark that parts."""
+    found: list[str] = []
+    for index in range(first - 1, max(-1, first - 4), -1):
+        if words[index].text[-1] in ".,;:()" or any(map(str.isdigit, words[index].text)):
+            break
+        found.insert(0, words[index].text)
+    return " ".join(found)
+
+
+def _unit(words: Sequence[Word], last: int) -> str:
+    """The word behind a number, if it is a small one of three letters or more: `millimetres`."""
+    text = words[last + 1].text.strip(".,;:()") if last + 1 < len(words) else ""
+    return text if len(text) >= 3 and text.isalpha() and text.islower() and text not in month_names() else ""
+
+
+def _parties(page: Page) -> Iterator[Proposal]:
+    text, starts = "", []
+    for word in page.words:
+        starts.append(len(text))
+        text += word.text + " "
+    for match in _PARTY.finditer(text):
+        role = (match["role"] or match["called"]).strip()
+        begin, end = match.span("who")
+        inside = [word for word, start in zip(page.words, starts, strict=True) if begin <= start < end]
+        if inside:
+            field = FieldPlan("field", role[:1].upper() + role[1:], DataType.NAME, (f"the {role}",), required=False)
+            box = union(word.box for word in inside)
+            yield Proposal(field, (), page.number, box, match["who"], f"is called the {role}")
 
 
 def _signatures(pages: Sequence[Page], structures: Sequence[Structure | None]) -> Iterator[Proposal]:
@@ -277,6 +364,41 @@ def _table(page: Page, table: Table) -> Proposal | None:
     if len(named) < 2 or len(body) < 2 or _is_list(table, grid):
         return None
     return table_proposal(page, table.box, [(name, [row[n] for row in body]) for n, name in named])
+
+
+def _lines(page: Page, table: Table, made: Proposal) -> Iterator[Proposal]:
+    """A table's lines as fields of their own: what stands first names it, its value is in the first column of money, or else
+    the last of numbers. Only where each line is named, and differently."""
+    rows: dict[int, dict[int, TableCell]] = {}
+    for cell in table.cells:
+        rows.setdefault(cell.row, {})[cell.column] = cell
+    column = _money_column(table)
+    names = [_clean(row[0].text) for row in rows.values() if 0 in row]
+    if column is None or len(set(names)) < len(names):
+        return
+    for row in rows.values():
+        head, value = row.get(0), row.get(column)
+        name = _clean(head.text) if head else ""
+        if (
+            head is None
+            or value is None
+            or normal_form(value.text, DataType.MONEY) is None
+            or len(name) < 3
+            or len(name) > NAME_LETTERS_MAX
+        ):
+            continue
+        field = FieldPlan("field", name, DataType.MONEY, (head.text,), required=False)
+        yield Proposal(field, (), page.number, union((head.box, value.box)), value.text, "a line of the table")
+
+
+def _money_column(table: Table) -> int | None:
+    """The column after the first that holds most amounts with cents; the first of equal ones."""
+    counts = dict.fromkeys(range(1, table.columns), 0)
+    for cell in table.cells:
+        if cell.column in counts and normal_form(cell.text, DataType.MONEY) is not None and _has_cents([cell.text]):
+            counts[cell.column] += 1
+    best = max(counts, key=lambda n: counts[n], default=None)
+    return best if best is not None and counts[best] >= 2 else None
 
 
 def _is_list(table: Table, grid: Sequence[Sequence[str]]) -> bool:

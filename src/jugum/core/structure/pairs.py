@@ -154,13 +154,22 @@ def _right_of(segments: Sequence[Segment], number: int, cells: Sequence[Box]) ->
     gap = other.box.x0 - here.box.x1
     if gap > LEFT_MOST or not _is_value(other.text):
         return []
-    if _same_cell(here.box, other.box, cells) is False and _below(segments, number, cells):
+    if _same_cell(here.box, other.box, cells) is False and not (
+        _alone(segments, number, cells) and _alone(segments, following, cells)
+    ):
         return []
     if here.text.endswith(":"):
         return [(0.99 - 0.2 * gap, number, following)]
     if re.search(r"\d", other.text):
         return [(0.95 - 0.3 * gap, number, following)]
     return [] if _is_label(other.text) else [(0.8 - 0.3 * gap, number, following)]
+
+
+def _alone(segments: Sequence[Segment], number: int, cells: Sequence[Box]) -> bool:
+    """Whether a piece has its cell to itself: a cell with a label of its own has its value too."""
+    x, y = segments[number].box.middle
+    home = next((cell for cell in cells if cell.contains(x, y)), None)
+    return home is None or sum(home.contains(*segment.box.middle) for segment in segments) == 1
 
 
 def _below(segments: Sequence[Segment], number: int, cells: Sequence[Box]) -> Likely:

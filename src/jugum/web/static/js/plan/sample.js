@@ -100,7 +100,7 @@ export class Sample {
     const inner = (field) => field.key === this.lit || field.key.startsWith(`${this.lit}.`);
     for (const field of this.found?.fields || []) {
       for (const value of field.values.filter(Boolean)) {
-        for (const [, box] of places(value)) shapes.push(this.rect(box, inner(field) ? "found lit" : "found", field.key));
+        for (const [, box] of places(value)) shapes.push(this.rect(box, inner(field) ? "spot lit" : "spot", field.key));
       }
     }
     if (this.proposed?.page === this.page) shapes.push(this.rect(this.proposed.box, "proposed", ""));
