@@ -229,7 +229,7 @@ def _table_problem(
     return Problem(
         field.key,
         HoldReason.LOW_CONFIDENCE,
-        f"{rows} rows read by their headers; no figure says yet how often that is right",
+        f"{rows} {'row' if rows == 1 else 'rows'} read by the columns' heads; no figure says yet how often that is right",
     )
 
 

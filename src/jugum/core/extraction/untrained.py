@@ -12,6 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
+from rapidfuzz import fuzz
 
 from jugum.core.extraction.assignment import Choice, decide
 from jugum.core.extraction.candidates import Candidate, PageCandidates, plain_text
@@ -24,7 +25,7 @@ from jugum.core.extraction.tables import read_table
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structure, read_zones
-from jugum.core.values import NUMERIC, DataType, ValueType
+from jugum.core.values import NUMERIC, DataType, ValueType, normal_form
 
 Floats = npt.NDArray[np.float32]
 EVEN = 0.62  # the score at which a candidate is as likely right as wrong
@@ -124,7 +125,9 @@ def _loose(field: FieldPlan) -> FieldPlan:
 def _found(choice: Choice, engine: EngineName, why: str) -> Found:
     one = choice.candidate
     score = min(1.0, max(0.0, choice.logit / STEEP + EVEN))
-    return Found(one.text, one.normal, one.page, one.box, round(score, 3), engine, why, one.confidence)
+    trimmed = one.text.rstrip(".,;") if one.data_type is not DataType.TEXT else one.text
+    text = trimmed if normal_form(trimmed, one.kind) == one.normal else one.text
+    return Found(text, one.normal, one.page, one.box, round(score, 3), engine, why, one.confidence)
 
 
 def _inside(
@@ -161,11 +164,18 @@ class _Scores:
             [any((one.page, index) in taken for index in range(one.first, one.last + 1)) for one in candidates],
             dtype=np.float32,
         )
-        self.fit = np.array([_fit(one) for one in candidates], dtype=np.float32)
+        self.fit = np.array([_fit(one) - self._cut_short(one) for one in candidates], dtype=np.float32)
         self.of_kind: dict[ValueType, npt.NDArray[np.intp]] = {
             kind: np.array([n for n, one in enumerate(candidates) if one.kind == kind], dtype=np.intp)
             for kind in {field.value_type for field in plan.fields}
         }
+
+    def _cut_short(self, one: Candidate) -> float:
+        """What a name loses when it goes on behind: "Kelda" of "Kelda Quarnby"."""
+        part = self.parts[one.page]
+        if one.data_type is not DataType.NAME or one.last >= part.home[one.first].last or one.text[-1] in ",;.":
+            return 0.0
+        return 0.12 if part.words[one.last + 1].text[:1].isupper() else 0.0
 
     def of(self, field: FieldPlan) -> tuple[npt.NDArray[np.intp], Floats, Callable[[int], tuple[EngineName, str]]]:
         """Indices of the field's candidates, their scores, and a function that says why the n-th was taken."""
@@ -224,6 +234,9 @@ def _fit(one: Candidate) -> float:
         fit -= 0.3
     if one.data_type in NUMERIC and one.starts_segment and not one.ends_segment and one.text.isdigit():
         fit -= 0.3  # the number of a line: "9 Gross salary"
+    if one.data_type is DataType.CHOICE:
+        spellings = (spelling for option in one.kind.options for spelling in option.spellings)
+        fit += 0.5 * (max(fuzz.ratio(one.plain, plain_text(spelling)) for spelling in spellings) / 100 - 1)
     if one.data_type in (DataType.TEXT, DataType.NAME):
         fit -= 0.12 * one.text.endswith(":") + 0.03 * one.text[:1].islower()
         fit -= 0.4 * all(word in _NO_VALUE for word in one.plain.split())

@@ -7,6 +7,7 @@ import { beam, svg } from "../beam.js";
 import { Pages } from "./pages.js";
 import { Saver } from "./saver.js";
 import { balance, gutterUnder, sideOf, stack } from "./place.js";
+import { gridEditor } from "./grid.js";
 import { button, editor, element, noteFor } from "./notes.js";
 
 const NOTE_WIDTH = 262;
@@ -93,6 +94,9 @@ class Desk {
 
   field(key) { return this.paper.fields.find((field) => field.key === key); }
   isOpen(field) { return this.mode === "label" ? !field.decided : Boolean(field.hold); }
+
+  // A table's cells as they stand: rows of values or nulls.
+  rowsOf(field) { return this.mode === "label" && !field.decided ? field.suggested_rows : field.rows; }
 
   // What stands for a field now: its values, whether they are only suggested.
   standing(field) {
@@ -186,12 +190,13 @@ class Desk {
     const buttons = [];
     if (active && this.mode === "label" && ghost) buttons.push(button("Agree", "Enter", () => this.agree()));
     if (active && held) buttons.push(button("Agree", "Enter", () => this.agree()));
-    if (active && this.mode !== "look") {
+    if (active && this.mode === "review" && held && field.advisory) buttons.push(button("Let it stand", "", () => this.agree()));
+    if (active && this.mode !== "look" && field.shape.kind !== "derived") {
       buttons.push(button("Edit", "e", () => this.edit()));
       buttons.push(button("Not on it", ".", () => this.absent()));
       if (this.mode === "label" && !ghost) buttons.push(button("Clear", "⌫", () => this.clear()));
     }
-    return noteFor(field, value, { active, ghost, held, editing: active && this.editing && index === 0, loupe: held || (active && this.mode === "look"), open: this.mode === "review" || (this.mode === "label" && ghost) }, {
+    return noteFor(field, value, { active, ghost, held, grid: field.shape.kind === "table" ? this.rowsOf(field) : null, editing: active && this.editing && index === 0 && field.shape.kind !== "table", loupe: held || (active && this.mode === "look"), open: this.mode === "review" || (this.mode === "label" && ghost) }, {
       buttons,
       candidate: (place) => this.candidate(place),
       chosen: () => { if (!this.editing || !active) this.pick(field.key); },
@@ -204,6 +209,7 @@ class Desk {
   drawDock() {
     const chips = this.paper.fields.filter((field) => !this.standing(field).values.some((value) => value.box)).map((field) => this.chip(field));
     const active = this.active && this.field(this.active);
+    if (active && this.editing && active.shape.kind === "table") { this.drawGrid(active); return; }
     const parts = [];
     const lead = this.mode === "label" ? (chips.length ? "To mark:" : "Every field has its place.") : this.mode === "review" ? (chips.length ? "Without a place:" : "") : (chips.length ? "Not on this paper:" : "");
     parts.push(element("span", "lead", lead), ...chips);
@@ -228,9 +234,22 @@ class Desk {
     return chip;
   }
 
+  // A table's rows to fill in, in the dock; the paper stays in sight.
+  drawGrid(field) {
+    const grid = gridEditor(field, this.rowsOf(field), {
+      save: (rows) => this.putRows(field, rows, "typed"),
+      left: () => { this.editing = false; this.draw(); },
+    });
+    this.dock.replaceChildren(grid);
+    grid.focusInput();
+  }
+
   // For a field without a place: what to do, typing, "not on this paper", candidates.
   entry(field) {
     const holder = element("span", "entry");
+    if (field.shape.kind === "derived") { holder.append(element("span", "quiet small", "worked out from other fields: mend those")); return holder; }
+    if (field.shape.kind === "table") { holder.append(element("span", "quiet small", "No rows were found."), button("Fill in rows", "e", () => this.edit()), button("Not on this paper", ".", () => this.absent())); return holder; }
+    for (const option of field.shape.options) { const made = button(option, "", () => this.typed(option, this.standing(field).values[0])); holder.append(made); }
     const found = field.hold === "low confidence" ? `“Not on this paper” is ${Math.round((field.confidence || 0) * 100)} % sure. Agree, click its words, or` : `Click or sweep the words of ${field.name}, or`;
     holder.append(element("span", "quiet small", found));
     const box = editor(this.standing(field).values[0]?.text || "", (text) => this.normal(field, text), (text) => this.typed(text, null), () => { this.editing = false; this.root.focus(); document.activeElement.blur(); });
@@ -274,6 +293,7 @@ class Desk {
   take({ page, words, extend }) {
     if (extend && this.mode === "label" && this.lastTaken) this.active = this.lastTaken;
     const field = this.active && this.field(this.active);
+    if (field && ["table", "derived"].includes(field.shape.kind)) { this.tell(field.shape.kind === "table" ? "A table is filled in with e, cell by cell." : "This field is worked out from others."); return; }
     if (!field) { this.tell("Pick a field first: its note, its chip or its key."); return; }
     const list = this.paper.pages.find((one) => one.number === page).words;
     const text = words.map((index) => list[index][0]).join(" ");
@@ -285,9 +305,34 @@ class Desk {
     this.put(field, [...before, mine], { how: "marked", stay: field.many });
   }
 
+  // Keep a table's rows: shown at once, sent in the background.
+  putRows(field, rows, how) {
+    const open = this.nextOpen(field.key);
+    const filled = rows.filter((row) => row.some((cell) => cell?.text.trim()));
+    field.rows = filled;
+    const said = `${filled.length} ${filled.length === 1 ? "row" : "rows"}`;
+    const first = this.standing(field).values[0];
+    field.values = filled.length ? [{ text: said, normal: said, page: first?.page ?? null, box: first?.box ?? null, confidence: null, person: null }] : [];
+    if (this.mode === "label") { field.decided = true; field.absent = !filled.length; }
+    field.hold = null;
+    this.editing = false;
+    if (open && open !== field.key) this.active = open;
+    this.draw();
+    if (this.active) this.show(this.active);
+    const keys = field.shape.columns.map(([key]) => key);
+    const body = { how, rows: filled.map((row) => Object.fromEntries(keys.map((key, at) => [key, { text: row[at]?.text || "", page: row[at]?.page ?? null, box: row[at]?.box ?? null }]))) };
+    if (this.mode === "review") delete body.how;
+    return this.saver.put(field.key, body);
+  }
+
   agree() {
     const field = this.active && this.field(this.active);
     if (!field) return false;
+    if (field.shape.kind === "table" && this.isOpen(field)) {
+      if (this.rowsOf(field).length) this.putRows(field, this.rowsOf(field), "agreed");
+      else this.absent();
+      return true;
+    }
     const { values, ghost } = this.standing(field);
     if (this.mode === "label" && ghost && values.length) this.put(field, values, { how: "agreed" });
     else if (this.mode === "review" && field.hold && values.length) this.put(field, values, {});
@@ -312,14 +357,16 @@ class Desk {
 
   absent() {
     const field = this.active && this.field(this.active);
-    if (field) this.put(field, [], { absent: true, how: "marked" });
+    if (!field || field.shape.kind === "derived") return;
+    if (field.shape.kind === "table") this.putRows(field, [], "marked");
+    else this.put(field, [], { absent: true, how: "marked" });
   }
 
   clear() {
     const field = this.active && this.field(this.active);
     if (!field) return;
     if (this.mode === "review") { if (field.hold) this.absent(); return; }
-    if (field.decided) this.put(field, [], { how: "marked", stay: true });
+    if (field.decided) { field.rows = []; this.put(field, [], { how: "marked", stay: true }); }
   }
 
   edit() {
@@ -346,7 +393,8 @@ class Desk {
   }
 
   async normal(field, text) {
-    const found = await call("GET", `/api/v1/normal-form?data_type=${field.data_type}&text=${encodeURIComponent(text)}`).catch(() => null);
+    if (field.shape.kind === "table") return text;
+    const found = await call("GET", `/api/v1/types/${this.type}/fields/${field.key}/normal-form?text=${encodeURIComponent(text)}`).catch(() => null);
     return found ? found.normal : "";
   }
 
@@ -357,7 +405,8 @@ class Desk {
     this.tell(`Saved ${new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit" })}`);
     const field = this.field(item.key);
     if (this.mode === "label" && this.paper.state === "to label") this.paper.state = "in hand";
-    for (const value of field?.values || []) value.normal = (await this.normal(field, value.text)) ?? "";
+    if (field?.shape.kind !== "derived") for (const value of field?.values || []) value.normal = (await this.normal(field, value.text)) ?? "";
+    if (this.mode === "review") this.held(answer.holds);
     if (this.mode === "review" && answer.state === "settled" && !this.saver.waiting.length) {
       this.paper.state = "settled";
       this.tell("Settled");
@@ -365,6 +414,17 @@ class Desk {
       return;
     }
     this.redraw();
+  }
+
+  // What is held now, as the server says: a check that fails holds a field again, one that holds now lets it go.
+  held(holds) {
+    for (const field of this.paper.fields) {
+      const now = holds[field.key];
+      if (this.saver.waiting.some((item) => item.key === field.key)) continue;
+      if (now && !field.hold) this.tell(`${field.name}: ${now[1]}`, "held");
+      [field.hold, field.detail] = now || [null, ""];
+    }
+    if (this.active && !this.isOpen(this.field(this.active))) this.active = this.nextOpen(this.active) || this.active;
   }
 
   // Draw again for news from the server, but never between a press and its release: the click would be lost.
@@ -376,7 +436,7 @@ class Desk {
 
   async conflict(item, error) {
     const before = this.field(item.key)?.name;
-    const mine = item.body.absent ? "not on this paper" : item.body.values.map((value) => value.text).join("; ") || "cleared";
+    const mine = item.body.rows ? `${item.body.rows.length} rows` : item.body.absent ? "not on this paper" : item.body.values.map((value) => value.text).join("; ") || "cleared";
     this.accept(await call("GET", this.path).catch(() => this.paper));
     this.draw();
     const keep = button("Save mine all the same", "", () => { banner.remove(); this.saver.put(item.key, item.body); });
@@ -427,7 +487,10 @@ class Desk {
   }
 
   async agreeAll() {
-    for (const field of this.paper.fields.filter((one) => !one.decided && one.suggestion.length)) this.put(field, field.suggestion, { how: "agreed" });
+    for (const field of this.paper.fields.filter((one) => !one.decided && one.suggestion.length)) {
+      if (field.shape.kind === "table") this.putRows(field, field.suggested_rows, "agreed");
+      else this.put(field, field.suggestion, { how: "agreed" });
+    }
   }
 
   async go(to) {

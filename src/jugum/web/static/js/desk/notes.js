@@ -30,7 +30,22 @@ function shownValue(note, value) {
   said.append(element("span", "value", value.text));
   if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
   note.append(said);
+  if (value.origin && !["model", "person", "plan", "marked", "typed", "agreed", "keyed", "review"].includes(value.origin)) said.append(element("span", "normal", `read by ${value.origin}`));
   if (!value.normal) note.append(element("div", "why", "can't be read as its data type"));
+}
+
+// A table's first rows, to look at.
+function smallTable(field, rows) {
+  const table = element("table", "cells");
+  const head = element("tr");
+  field.shape.columns.forEach(([, name]) => head.append(element("th", "", name)));
+  table.append(head);
+  rows.slice(0, 12).forEach((row) => {
+    const line = element("tr");
+    row.forEach((cell) => line.append(element("td", "mono", cell?.text || "")));
+    table.append(line);
+  });
+  return table;
 }
 
 // An input for the value with its normal form as it is typed. done(text) on Enter, left() on Escape.
@@ -92,6 +107,7 @@ export function noteFor(field, value, state, acts) {
     note.append(box);
     note.focusInput = box.focusInput;
   } else shownValue(note, value);
+  if (state.grid && state.active) note.append(smallTable(field, state.grid));
   if (state.held && field.detail) note.append(element("div", "why", `${field.hold}: ${field.detail}`));
   if (value.person) note.append(element("div", "normal", `settled by ${value.person}`));
   if (state.active && !state.editing && acts.buttons.length) {

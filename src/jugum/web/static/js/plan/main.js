@@ -84,10 +84,13 @@ const plan = {
         acts.append(made);
       }
     }
-    row.append(name, value, element("td", "num", field.kind === "derived" ? "" : String(field.labels)), acts);
+    row.append(name, value, element("td", "num", field.kind === "derived" || field.key.includes(".") ? "" : String(this.labelled(field))), acts);
     row.addEventListener("click", () => this.light(field.key));
     return row;
   },
+
+  // Papers with a label for a field; for a table, with a label in a column.
+  labelled(field) { return Math.max(field.labels, ...this.fields.filter((one) => one.inside === field.key && one.key.includes(".")).map((one) => one.labels)); },
 
   foundFor(field) {
     const found = this.sample?.of(field.key);
@@ -428,7 +431,8 @@ plan.sample = new Sample(part("sample"), {
   changed: (found) => {
     const good = found.checks.filter((one) => one.outcome === "fails").length;
     const read = plan.top().filter((field) => { const one = found.fields.find((each) => each.key === field.key); return one && (one.values.some(Boolean) || one.derived.length || plan.fields.some((column) => column.inside === field.key && found.fields.find((each) => each.key === column.key)?.values.length)); }).length;
-    part("found-word").textContent = plan.fields.length ? `${read} of ${plan.top().length} found without training${good ? `, ${many(good, "check fails", "checks fail")}` : ""}` : "";
+    part("found-word").title = "by the plan alone, without training";
+    part("found-word").textContent = plan.fields.length ? `${read} of ${plan.top().length} found${good ? `, ${many(good, "check fails", "checks fail")}` : ""}` : "";
     plan.drawFields();
     plan.drawChecks();
   },
