@@ -44,8 +44,10 @@ class OutputFormat:
             Locale.parse(self.locale)
         except (UnknownLocaleError, ValueError) as error:
             raise InputError(f"“{self.locale}” is no known language; give one such as en, de or nb.") from error
+        if self.pattern in ("", "alpha-2"):
+            return
         try:
-            format_date(date(2026, 2, 3), self.pattern or "yyyy", locale=self.locale)
+            format_date(date(2026, 2, 3), self.pattern, locale=self.locale)
         except (KeyError, ValueError, TypeError, AttributeError) as error:
             raise InputError(f"“{self.pattern}” is no date pattern; write it like dd.MM.yyyy or d MMMM y.") from error
 
