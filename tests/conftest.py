@@ -15,12 +15,13 @@ import psycopg
 import pytest
 
 from jugum.cluster import Cluster
-from jugum.flow import people, plan
+from jugum.flow import people, plan, train
 from jugum.flow.actor import Actor
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.migrate import migrate
 from tests.office import PASSWORD, Office
+from tests.papers import slips
 
 os.environ["OMP_THREAD_LIMIT"] = "1"
 # The same examples on every run, and no clock: a slow moment of the machine is no failure.
@@ -106,3 +107,17 @@ def run_jobs(store: Store) -> Callable[[], None]:
             thread.submit(lambda: asyncio.run(work())).result()
 
     return run
+
+
+@pytest.fixture
+def trained(office: Office, run_jobs: Callable[[], None]) -> Office:
+    """Ten labelled slips of two looks, a live version, a policy."""
+    brought = [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(10))]
+    run_jobs()
+    for document, slip in brought:
+        office.label_whole(document, slip)
+    version = train.start(office.store, office.analyst, office.type_id)
+    run_jobs()
+    assert train.version_view(office.store, version).error is None
+    train.publish(office.store, office.analyst, version)
+    return office

@@ -128,20 +128,6 @@ def test_keyed_values_become_labels_with_their_places(office: Office, run_jobs: 
     assert gather.document_view(office.store, document).state == "labelled"
 
 
-@pytest.fixture
-def trained(office: Office, run_jobs: Run) -> Office:
-    """Ten labelled slips of two looks, a live version, a policy."""
-    brought = [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(10))]
-    run_jobs()
-    for document, slip in brought:
-        office.label_whole(document, slip)
-    version = train.start(office.store, office.analyst, office.type_id)
-    run_jobs()
-    assert train.version_view(office.store, version).error is None
-    train.publish(office.store, office.analyst, version)
-    return office
-
-
 def save_policy(office: Office, threshold: float, gate: float = 0.0) -> int:
     keys = [f.key for f in plan.fields(office.store, office.type_id)]
     return weigh.save_policy(office.store, office.analyst, office.type_id, dict.fromkeys(keys, threshold), gate)

@@ -13,10 +13,10 @@ from sqlalchemy.orm import Session, undefer
 from jugum.core.thresholds import Evidence, Outcome, outcome_of, threshold_for
 from jugum.errors import Conflict, InputError
 from jugum.flow.actor import WEIGH, Actor, record
-from jugum.flow.plan import type_row
+from jugum.flow.plan import plan_in, type_row
 from jugum.flow.train import live_version, redraft, version_row
 from jugum.store import Store
-from jugum.store.models import ModelVersion, Person, Policy
+from jugum.store.models import DocumentType, Field, ModelVersion, Person, Policy
 
 ERROR_MOST = 0.02
 
@@ -100,7 +100,7 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
         gate_proposed = float(version.report["gate"])
         gate = policy.familiarity_least if policy else gate_proposed
         balances, everything = [], []
-        for field in row.fields:
+        for field in weighed(row):
             points = [_point(one) for one in version.evidence if one["field"] == field.key]
             evidence = [Evidence(p.confidence, p.familiarity, p.right) for p in points]
             proposed = threshold_for(evidence, error_most, gate)
@@ -112,6 +112,12 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
             version.id, version.number, version.state, version.papers, gate, gate_proposed, error_most, balances,
             _summed(everything), _policy_view(session, policy) if policy else None,
         )  # fmt: skip
+
+
+def weighed(row: DocumentType) -> list[Field]:
+    """The fields whose confidence is measured: those that a model learns. The plan's other engines have no threshold."""
+    learned = {field.key for field in plan_in(row).learned.fields}
+    return [field for field in row.fields if field.key in learned]
 
 
 def _point(one: Mapping[str, Any]) -> Point:
@@ -159,7 +165,7 @@ def save_policy(
     with store.session() as session:
         row = type_row(session, type_id)
         session.get_one(type(row), type_id, with_for_update=True)
-        keys = {field.key for field in row.fields}
+        keys = {field.key for field in weighed(row)}
         for key, threshold in thresholds.items():
             if key not in keys:
                 raise InputError(f"“{row.name}” has no field “{key}”.")
@@ -228,10 +234,10 @@ def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
         if old is None:
             raise InputError(f"There is no policy {number}.")
         row = type_row(session, type_id)
-        missing = {field.key for field in row.fields} - set(old.thresholds)
+        missing = {field.key for field in weighed(row)} - set(old.thresholds)
         if missing:
             raise Conflict(f"Policy {number} has no threshold for {', '.join(sorted(missing))}, which came later.")
-        kept = {field.key: float(old.thresholds[field.key]) for field in row.fields}
+        kept = {field.key: float(old.thresholds[field.key]) for field in weighed(row)}
         gate = old.familiarity_least
     return save_policy(store, actor, type_id, kept, gate, f"Back to policy {number}")
 

@@ -43,6 +43,7 @@ _PROSE_KINDS = (
     ValueType(DataType.NUMBER),
 )
 _TIMES = frozenset("years months weeks days hours".split())
+SECTION_WORDS_MIN = 15
 PROSE_WORDS = 6  # a piece of a row with more words than this is running text
 _PARTY = re.compile(
     r"(?P<who>[A-Z][\w&'’.-]+(?: (?:& )?[A-Z][\w&'’.-]+){1,4}),?(?: of)? [^().;]{0,70}?"
@@ -75,7 +76,8 @@ def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure 
     covered += [(one.page, one.box) for group in zones for one in group]
     ticks = list(_ticks(ticks_of(pages, structures)))
     found += ticks
-    covered += [(one.page, one.box) for one in ticks]
+    covered += [(one.page, Box(0.0, one.box.y0 - 0.006, 1.0, one.box.y1 + 0.006)) for one in ticks]
+    covered += _headings(pages)
     for page in pages:
         found += [one for one in _pairs(page, structures[page.number - 1]) if not _in_any(one, covered)]
     for page in pages:
@@ -84,6 +86,12 @@ def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure 
     found += _sections(pages)
     found.sort(key=lambda one: (one.page, one.field.kind is FieldKind.CLAUSE, round(one.box.y0, 2), one.box.x0))
     return _keyed(plan, found)
+
+
+def _headings(pages: Sequence[Page]) -> list[tuple[int, Box]]:
+    """Lines that head a section: what stands under one is not its value."""
+    heads = [one.lines[0] for one in sections_of(pages) if one.heading and len(one.text.split()) >= SECTION_WORDS_MIN]
+    return [(line.page.number, line.box) for line in heads]
 
 
 def _keyed(plan: Plan, found: Sequence[Proposal]) -> list[Proposal]:
@@ -109,7 +117,9 @@ def _keyed(plan: Plan, found: Sequence[Proposal]) -> list[Proposal]:
 
 
 def _in_any(one: Proposal, covered: Collection[tuple[int, Box]]) -> bool:
-    return any(page == one.page and box.contains(*one.box.middle) for page, box in covered)
+    """Whether a proposal, or its printed name, stands within something that is proposed already."""
+    corner = (one.box.x0 + 0.004, one.box.y0 + 0.004)
+    return any(page == one.page and (box.contains(*one.box.middle) or box.contains(*corner)) for page, box in covered)
 
 
 def _clean(text: str) -> str:
@@ -330,7 +340,7 @@ def _sections(pages: Sequence[Page]) -> Iterator[Proposal]:
         name = _clean(re.sub(r"^(?:§|art(?:icle|\.)?|section|clause)\s*", "", section.heading, flags=re.IGNORECASE))
         if (
             not section.heading
-            or len(words) < 15 + len(section.heading.split())
+            or len(words) < SECTION_WORDS_MIN + len(section.heading.split())
             or not 2 < len(name) <= NAME_LETTERS_MAX
         ):
             continue

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates import Candidate, PageCandidates, plain_text
+from jugum.core.extraction.candidates import Candidate, PageCandidates
 from jugum.core.page import Page, Segment, horizontal_overlap, text_of
 from jugum.core.schema import FieldPlan, Plan, ReadingRule, Where
 from jugum.core.values import DataType, compiled
@@ -79,14 +79,14 @@ def _anchor(rule: ReadingRule, field: FieldPlan, parts: PageCandidates) -> Itera
 
 def _places(words: str, parts: PageCandidates) -> Iterator[tuple[int, int]]:
     """Where some words stand on a page, letters misread allowed for, best first."""
-    wanted = plain_text(words)
+    wanted = _bare(words)
     count = max(1, len(words.split()))
     found = []
     for row in parts.by_row.values():
         first, last = row[0].first, row[-1].last
         for length in {count, max(1, count - 1), count + 1}:
             for start in range(first, last - length + 2):
-                text = plain_text(text_of(parts.words[start : start + length]))
+                text = _bare(text_of(parts.words[start : start + length]))
                 likeness = fuzz.ratio(wanted, text)
                 if likeness >= ANCHOR_LEAST:
                     found.append((-likeness, start, start + length - 1))
@@ -95,6 +95,11 @@ def _places(words: str, parts: PageCandidates) -> Iterator[tuple[int, int]]:
         if not any(first <= b and a <= last for a, b in taken):
             taken.append((first, last))
             yield first, last
+
+
+def _bare(text: str) -> str:
+    """Small letters and digits, single blanks: an anchor may be a number, so digits count."""
+    return " ".join("".join(letter if letter.isalnum() else " " for letter in text.casefold()).split())
 
 
 def _near(rule: ReadingRule, parts: PageCandidates, first: int, last: int) -> Iterator[tuple[int, int]]:
