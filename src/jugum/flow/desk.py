@@ -121,6 +121,12 @@ def must_see_personal(actor: Actor, document: Document) -> None:
         )
 
 
+def may_open(store: Store, actor: Actor, document_id: int) -> None:
+    """Forbidden when a paper shows personal values that the actor may not see."""
+    with store.session() as session:
+        must_see_personal(actor, document_row(session, document_id))
+
+
 def page_views(session: Session, document_id: int) -> list[PageView]:
     rows = page_rows(session, document_id)
     return [

@@ -11,6 +11,7 @@ from fastapi import Request
 from jugum.errors import Forbidden, NotSignedIn
 from jugum.flow import people
 from jugum.flow.actor import Actor
+from jugum.flow.desk import may_open
 
 CSRF_HEADER = "x-csrf-token"
 SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -27,7 +28,8 @@ class Public:
 @dataclass(frozen=True)
 class Requires:
     """Declares the permission that a route needs; gives the actor. A session needs the CSRF token for anything that
-    changes; an API key in `Authorization: Bearer …` needs none, for no browser sends it by itself."""
+    changes; an API key in `Authorization: Bearer …` needs none, for no browser sends it by itself. Whatever shows a paper
+    (its address names a document) is closed to who may not see personal values, if the paper's type has some."""
 
     permission: str
 
@@ -41,6 +43,9 @@ class Requires:
             if request.method not in SAFE_METHODS:
                 await check_csrf(request)
         actor.must(self.permission)
+        document = str(request.path_params.get("document_id", ""))
+        if not actor.sees_personal and document.isdigit():
+            await _in_thread(may_open, store, actor, int(document))
         request.state.actor = actor
         return actor
 

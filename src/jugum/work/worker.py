@@ -25,7 +25,9 @@ from jugum.flow import cut, draft, place, read, sources, train
 from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
 from jugum.flow.place import LoadedSorters
+from jugum.flow.plan import types
 from jugum.flow.read import OpenPapers
+from jugum.flow.sample import learn_date_order
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.database import plain_url
@@ -72,6 +74,8 @@ def make_app(store: Store) -> procrastinate.App:
     @app.task(name=read.LEARN_TASK, retry=RETRY)
     def learn_sorter(workspace_id: int) -> None:
         place.learn(store, workspace_id)
+        for one in types(store, workspace_id):
+            learn_date_order(store, one.id)
 
     @app.task(name=read.DRAFT_TASK, retry=RETRY)
     def draft_document(document_id: int) -> None:

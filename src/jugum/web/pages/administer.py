@@ -76,3 +76,9 @@ def add_person(
 def set_active(request: Request, person_id: int, actor: Administer, active: Annotated[bool, Form()]) -> Response:
     people.set_active(request.app.state.store, actor, person_id, active=active)
     return RedirectResponse("/people", 303)
+
+
+@router.post("/people/{person_id}/sees-personal")
+def set_sees_personal(request: Request, person_id: int, actor: Administer, sees: Annotated[bool, Form()]) -> Response:
+    people.set_sees_personal(request.app.state.store, actor, person_id, sees=sees)
+    return RedirectResponse("/people", 303)
