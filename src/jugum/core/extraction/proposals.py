@@ -101,6 +101,8 @@ def _keyed(plan: Plan, found: Sequence[Proposal]) -> list[Proposal]:
     called = {one.name for one in plan.fields}
     kept: list[Proposal] = []
     for one in found:
+        if one.columns and (one.field.name in called or plain_text(one.field.name) in names):
+            one = replace(one, field=replace(one.field, name=f"{one.columns[0].name} table"))
         mine = plain_text(one.field.printed_names[0] if one.field.printed_names else one.field.name)
         if not mine or any(fuzz.ratio(mine, name) >= SAME_NAME for name in names) or one.field.name in called:
             continue

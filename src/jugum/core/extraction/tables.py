@@ -182,9 +182,11 @@ def _rows(
 
 
 def _adds_up(rows: Sequence[dict[str, Found]], read: dict[str, Found], numeric: Sequence[str]) -> bool:
-    """Whether a row with fewer figures than the rows above is their sum: a line of totals that doesn't say so."""
+    """Whether a row is the sum of the rows above: a line of totals that doesn't say so. Of a single row it must have fewer
+    figures, since two equal rows may follow each other."""
     mine = [key for key in numeric if key in read]
-    if not mine or len(mine) >= max(sum(key in row for key in numeric) for row in rows):
+    fewer = len(mine) < max(sum(key in row for key in numeric) for row in rows)
+    if not mine or not (fewer or len(rows) > 1):
         return False
     return all(
         Decimal(read[key].normal) == sum((Decimal(row[key].normal) for row in rows if key in row), Decimal(0))

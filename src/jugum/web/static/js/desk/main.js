@@ -424,7 +424,7 @@ class Desk {
       if (now && !field.hold) this.tell(`${field.name}: ${now[1]}`, "held");
       [field.hold, field.detail] = now || [null, ""];
     }
-    if (this.active && !this.isOpen(this.field(this.active))) this.active = this.nextOpen(this.active) || this.active;
+    if (!this.active || !this.isOpen(this.field(this.active))) this.active = this.nextOpen(this.active) || this.active;
   }
 
   // Draw again for news from the server, but never between a press and its release: the click would be lost.

@@ -30,7 +30,7 @@ function shownValue(note, value) {
   said.append(element("span", "value", value.text));
   if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
   note.append(said);
-  if (value.origin && !["model", "person", "plan", "marked", "typed", "agreed", "keyed", "review"].includes(value.origin)) said.append(element("span", "normal", `read by ${value.origin}`));
+  if (value.origin && !["model", "person", "plan", "marked", "typed", "agreed", "keyed", "review"].includes(value.origin)) said.append(" ", element("span", "normal", `read by ${value.origin}`));
   if (!value.normal) note.append(element("div", "why", "can't be read as its data type"));
 }
 

@@ -109,6 +109,7 @@ const plan = {
   },
 
   drawChecks() {
+    part("lists").replaceChildren(...(this.lists.length ? this.lists.map((one) => { const line = element("p", "mb-1"); line.append(element("code", "", one.name), ` ${many(one.entries, "entry", "entries")} · use: `, element("code", "quiet", `listed(field, "${one.name}")`)); return line; }) : [element("p", "quiet mb-1", "None yet.")]));
     if (!this.checks.length) { part("checks").replaceChildren(empty("A check is a sentence that must be true", "Such as: net_pay < gross_pay. It is tried on this sample and on all labelled ones while you write it; on live papers it holds what does not add up.")); return; }
     const table = element("table", "rows plan-checks");
     table.append(head([["On this sample"], ["Check"], [""]]));
@@ -126,7 +127,6 @@ const plan = {
     }
     table.append(body);
     part("checks").replaceChildren(table);
-    part("lists").replaceChildren(...(this.lists.length ? this.lists.map((one) => { const line = element("p", "mb-1"); line.append(element("code", "", one.name), ` ${many(one.entries, "entry", "entries")} · use: `, element("code", "quiet", `listed(field, "${one.name}")`)); return line; }) : [element("p", "quiet mb-1", "None yet.")]));
   },
 
   // ---- Proposals ----
@@ -335,6 +335,7 @@ const plan = {
       button.setAttribute("aria-selected", button.dataset.tab === tab);
       document.getElementById(`panel-${button.dataset.tab}`).hidden = button.dataset.tab !== tab;
     });
+    document.getElementById(`panel-${tab}`).focus({ preventScroll: true }); // else Enter would press the tab again
     if (tab === "proposals" && !this.proposed) this.loadProposals();
     if (tab !== "proposals") this.sample.propose(null);
     else this.walkProposals(0);
