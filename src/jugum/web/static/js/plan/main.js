@@ -71,7 +71,7 @@ const plan = {
     const row = element("tr", `plan-row${field.inside ? " inner" : ""}${field.key === this.at ? " at" : ""}`);
     row.dataset.key = field.key;
     const name = element("td");
-    name.append(element("b", "", field.name), element("code", "quiet small", field.key), element("span", "quiet small", said(field)));
+    name.append(element("b", "", field.name), element("code", "quiet small", field.key.split(".").pop()), element("span", "quiet small", said(field)));
     const value = element("td", "found-cell");
     value.append(this.foundFor(field));
     const acts = element("td", "text-nowrap");
