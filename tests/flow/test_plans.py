@@ -322,6 +322,22 @@ def test_tables_are_labelled_row_by_row_and_come_back_so(office: Office, run_job
     assert (goods.decided, goods.absent, goods.rows) == (True, True, [])
 
 
+def test_a_keyed_value_goes_to_the_field_and_not_to_a_column_of_the_same_name(office: Office, run_jobs: Run) -> None:
+    columns = [FieldInput("Amount", "money")]
+    plan.add_field(
+        office.store, office.analyst, office.type_id, FieldInput("Goods", more={"kind": "table"}), columns=columns
+    )
+    document = office.bring(slips(1)[0])
+    run_jobs()
+    text = slips(1)[0].truth["amount"]
+    name = gather.document_view(office.store, document).name
+    report = label.keyed(
+        office.store, office.analyst, office.type_id, f'file,type,field,value\n{name},,Amount,"{text}"\n'.encode()
+    )
+    assert (report.placed, report.unknown) == (1, [])
+    assert [(one.field, one.values[0].text) for one in label.labels(office.store, document)] == [("amount", text)]
+
+
 def test_labelling_begins_with_what_the_plan_alone_finds(office: Office, run_jobs: Run) -> None:
     slip = slips(1)[0]
     document = office.bring(slip)

@@ -444,7 +444,9 @@ def keyed(store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bo
     with store.session() as session:
         row_type = type_row(session, type_id)
         by_file: dict[str, dict[str, list[str]]] = {}
-        fields = {name.casefold(): f for f in row_type.fields for name in (f.key, f.name)}
+        # Columns are known by their keys only: a table may well have a column of the same name as a field.
+        fields = {f.name.casefold(): f for f in row_type.fields if "." not in f.key}
+        fields |= {f.key: f for f in row_type.fields}
         for number, row in enumerate(rows, start=2):
             if row["type"].casefold() not in (row_type.key, row_type.name.casefold(), ""):
                 unknown.append(f"line {number}: type “{row['type']}”")
