@@ -336,6 +336,10 @@ def test_a_keyed_value_goes_to_the_field_and_not_to_a_column_of_the_same_name(of
     )
     assert (report.placed, report.unknown) == (1, [])
     assert [(one.field, one.values[0].text) for one in label.labels(office.store, document)] == [("amount", text)]
+    (told,) = label.keyed(
+        office.store, office.analyst, office.type_id, f"file,type,field,value\n{name},,goods.amount,1\n".encode()
+    ).unknown
+    assert told == "line 2: “goods.amount” is no field that can be keyed; fill tables in on the desk"
 
 
 def test_labelling_begins_with_what_the_plan_alone_finds(office: Office, run_jobs: Run) -> None:

@@ -452,6 +452,10 @@ def keyed(store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bo
                 unknown.append(f"line {number}: type “{row['type']}”")
             elif row["field"].casefold() not in fields:
                 unknown.append(f"line {number}: field “{row['field']}”")
+            elif (found := fields[row["field"].casefold()]).kind in ("table", "derived") or "." in found.key:
+                unknown.append(
+                    f"line {number}: “{row['field']}” is no field that can be keyed; fill tables in on the desk"
+                )
             else:
                 values = by_file.setdefault(row["file"], {}).setdefault(fields[row["field"].casefold()].key, [])
                 values.extend([row["value"]] if row["value"] else [])
