@@ -272,7 +272,7 @@ _SAID = {
     "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields",
     "add batch": "made batches", "add source": "added sources", "cut": "cut bundles into papers", "place": "placed papers",
     "read again": "read pages again", "unlock": "unlocked papers", "add document type": "added document types",
-    "add workspace": "made a workspace",
+    "add workspace": "made a workspace", "change plan": "changed plans", "change list": "changed lists",
 }  # fmt: skip
 
 
