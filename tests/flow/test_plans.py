@@ -12,10 +12,10 @@ from tests.papers import slips, words_pdf
 
 from jugum.core.page import Box
 from jugum.errors import Conflict, Forbidden, InputError, NotFound
-from jugum.flow import deliver, gather, label, people, plan, review, sample, train, weigh
+from jugum.flow import deliver, gather, keyed, label, people, plan, review, sample, train, weigh
 from jugum.flow.desk import ValueInput
 from jugum.flow.explore import Explorer
-from jugum.flow.label import CellInput
+from jugum.flow.label_rows import CellInput
 from jugum.flow.models import LoadedVersions
 from jugum.flow.plan import FieldInput
 from jugum.store.models import Audit, LetStand
@@ -331,12 +331,12 @@ def test_a_keyed_value_goes_to_the_field_and_not_to_a_column_of_the_same_name(of
     run_jobs()
     text = slips(1)[0].truth["amount"]
     name = gather.document_view(office.store, document).name
-    report = label.keyed(
+    report = keyed.keyed(
         office.store, office.analyst, office.type_id, f'file,type,field,value\n{name},,Amount,"{text}"\n'.encode()
     )
     assert (report.placed, report.unknown) == (1, [])
     assert [(one.field, one.values[0].text) for one in label.labels(office.store, document)] == [("amount", text)]
-    (told,) = label.keyed(
+    (told,) = keyed.keyed(
         office.store, office.analyst, office.type_id, f"file,type,field,value\n{name},,goods.amount,1\n".encode()
     ).unknown
     assert told == "line 2: “goods.amount” is no field that can be keyed; fill tables in on the desk"

@@ -13,7 +13,7 @@ from tests.office import PASSWORD, Office
 from tests.papers import Slip, slips
 
 from jugum.errors import Conflict, Forbidden, InputError, NotSignedIn
-from jugum.flow import deliver, draft, gather, label, overview, people, plan, review, train, weigh
+from jugum.flow import deliver, draft, gather, keyed, label, overview, people, plan, review, train, weigh
 from jugum.flow.desk import ValueInput
 from jugum.flow.models import LoadedVersions
 from jugum.store.models import Audit, Field
@@ -119,7 +119,7 @@ def test_keyed_values_become_labels_with_their_places(office: Office, run_jobs: 
     data = keyed_csv(
         *((name, key, text) for key, text in slip.truth.items()), ("gone.pdf", "amount", "1"), (name, "colour", "red")
     )
-    report = label.keyed(office.store, office.analyst, office.type_id, data, complete=True)
+    report = keyed.keyed(office.store, office.analyst, office.type_id, data, complete=True)
     assert (report.placed, report.not_found) == (3, 0)
     assert len(report.unknown) == 2
     labels = {one.field: one.values[0] for one in label.labels(office.store, document)}

@@ -15,10 +15,10 @@ from jugum.demo.gathering import fill_dossiers
 from jugum.demo.papers import FIELDS, DemoPaper, demo_papers, plan_bytes
 from jugum.demo.parts import Rows
 from jugum.errors import JugumError, TaskError
-from jugum.flow import deliver, gather, label, people, plan, review, train, weigh
+from jugum.flow import deliver, gather, keyed, people, plan, review, train, weigh
 from jugum.flow.actor import Actor
 from jugum.flow.desk import ValueInput
-from jugum.flow.label import CellInput
+from jugum.flow.label_rows import CellInput
 from jugum.store import Store
 from jugum.store.models import Workspace
 from jugum.store.queue import waiting_jobs
@@ -110,7 +110,7 @@ def _train(store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPaper]
     for paper in papers:
         for key, value in paper.truth.items():
             writer.writerow([paper.name, TYPE, key, value])
-    report = label.keyed(store, actor, type_id, out.getvalue().encode(), complete=True)
+    report = keyed.keyed(store, actor, type_id, out.getvalue().encode(), complete=True)
     say(f"Labels: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
     version_id = train.start(store, actor, type_id)
     _wait(store, say)

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
-from jugum.core.page import Box, text_of, union, unpack_words
-from jugum.core.values import normal_form
+from jugum.core.page import Box, Word, lines_of, overlap_share, part_of, text_of, union, unpack_words
+from jugum.core.values import DataType, normal_form
 from jugum.errors import Conflict, Forbidden, InputError
 from jugum.flow.actor import Actor
 from jugum.flow.plan import value_type_of
@@ -20,11 +20,15 @@ from jugum.store import Store
 from jugum.store.models import Document, Field, PageRow, Person
 
 PRESENCE_SECONDS = 45
+WORDS_PAGES_MAX = 12  # papers with more pages fetch the words of a page when it comes into sight
+WORDS_PAGES_FIRST = 4
+VIEW_SCALE = 200 / 72  # pixels a point of a page's picture before it is drawn
 
 
 @dataclass(frozen=True)
 class PageView:
-    """A page for the screen. `words` are [text, x0, y0, x1, y1, confidence], boxes in page fractions."""
+    """A page for the screen. `words` are [text, x0, y0, x1, y1, confidence], boxes in page fractions; None where they are fetched
+    when the page comes into sight."""
 
     number: int
     width: int
@@ -32,12 +36,14 @@ class PageView:
     source: str
     rotation: int
     confidence: float
-    words: list[list[Any]]
+    words: list[list[Any]] | None
+    width_pt: float = 595.0
 
 
 @dataclass(frozen=True)
 class ValueView:
-    """A value with its place. `normal` is empty when the data type can't read the text."""
+    """A value with its place. `normal` is empty when the data type can't read the text; `more` are further places of a value over
+    several lines or pages; `read` is what the reading saw there."""
 
     text: str
     normal: str
@@ -48,6 +54,9 @@ class ValueView:
     person: str | None = None
     at: datetime | None = None
     version: int | None = None
+    more: list[tuple[int, list[float]]] = field(default_factory=list)
+    read: str = ""
+    why: str = ""
 
 
 @dataclass(frozen=True)
@@ -58,15 +67,28 @@ class Other:
     since: datetime
 
 
+Sides = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class SpotInput:
+    """A place on a page: words by their indices, or a box."""
+
+    page: int
+    words: tuple[int, ...] = ()
+    box: Sides | None = None
+
+
 @dataclass(frozen=True)
 class ValueInput:
     """A value as a person gives it: the words it stands on (page and indices), or a text typed, or both: a text put right
-    where the words were misread."""
+    where the words were misread, or a part of what they say. `more` are its further lines and pages."""
 
     text: str | None = None
     page: int | None = None
     words: tuple[int, ...] = ()
-    box: tuple[float, float, float, float] | None = None
+    box: Sides | None = None
+    more: tuple[SpotInput, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -128,39 +150,102 @@ def may_open(store: Store, actor: Actor, document_id: int) -> None:
 
 
 def page_views(session: Session, document_id: int) -> list[PageView]:
-    rows = page_rows(session, document_id)
+    """The pages of a paper; of a long one only the first few with their words."""
+    rows = session.scalars(select(PageRow).where(PageRow.document_id == document_id).order_by(PageRow.number)).all()
+    near = {row.id for row in (rows if len(rows) <= WORDS_PAGES_MAX else rows[:WORDS_PAGES_FIRST])}
+    blobs = dict(session.execute(select(PageRow.id, PageRow.words).where(PageRow.id.in_(near))).all())
     return [
         PageView(
-            row.number, row.view_width, row.view_height, row.source, row.rotation, round(row.confidence, 3),
-            [[w.text, *(round(v, 4) for v in w.box), round(w.confidence, 2)] for w in page_of(row).words],
+            row.number, row.view_width or round(row.width_pt * VIEW_SCALE), row.view_height or round(row.height_pt * VIEW_SCALE),
+            row.source, row.rotation, round(row.confidence, 3),
+            _word_rows(unpack_words(blobs[row.id]) if blobs[row.id] else ()) if row.id in near else None, row.width_pt,
         )
         for row in rows
     ]  # fmt: skip
 
 
+def _word_rows(words: Sequence[Word]) -> list[list[Any]]:
+    return [[word.text, *(round(side, 4) for side in word.box), round(word.confidence, 2)] for word in words]
+
+
+def page_words(store: Store, document_id: int, number: int) -> list[list[Any]]:
+    """The words of one page, as in PageView."""
+    with store.session() as session:
+        return _word_rows(words_on(session, document_id, number))
+
+
+def words_on(session: Session, document_id: int, number: int | None) -> tuple[Word, ...]:
+    row = session.scalar(
+        select(PageRow)
+        .where(PageRow.document_id == document_id, PageRow.number == number)
+        .options(undefer(PageRow.words))
+    )
+    return unpack_words(row.words) if row and row.words else ()
+
+
+def find_word(store: Store, document_id: int, start: str, after: tuple[int, int]) -> tuple[int, int] | None:
+    """Page and index of the next word that begins with some letters, after a place and then from the beginning."""
+    wanted = start.casefold()
+    with store.session() as session:
+        hits = [
+            (row.number, index)
+            for row in page_rows(session, document_id)
+            for index, word in enumerate(page_of(row).words)
+            if word.text.casefold().startswith(wanted)
+        ]
+    return next((hit for hit in hits if hit > after), hits[0] if hits else None)
+
+
+@dataclass(frozen=True)
+class _Spot:
+    """A place with the words that stand there."""
+
+    page: int
+    box: Box
+    words: list[Word]
+
+
 def resolve(session: Session, document_id: int, field: Field, given: ValueInput) -> ValueView:
-    """A person's value with its text, normal form and box worked out. InputError when it is empty or its words are not
-    on the page."""
-    box = Box(*given.box) if given.box else None
-    text = given.text.strip() if given.text is not None else ""
+    """A person's value with its text, normal form and places worked out. InputError when it is empty or its words are not
+    on the page. A text that is part of what its words say gets the part of their box."""
+    if given.box is not None and given.page is None:
+        raise InputError("A box needs the page it is on.")
+    first = (
+        SpotInput(given.page, given.words, given.box) if given.page is not None and (given.words or given.box) else None
+    )
+    spots = [_spot(session, document_id, one) for one in ([first] if first else []) + list(given.more)]
+    read = _said(field, spots)
+    text = (given.text or "").strip() or read
+    if not text:
+        raise InputError(f"No value was given for {field.name}.")
+    if len(spots) == 1 and given.words and (part := part_of(spots[0].words, text)) is not None:
+        spots[0] = replace(spots[0], box=part)
+    places = [(one.page, [round(side, 5) for side in one.box]) for one in spots]
+    normal = normal_form(text, value_type_of(field)) or ""
+    page, box = places[0] if places else (None, None)
+    return ValueView(text, normal, page, box, more=places[1:], read=read)
+
+
+def _spot(session: Session, document_id: int, given: SpotInput) -> _Spot:
+    words = words_on(session, document_id, given.page)
     if given.words:
-        row = session.scalar(
-            select(PageRow)
-            .where(PageRow.document_id == document_id, PageRow.number == given.page)
-            .options(undefer(PageRow.words))
-        )
-        words = unpack_words(row.words) if row else ()
         if not words or max(given.words) >= len(words) or min(given.words) < 0:
             raise InputError(f"Page {given.page} has {len(words)} words; the ones asked for are not among them.")
         chosen = [words[index] for index in sorted(set(given.words))]
-        box = union(word.box for word in chosen)
-        text = text or text_of(chosen)
-    if not text:
-        raise InputError(f"No value was given for {field.name}.")
-    if box is not None and given.page is None:
-        raise InputError("A box needs the page it is on.")
-    normal = normal_form(text, value_type_of(field)) or ""
-    return ValueView(text, normal, given.page if box else None, [round(v, 5) for v in box] if box else None)
+        return _Spot(given.page, union(word.box for word in chosen), chosen)
+    if given.box is None:
+        raise InputError("A place is words or a box on a page.")
+    box = Box(*given.box)
+    if not (0 <= box.x0 < box.x1 <= 1 and 0 <= box.y0 < box.y1 <= 1):
+        raise InputError("A box is four numbers from 0 to 1: left, top, right, bottom.")
+    return _Spot(given.page, box, [word for word in words if overlap_share(word.box, box) > 0.5])
+
+
+def _said(field: Field, spots: Sequence[_Spot]) -> str:
+    """What stands at some places; the lines of an address are parted by commas."""
+    if field.data_type != DataType.ADDRESS.value:
+        return " ".join(text_of(spot.words) for spot in spots if spot.words)
+    return ", ".join(text_of(line).strip(" ,") for spot in spots for line in lines_of(spot.words))
 
 
 def open_desk(session: Session, actor: Actor, document: Document) -> list[Other]:

@@ -170,6 +170,19 @@ def layers(store: Store, explorer: Explorer, document_id: int, number: int) -> P
     )  # fmt: skip
 
 
+def structure_on(store: Store, session: Session, explorer: Explorer, document: Document, number: int) -> Structure:
+    """The layers of one page of a paper."""
+    row = next((one for one in page_rows(session, document.id) if one.number == number), None)
+    if row is None:
+        raise NotFound(f"“{document.name}” has no page {number}.")
+    return explorer.structure(store, document, row)
+
+
+def read_here(store: Store, explorer: Explorer, document_id: int, number: int, asked: RegionAsked) -> list[list[Any]]:
+    """Words of a region read in another way; nothing is changed."""
+    return list(map(_shown, _read(store, explorer, document_id, number, asked)))
+
+
 # ---- By hand -----------------------------------------------------------------------------------------------------------------
 
 
@@ -187,7 +200,7 @@ class RegionAsked:
 def try_region(store: Store, explorer: Explorer, actor: Actor, document_id: int, number: int, asked: RegionAsked) -> list[list[Any]]:  # fmt: skip
     """Words of a region read in another way, to be looked at; nothing is changed."""
     actor.must(GATHER)
-    return list(map(_shown, _read(store, explorer, document_id, number, asked)))
+    return read_here(store, explorer, document_id, number, asked)
 
 
 def _read(store: Store, explorer: Explorer, document_id: int, number: int, asked: RegionAsked) -> tuple[Word, ...]:

@@ -93,20 +93,20 @@ def _taught(store: Store, workspace_id: int) -> tuple[list[TypeSample], list[tup
     """Papers that a person placed, the newest of each type first, and all their pages."""
     with store.session() as session:
         rows = session.execute(
-            select(Document.id, Document.type_id, Document.group, Document.placed_by)
+            select(Document.id, Document.type_id, Document.look_id, Document.placed_by)
             .where(Document.workspace_id == workspace_id, Document.state.in_(READ_STATES), Document.placed_by.in_(("person", "other")))
             .order_by(Document.id.desc())
         ).all()  # fmt: skip
         taken: dict[int, int] = defaultdict(int)
         samples, papers = [], []
-        for document_id, type_id, group, placed_by in rows:
+        for document_id, type_id, look, placed_by in rows:
             label = OTHER if placed_by == "other" else type_id
             if label is None or taken[label] >= PAPERS_A_TYPE:
                 continue
             taken[label] += 1
             pages = pages_of(session, document_id)
             if any(page.words for page in pages):
-                samples.append(TypeSample(pages, label, group or 0))
+                samples.append(TypeSample(pages, label, look or 0))
                 if label != OTHER:
                     papers.append(pages)
     return samples[::-1], papers[::-1]

@@ -32,7 +32,7 @@ from jugum.flow.desk import (
 )
 from jugum.flow.draft import context_of, let_stand, recheck, texts_now
 from jugum.flow.gather import document_row
-from jugum.flow.label import CellInput, checked_revision, field_row, write_labels, write_table
+from jugum.flow.label_rows import CellInput, checked_revision, field_row, write_labels, write_table
 from jugum.flow.plan import plan_in, value_type_of
 from jugum.store import Store
 from jugum.store.models import Document, Field, Hold, LetStand, ModelVersion, Person, Policy, Reading, Result

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -17,6 +18,7 @@ from jugum.core.formats import pack_version
 from jugum.core.page import Box
 from jugum.errors import Conflict, InputError, JugumError, NotFound
 from jugum.flow.actor import PLAN, TRAIN, Actor, record
+from jugum.flow.looks import assign
 from jugum.flow.plan import plan_in, type_row
 from jugum.flow.read import DRAFT_TASK, pages_of
 from jugum.store import Store
@@ -24,6 +26,8 @@ from jugum.store.models import Document, Field, Label, ModelVersion, Person
 from jugum.store.queue import enqueue
 
 TRAIN_TASK = "train_version"
+GAUGE_TASK = "gauge_sample"
+GAUGED_MAX = 400
 SEED = 1
 
 
@@ -55,19 +59,27 @@ class TrainView:
     versions: list[VersionView]
 
 
-def training_samples(session: Session, type_id: int) -> list[Sample]:
-    """Labelled samples, and settled live papers with the fields a person settled on them."""
+def training_samples(session: Session, type_id: int, set_name: str = "train") -> list[Sample]:
+    """Labelled samples of a set; with those of the training set also settled live papers, with the fields a person settled on them.
+    Samples kept for testing or spare never come in: what is measured on them would be worth nothing."""
+    settled = (Document.purpose == "live") & Document.state.in_(("settled", "delivered"))
+    samples = (Document.purpose == "sample") & (Document.state == "labelled") & (Document.set_name == set_name)
     documents = session.scalars(
         select(Document)
         .where(
             Document.type_id == type_id,
-            ((Document.purpose == "sample") & (Document.state == "labelled"))
-            | ((Document.purpose == "live") & Document.state.in_(("settled", "delivered"))),
+            samples | settled if set_name == "train" else samples,
             select(Label.id).where(Label.document_id == Document.id).exists(),
         )
         .order_by(Document.id)
     ).all()
-    keys = dict(session.execute(select(Field.id, Field.key).where(Field.type_id == type_id)).all())
+    return label_samples(session, documents)
+
+
+def label_samples(session: Session, documents: Sequence[Document]) -> list[Sample]:
+    """Papers with their labels, in core's words."""
+    types = {document.type_id for document in documents}
+    keys = dict(session.execute(select(Field.id, Field.key).where(Field.type_id.in_(types))).all())
     return [Sample(str(d.id), pages_of(session, d.id), _labels(session, d.id, keys)) for d in documents]
 
 
@@ -80,9 +92,15 @@ def _labels(session: Session, document_id: int, keys: dict[int, str]) -> dict[st
         if row.field_id not in keys:
             continue
         mine = said.get(keys[row.field_id], ())
-        one = () if row.absent else (SampleLabel(row.text, row.normal, row.page, Box(*row.box) if row.box else None),)
+        one = () if row.absent else (_sample_label(row),)
         said[keys[row.field_id]] = (*mine, *one)
     return said
+
+
+def _sample_label(row: Label) -> SampleLabel:
+    more = tuple((page, Box(*box)) for page, box in row.more)
+    printed = str(row.printed.get("text", "")) if row.printed else ""
+    return SampleLabel(row.text, row.normal, row.page, Box(*row.box) if row.box else None, more, printed)
 
 
 def start(store: Store, actor: Actor, type_id: int) -> int:
@@ -117,9 +135,11 @@ def run(store: Store, version_id: int) -> None:
             return
         version.state, version.stage, version.progress = "training", "gathering labels", 0.0
         plan = plan_in(type_row(session, version.type_id))
+        assign(session, version.type_id)
         samples = training_samples(session, version.type_id)
+        looks = _looks(session, [int(sample.key) for sample in samples])
     try:
-        trained = train_version(plan, samples, seed=SEED, progress=_Teller(store, version_id))
+        trained = train_version(plan, samples, groups=looks, seed=SEED, progress=_Teller(store, version_id))
     except JugumError as error:
         with store.session() as session:
             version = session.get_one(ModelVersion, version_id)
@@ -138,9 +158,26 @@ def run(store: Store, version_id: int) -> None:
         version.snapshot = snapshot
         version.file_key = file_key
         version.trained_at = datetime.now(UTC)
-        for sample, group in zip([s for s in samples if s.labels], trained.groups, strict=True):
-            session.get_one(Document, int(sample.key)).group = group
+        _gauge_soon(session, version.type_id)
         record(session, None, "trained", "model_version", version_id, papers=len(samples), labels_sha256=digest)
+
+
+def _looks(session: Session, ids: Sequence[int]) -> dict[str, int]:
+    """The look of each paper by its key; a paper without one is its own."""
+    rows = session.execute(select(Document.id, Document.look_id).where(Document.id.in_(ids)))
+    return {str(number): look if look is not None else -number for number, look in rows}
+
+
+def _gauge_soon(session: Session, type_id: int) -> None:
+    """Queue judging of the samples that wait to be labelled: how sure the new version is of each."""
+    waiting = session.scalars(
+        select(Document.id)
+        .where(Document.type_id == type_id, Document.purpose == "sample", Document.state.in_(("to label", "in hand")))
+        .order_by(Document.id)
+        .limit(GAUGED_MAX)
+    )
+    for document_id in waiting:
+        enqueue(session, GAUGE_TASK, priority=1, lock=f"gauge-{document_id}", document_id=document_id)
 
 
 class _Teller:

@@ -35,6 +35,7 @@ DATA_TYPES = (
     "country", "choice", "tick box", "signature", "machine-readable zone",
 )  # fmt: skip
 HOW_LABELLED = ("marked", "typed", "agreed", "keyed", "review")
+SETS = ("train", "test", "spare")
 
 
 def _one_of(column: str, values: tuple[str, ...]) -> str:
@@ -113,6 +114,7 @@ class DocumentType(Base):
     plan_number: Mapped[int] = mapped_column(default=0)
     checks: Mapped[list[Any]] = mapped_column(default=list)
     date_order: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    labelling: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = _now()
     workspace: Mapped[Workspace] = relationship()
     fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")
@@ -254,7 +256,9 @@ class Document(Base):
     """One paper. A sample goes received → to label → in hand → labelled; a live paper received → placed → drafted →
     held or passed → settled → delivered. A bundle waits `to cut`; what fits no type is `unplaced`; mails, archives and cut
     bundles are `unpacked`: their papers have them as `parent_id`. `set aside` says why in `reason`; `set_aside_by` is empty when
-    the program did it. Pages are read from `reading_key` (a converted or unlocked file) or, without one, from the file itself."""
+    the program did it. Pages are read from `reading_key` (a converted or unlocked file) or, without one, from the file itself.
+    `set_name` says what a sample is for: training, testing only, or kept spare; `look_id` is its look-alike group; `gauge` how
+    sure a version is of a sample that is not labelled yet."""
 
     __tablename__ = "document"
     __table_args__ = (
@@ -266,6 +270,7 @@ class Document(Base):
             name="unplaced_has_no_type",
         ),
         CheckConstraint(_one_of("engine", ENGINES), name="known_engine"),
+        CheckConstraint(_one_of("set_name", SETS), name="known_set"),
         UniqueConstraint("parent_id", "parent_part"),
         Index("ix_document_type_purpose_state", "type_id", "purpose", "state"),
         Index("ix_document_workspace_state", "workspace_id", "state"),
@@ -296,7 +301,9 @@ class Document(Base):
     page_count: Mapped[int | None]
     pages_read: Mapped[int] = mapped_column(default=0)
     revision: Mapped[int] = mapped_column(default=0)
-    group: Mapped[int | None]
+    set_name: Mapped[str] = mapped_column(String(10), default="train")
+    look_id: Mapped[int | None] = _to("look", nullable=True, ondelete="SET NULL")
+    gauge: Mapped[dict[str, Any]] = mapped_column(default=dict)
     version_id: Mapped[int | None] = mapped_column(ForeignKey("model_version.id"))
     policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
     opened_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
@@ -341,9 +348,24 @@ class PageRow(Base):
     view_height: Mapped[int] = mapped_column(default=0)
 
 
+class Look(Base):
+    """A look-alike group of a type's papers: found by the program, named, merged and split by people."""
+
+    __tablename__ = "look"
+    __table_args__ = (UniqueConstraint("type_id", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = _to("document_type", ondelete="CASCADE")
+    name: Mapped[str] = mapped_column(String(80))
+    created_at: Mapped[datetime] = _now()
+
+
 class Label(Base):
     """The right answer for a field on a paper. `absent` says that it is not on this paper; a keyed or typed value may
-    have no place (`page` and `box` empty). `box` is [x0, y0, x1, y1] in page fractions."""
+    have no place (`page` and `box` empty). `box` is [x0, y0, x1, y1] in page fractions; `more` are the further places of a value
+    over several lines or pages ([page, box] each); `read` is what the reading saw there, kept apart from what a person says
+    (`text`); `printed` is where its printed name stands; `seconds` how long it took to say; `corrected` tells that a suggestion
+    stood there and was not taken."""
 
     __tablename__ = "label"
     __table_args__ = (
@@ -362,7 +384,96 @@ class Label(Base):
     normal: Mapped[str]
     page: Mapped[int | None]
     box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
+    more: Mapped[list[Any]] = mapped_column(default=list)
+    read: Mapped[str] = mapped_column(default="")
+    printed: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    seconds: Mapped[float | None]
+    corrected: Mapped[bool] = mapped_column(default=False)
     how: Mapped[str] = mapped_column(String(10))
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime] = _now()
+
+
+class Opinion(Base):
+    """What one of two labellers, blind to the other, says of a field on a paper: values as in labels, or that it is absent."""
+
+    __tablename__ = "opinion"
+    __table_args__ = (UniqueConstraint("document_id", "field_id", "person_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    field_id: Mapped[int] = _to("field", ondelete="CASCADE")
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    absent: Mapped[bool] = mapped_column(default=False)
+    how: Mapped[str] = mapped_column(String(10))
+    said: Mapped[list[Any]] = mapped_column(default=list)
+    at: Mapped[datetime] = _now()
+
+
+class Assignment(Base):
+    """A paper given to one of its two labellers; `done_at` when that one has finished."""
+
+    __tablename__ = "assignment"
+    __table_args__ = (UniqueConstraint("document_id", "person_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    person_id: Mapped[int] = _to("person")
+    done_at: Mapped[datetime | None]
+
+
+class Plant(Base):
+    """A wrong suggestion shown on purpose, to see whether it is looked at: `outcome` is empty until the person has answered,
+    then "caught" or "agreed"."""
+
+    __tablename__ = "plant"
+    __table_args__ = (
+        UniqueConstraint("document_id", "field_id", "person_id"),
+        CheckConstraint("outcome IN ('', 'caught', 'agreed')", name="known_outcome"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    field_id: Mapped[int] = _to("field", ondelete="CASCADE")
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    text: Mapped[str]
+    outcome: Mapped[str] = mapped_column(String(10), default="")
+    at: Mapped[datetime] = _now()
+
+
+class KeyedValue(Base):
+    """A value keyed in the past and what became of it on its paper; `places` are where it may stand when that is not clear:
+    {"text", "page", "box"} each, the likeliest first."""
+
+    __tablename__ = "keyed_value"
+    __table_args__ = (
+        UniqueConstraint("document_id", "field_id", "position"),
+        CheckConstraint("state IN ('placed', 'ambiguous', 'not found', 'chosen')", name="known_state"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    field_id: Mapped[int] = _to("field", ondelete="CASCADE")
+    position: Mapped[int] = mapped_column(default=0)
+    text: Mapped[str]
+    state: Mapped[str] = mapped_column(String(10))
+    match: Mapped[str] = mapped_column(String(12), default="")
+    places: Mapped[list[Any]] = mapped_column(default=list)
+    at: Mapped[datetime] = _now()
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class KeptLabel(Base):
+    """A suspicious label that a person looked at and kept: it is not asked about for this reason again while it says the same."""
+
+    __tablename__ = "kept_label"
+    __table_args__ = (UniqueConstraint("document_id", "field_id", "reason"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = _to("document", ondelete="CASCADE")
+    field_id: Mapped[int] = _to("field", ondelete="CASCADE")
+    reason: Mapped[str] = mapped_column(String(30))
+    text: Mapped[str]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime] = _now()
 

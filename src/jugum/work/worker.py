@@ -21,7 +21,7 @@ from sqlalchemy.exc import OperationalError
 
 from jugum.core.ocr import engine_named
 from jugum.errors import ExternalError, NotFound
-from jugum.flow import cut, draft, place, read, sources, train
+from jugum.flow import cut, draft, looks, next_paper, place, read, sources, train
 from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
 from jugum.flow.place import LoadedSorters
@@ -76,6 +76,7 @@ def make_app(store: Store) -> procrastinate.App:
         place.learn(store, workspace_id)
         for one in types(store, workspace_id):
             learn_date_order(store, one.id)
+            looks.assign_all(store, one.id)
 
     @app.task(name=read.DRAFT_TASK, retry=RETRY)
     def draft_document(document_id: int) -> None:
@@ -85,6 +86,10 @@ def make_app(store: Store) -> procrastinate.App:
     @app.task(name=train.TRAIN_TASK, retry=RETRY)
     def train_version(version_id: int) -> None:
         train.run(store, version_id)
+
+    @app.task(name=train.GAUGE_TASK, retry=RETRY)
+    def gauge_sample(document_id: int) -> None:
+        next_paper.gauge(store, document_id, versions)
 
     return app
 

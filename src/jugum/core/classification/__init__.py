@@ -17,6 +17,7 @@ from jugum.core.classification.lookalikes import (
     layout_of,
     layout_similarity,
     look_alike_groups,
+    nearest_group,
     similarity_matrix,
 )
 from jugum.core.classification.types import OTHER, Placed, TypeSample, TypeSorter, fit_sorter
@@ -41,5 +42,6 @@ __all__ = [
     "layout_of",
     "layout_similarity",
     "look_alike_groups",
+    "nearest_group",
     "similarity_matrix",
 ]

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -126,3 +126,16 @@ def look_alike_groups(likeness: npt.NDArray[np.float64], *, alike: float = GROUP
         for member in members:
             numbers[member] = number
     return numbers
+
+
+def nearest_group(
+    layout: Layout, groups: Mapping[int, Sequence[Layout]], *, alike: float = GROUP_LIKENESS
+) -> int | None:
+    """The group whose members a layout is most like on average, if that is at least `alike`; None else."""
+    scored = [
+        (sum(layout_similarity(layout, member) for member in members) / len(members), -number)
+        for number, members in groups.items()
+        if members
+    ]
+    best = max(scored, default=(0.0, 0))
+    return -best[1] if best[0] >= alike else None

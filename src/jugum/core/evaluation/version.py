@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -95,10 +95,13 @@ def confident_decisions(
 
 
 def train_version(
-    plan: Plan, samples: Sequence[Sample], *, seed: int = 0, progress: Progress = lambda stage, share: None
-) -> TrainedVersion:
-    """Train from labelled samples. Raises InputError when there are fewer than three papers with a label or the plan has
-    no fields. `progress` is told the stage and the share (0–1) of the whole that is done; about 3 s at 30 papers."""
+    plan: Plan, samples: Sequence[Sample], *, groups: Mapping[str, int] | None = None, seed: int = 0,
+    progress: Progress = lambda stage, share: None,
+) -> TrainedVersion:  # fmt: skip
+    """Train from labelled samples; `groups` are their look-alike groups by sample key (found here when not given).
+
+    Raises InputError when there are fewer than three papers with a label or the plan has no fields. `progress` is told the stage and
+    the share (0–1) of the whole that is done; about 3 s at 30 papers."""
     plan = plan.learned
     if not plan.fields:
         raise InputError(
@@ -113,7 +116,8 @@ def train_version(
             f"{len(usable)} labelled paper{'s are' if len(usable) != 1 else ' is'} there; training needs at least "
             f"{PAPERS_MIN} with values. Label more in Label."
         )
-    corpus = Corpus(plan, usable, progress=lambda share: progress("comparing papers", 0.3 * share))
+    looks = [groups[sample.key] for sample in usable] if groups is not None else None
+    corpus = Corpus(plan, usable, groups=looks, progress=lambda share: progress("comparing papers", 0.3 * share))
     seen = held_out_decisions(
         corpus,
         unseen=False,

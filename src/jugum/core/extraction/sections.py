@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from rapidfuzz import fuzz
 
@@ -16,6 +17,7 @@ from jugum.core.structure import blocks_of
 
 HEADING_LETTERS_MAX = 90
 SECTION_LEAST = 0.72
+PARAGRAPH_GAP = 0.75  # line heights of white between two paragraphs
 MARGIN = 0.06  # of the page's height: running heads and feet stand within it
 _NUMBER = re.compile(
     r"^(?:(?P<mark>§|art(?:icle|\.)|section|clause|abschnitt|artikel)\s*)?(?P<number>\d{1,2}(?:\.\d{1,2})*|[ivx]{1,5}|[a-z])(?P<end>[.)]|\s|$)",
@@ -140,11 +142,39 @@ def score_of(field: FieldPlan, section: Section) -> float:
     return max(by_heading, 0.93 * held, 0.75 * by_words)
 
 
-def _found(section: Section, score: float) -> Found:
+def places_of(lines: Sequence[Line]) -> list[tuple[int, Box]]:
+    """Where lines stand: one box for each page."""
     places: dict[int, list[Box]] = {}
-    for line in section.lines:
+    for line in lines:
         places.setdefault(line.page.number, []).append(line.box)
-    boxes = [(page, union(boxes)) for page, boxes in places.items()]
+    return [(page, union(boxes)) for page, boxes in places.items()]
+
+
+def paragraphs_of(pages: Sequence[Page]) -> list[Section]:
+    """The paper as paragraphs in reading order, over page breaks: sections as `sections_of` has them, and those that hold several
+    blocks of text cut at the white between them. A paragraph that ends a page without a full stop goes on over the next."""
+    found: list[Section] = []
+    for section in sections_of(pages):
+        parts: list[list[Line]] = [[section.lines[0]]]
+        for before, line in pairwise(section.lines):
+            if _goes_on(before, line):
+                parts[-1].append(line)
+            else:
+                parts.append([line])
+        if len(parts) > 1 and section.heading and len(parts[0]) == 1:
+            parts[:2] = [[*parts[0], *parts[1]]]  # a heading belongs to what it heads
+        found += [Section(section.heading if number == 0 else "", tuple(part)) for number, part in enumerate(parts)]
+    return found
+
+
+def _goes_on(before: Line, line: Line) -> bool:
+    if before.page.number != line.page.number:
+        return not before.text.rstrip().endswith((".", ":", ";", "!", "?"))
+    return line.box.y0 - before.box.y1 < PARAGRAPH_GAP * min(before.box.height, line.box.height)
+
+
+def _found(section: Section, score: float) -> Found:
+    boxes = places_of(section.lines)
     text = section.text
     why = f"the section “{section.heading}”" if section.heading else "a paragraph that holds its words"
     sure = min(line.page.words[index].confidence for line in section.lines for index in line.words)

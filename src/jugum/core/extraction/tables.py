@@ -81,7 +81,9 @@ def _headers(columns: Sequence[FieldPlan], lines: _Lines, number: int) -> list[_
     for place, row in enumerate(lines.rows):
         likely = {
             column.key: {
-                at: score for at, segment in enumerate(row) if (score := _likeness(column, segment)) >= HEADER_LEAST
+                at: score
+                for at, segment in enumerate(row)
+                if (score := header_likeness(column, segment.text)) >= HEADER_LEAST
             }
             for column in columns
         }
@@ -107,8 +109,9 @@ def _assigned(likely: dict[str, dict[int, float]]) -> dict[str, int]:
     return pieces
 
 
-def _likeness(column: FieldPlan, segment: Segment) -> float:
-    plain = plain_text(segment.text)
+def header_likeness(column: FieldPlan, text: str) -> float:
+    """How like a column's printed names a head is, 0–1."""
+    plain = plain_text(text)
     return max(
         (
             max(fuzz.ratio(plain, plain_text(name)), 0.97 * _by_words(plain, plain_text(name))) / 100

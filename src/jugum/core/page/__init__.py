@@ -5,6 +5,7 @@ One coordinate system is stored: fractions 0–1 of the upright page, origin top
 
 from jugum.core.page.blob import pack_words, unpack_words
 from jugum.core.page.geometry import Box, horizontal_overlap, overlap_share, union, vertical_overlap
+from jugum.core.page.parts import lines_of, part_of
 from jugum.core.page.rows import Segment, reading_order, rows_of, segments_in, segments_of
 from jugum.core.page.words import Page, PageSource, Word, WordKind, text_of
 
@@ -16,8 +17,10 @@ __all__ = [
     "Word",
     "WordKind",
     "horizontal_overlap",
+    "lines_of",
     "overlap_share",
     "pack_words",
+    "part_of",
     "reading_order",
     "rows_of",
     "segments_in",

@@ -1,0 +1,54 @@
+"""Dealing papers to sets by share: looks in proportion, or whole looks kept apart."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from jugum.errors import InputError
+
+
+@dataclass(frozen=True)
+class Shares:
+    """Shares (0–1) of test and spare papers; the rest is for training."""
+
+    test: float = 0.2
+    spare: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not (0 <= self.test < 1 and 0 <= self.spare < 1 and self.test + self.spare < 1):
+            raise InputError(
+                "The shares for testing and spare lie between 0 and 100 %, and leave something to train on."
+            )
+
+
+def split_papers(looks: Sequence[int], shares: Shares, *, apart: bool, seed: int) -> list[str]:
+    """The set ("train", "test" or "spare") of each paper, given the look of each.
+
+    In proportion, each look gives its share, rounded so that the whole keeps its share too. Apart, whole looks are dealt, the
+    largest first, each to the set that lacks most of its share; with one look only everything is for training.
+    """
+    rng = np.random.default_rng(seed)
+    by_look: dict[int, list[int]] = defaultdict(list)
+    for paper in rng.permutation(len(looks)):
+        by_look[looks[paper]].append(int(paper))
+    wanted = {"train": 1 - shares.test - shares.spare, "test": shares.test, "spare": shares.spare}
+    dealt = ["train"] * len(looks)
+    given = dict.fromkeys(wanted, 0)
+    order = sorted(by_look, key=lambda look: (-len(by_look[look]), look))
+    if apart and len(order) == 1:
+        return dealt
+    for look in order:
+        piles = [by_look[look]] if apart else [[paper] for paper in by_look[look]]
+        for pile in piles:
+            total = sum(given.values()) + len(pile)
+            name = max(wanted, key=lambda one: (wanted[one] * total - given[one], one == "train"))
+            if wanted[name] <= 0:
+                name = "train"
+            given[name] += len(pile)
+            for paper in pile:
+                dealt[paper] = name
+    return dealt

@@ -1,0 +1,143 @@
+"""Suggestions on the labelling desk: from a trained version, from labelled papers of the same look, and from the plan alone."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from jugum.core.extraction import Choice, Decision, Sample
+from jugum.core.extraction.found import Found
+from jugum.core.extraction.memory import remembered
+from jugum.core.page import Page
+from jugum.core.schema import FieldKind, Plan
+from jugum.errors import ExternalError, InputError
+from jugum.flow.desk import ValueView
+from jugum.flow.explore import Explorer
+from jugum.flow.models import LoadedVersions
+from jugum.flow.plan import plan_in
+from jugum.flow.read import pages_of
+from jugum.flow.sample import findings
+from jugum.flow.train import label_samples
+from jugum.flow.weigh import current_policy
+from jugum.store import Store
+from jugum.store.models import Document, ModelVersion
+
+LOOK_ALIKES = 3  # labelled papers of the same look that are remembered
+UNSURE = 0.5  # below this confidence of a version, look-alikes labelled meanwhile are asked
+
+
+@dataclass(frozen=True)
+class Suggested:
+    """What is found for a field: its values (None for a table's empty cells), the candidates next in line, and the threshold
+    they stand against. `passes` tells that a measured confidence reaches that threshold."""
+
+    values: list[ValueView | None] = field(default_factory=list)
+    others: list[ValueView] = field(default_factory=list)
+    threshold: float | None = None
+    passes: bool = False
+
+
+def suggestions(
+    store: Store, session: Session, document: Document, versions: LoadedVersions, explorer: Explorer | None
+) -> dict[str, Suggested]:
+    """What the live version, or else the newest on trial, finds on the paper; where it is unsure, what labelled papers of the same
+    look say; and what the plan alone finds for the rest."""
+    pages = pages_of(session, document.id)
+    suggested = _by_version(store, session, document, versions, pages)
+    for key, one in _by_look(session, document, pages).items():
+        before = suggested.get(key)
+        sure = max((value.confidence or 0.0 for value in before.values if value), default=0.0) if before else 0.0
+        if one.values and (before is None or sure < UNSURE):
+            suggested[key] = one
+    return _by_plan(store, session, document, explorer or Explorer(), set(suggested)) | suggested
+
+
+def newest_version(session: Session, type_id: int | None) -> ModelVersion | None:
+    """The live version, else the newest one on trial."""
+    return session.scalar(
+        select(ModelVersion)
+        .where(ModelVersion.type_id == type_id, ModelVersion.state.in_(("live", "on trial")))
+        .order_by((ModelVersion.state == "live").desc(), ModelVersion.number.desc())
+        .limit(1)
+    )
+
+
+def _by_version(
+    store: Store, session: Session, document: Document, versions: LoadedVersions, pages: Sequence[Page]
+) -> dict[str, Suggested]:
+    version = newest_version(session, document.type_id)
+    policy = current_policy(session, document.type_id)
+    thresholds = policy.thresholds if policy else {}
+    if version is None or version.file_key is None:
+        return {}
+    found = {}
+    for decision, sure in versions.decide(store, version.file_key, pages):
+        threshold = thresholds.get(decision.field)
+        familiar = policy is not None and decision.familiarity >= policy.familiarity_least
+        passes = bool(decision.chosen) and threshold is not None and sure >= threshold and familiar
+        found[decision.field] = Suggested(
+            [_choice(choice, "model", round(sure, 4)) for choice in decision.chosen],
+            [_choice(choice, "model") for choice in decision.others], threshold, passes,
+        )  # fmt: skip
+    return found
+
+
+def _choice(choice: Choice, origin: str, sure: float | None = None) -> ValueView:
+    found = choice.candidate
+    return ValueView(found.text, found.normal, found.page, [round(v, 5) for v in found.box], sure, origin)
+
+
+def _by_look(session: Session, document: Document, pages: Sequence[Page]) -> dict[str, Suggested]:
+    """What up to three labelled papers of the same look say; they have no measured confidence."""
+    if document.look_id is None:
+        return {}
+    labelled = session.scalars(
+        select(Document)
+        .where(
+            Document.look_id == document.look_id, Document.state == "labelled", Document.purpose == "sample",
+            Document.id != document.id, Document.set_name == "train",
+        )
+        .order_by(Document.id.desc())
+        .limit(LOOK_ALIKES)
+    ).all()  # fmt: skip
+    if not labelled:
+        return {}
+    samples: list[Sample] = label_samples(session, labelled)
+    decided: list[Decision] = remembered(plan_in(document.type), samples, pages)
+    return {
+        one.field: Suggested(
+            [_choice(choice, "look-alikes") for choice in one.chosen], [_choice(choice, "look-alikes") for choice in one.others]
+        )
+        for one in decided
+    }  # fmt: skip
+
+
+def _by_plan(
+    store: Store, session: Session, document: Document, explorer: Explorer, known: set[str]
+) -> dict[str, Suggested]:
+    plan = plan_in(document.type)
+    wanted = [one for one in plan.fields if one.key not in known and one.kind is not FieldKind.DERIVED]
+    rest = Plan(tuple(one if one.is_column or one.inside not in known else replace(one, inside="") for one in wanted))
+    if not rest.fields:
+        return {}
+    try:
+        found = findings(store, session, explorer, document, rest)
+    except (InputError, ExternalError):  # suggestions are a help: a desk opens without them
+        return {}
+    return {
+        key: Suggested(
+            [view_of(one) if one else None for one in finding.values], [view_of(one) for one in finding.others]
+        )
+        for key, finding in found.items()
+    }
+
+
+def view_of(one: Found) -> ValueView:
+    """What an engine of the plan found, for the desk."""
+    more = [(page, [round(v, 5) for v in box]) for page, box in one.more]
+    return ValueView(
+        one.text, one.normal, one.page, [round(v, 5) for v in one.box], None, one.engine.value, more=more, why=one.why
+    )
