@@ -256,7 +256,11 @@ def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int
 def test_a_labelled_paper_keeps_its_type(office: Office, two_types: int) -> None:
     with office.store.session() as session:
         document = (
-            session.execute(gather.select(gather.Document.id).where(gather.Document.type_id == office.type_id))
+            session.execute(
+                gather.select(gather.Document.id)
+                .where(gather.Document.type_id == office.type_id)
+                .order_by(gather.Document.id)
+            )
             .scalars()
             .first()
         )

@@ -722,3 +722,9 @@ def _words(before: FieldPlan, after: FieldPlan | None, labels: int, live: int | 
 def sample_count(session: Session, type_id: int) -> int:
     counted = select(func.count(Document.id)).where(Document.type_id == type_id, Document.purpose == "sample")
     return session.scalar(counted) or 0
+
+
+def labelling_of(store: Store, type_id: int) -> dict[str, Any]:
+    """How samples of a type are labelled: `plant`, planted suggestions per hundred, and `order` of papers."""
+    with store.session() as session:
+        return {"plant": 0, "order": "teaches most", **type_row(session, type_id).labelling}

@@ -1,42 +1,89 @@
-"""Label: the list of samples and the desk."""
+"""Label: the samples, the desk, and what belongs to labelling as a whole."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import gather, label, overview
+from jugum.flow import gather, keyed, looks, overview, pace, plants, quality, sets, twice
 from jugum.flow.actor import LABEL, SEE, Actor
-from jugum.flow.plan import fields, type_view
+from jugum.flow.next_paper import ORDERS, first_to_label
+from jugum.flow.plan import fields, labelling_of, type_view
 from jugum.web.rendering import page
 from jugum.web.security import Requires
 
 router = APIRouter()
+See = Annotated[Actor, Depends(Requires(SEE))]
+MayLabel = Annotated[Actor, Depends(Requires(LABEL))]
+TABS = (
+    ("", "Samples"), ("looks", "Look-alikes and sets"), ("keyed", "Keyed values"), ("twice", "Two labellers"),
+    ("quality", "Suspicious labels"), ("figures", "Figures"),
+)  # fmt: skip
+
+
+def _page(request: Request, actor: Actor, type_id: int, template: str, tab: str, **more: Any) -> Response:
+    shown = type_view(request.app.state.store, type_id)
+    return page(request, template, actor=actor, shown=shown, step="label", tab=tab, tabs=TABS, **more)
 
 
 @router.get("/types/{type_id}/label")
-def label_page(request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(SEE))]) -> Response:
+def label_page(request: Request, type_id: int, actor: See) -> Response:
     store = request.app.state.store
-    return page(
-        request, "label.html", actor=actor, shown=type_view(store, type_id), step="label",
-        documents=gather.documents(store, type_id, purpose="sample", limit=500), now=overview.steps(store, type_id),
-        fields=fields(store, type_id), first=label.first_to_label(store, type_id),
+    first, why = first_to_label(store, type_id, actor.id)
+    return _page(
+        request, actor, type_id, "label.html", "", documents=gather.documents(store, type_id, purpose="sample", limit=500),
+        now=overview.steps(store, type_id), fields=fields(store, type_id), first=first, why=why, orders=ORDERS,
+        labelling=labelling_of(store, type_id),
     )  # fmt: skip
 
 
 @router.get("/types/{type_id}/label/next")
-def next_to_label(request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(LABEL))]) -> Response:
-    found = label.first_to_label(request.app.state.store, type_id)
+def next_to_label(request: Request, type_id: int, actor: MayLabel) -> Response:
+    found, _ = first_to_label(request.app.state.store, type_id, actor.id)
     return RedirectResponse(f"/label/{found}" if found else f"/types/{type_id}/label", 303)
 
 
+@router.get("/types/{type_id}/label/looks")
+def looks_page(request: Request, type_id: int, actor: MayLabel) -> Response:
+    store = request.app.state.store
+    found = looks.looks(store, type_id)
+    return _page(request, actor, type_id, "looks.html", "looks", looks=found, sets=sets.sets(store, type_id))
+
+
+@router.get("/types/{type_id}/label/keyed")
+def keyed_page(request: Request, type_id: int, actor: MayLabel) -> Response:
+    return _page(request, actor, type_id, "keyed.html", "keyed", view=keyed.overview(request.app.state.store, type_id))
+
+
+@router.get("/types/{type_id}/label/twice")
+def twice_page(request: Request, type_id: int, actor: MayLabel) -> Response:
+    store = request.app.state.store
+    now = overview.steps(store, type_id)
+    return _page(request, actor, type_id, "twice.html", "twice", view=twice.overview(store, type_id), now=now)
+
+
+@router.get("/types/{type_id}/label/quality")
+def quality_page(request: Request, type_id: int, actor: MayLabel) -> Response:
+    found = quality.suspects(request.app.state.store, type_id)
+    return _page(request, actor, type_id, "quality.html", "quality", suspects=found)
+
+
+@router.get("/types/{type_id}/label/figures")
+def figures_page(request: Request, type_id: int, actor: MayLabel) -> Response:
+    store = request.app.state.store
+    return _page(
+        request, actor, type_id, "pace.html", "figures", figures=pace.figures(store, type_id),
+        plants=plants.figures(store, type_id),
+    )  # fmt: skip
+
+
 @router.get("/label/{document_id}")
-def label_desk(request: Request, document_id: int, actor: Annotated[Actor, Depends(Requires(LABEL))]) -> Response:
+def label_desk(request: Request, document_id: int, actor: MayLabel, field: str = "") -> Response:
     store = request.app.state.store
     view = gather.document_view(store, document_id)
     return page(
         request, "desk.html", actor=actor, shown=type_view(store, view.type_id), step="label", mode="label", document=view,
-        focus="",
+        focus=field,
     )  # fmt: skip

@@ -3,15 +3,13 @@
 import { call } from "../server.js";
 import { setKeys } from "../keys.js";
 import { ask, tell } from "../dialogs.js";
-import { beam, svg } from "../beam.js";
 import { Pages } from "./pages.js";
 import { Saver } from "./saver.js";
-import { balance, gutterUnder, sideOf, stack } from "./place.js";
-import { gridEditor } from "./grid.js";
-import { button, editor, element, noteFor } from "./notes.js";
+import { Helps } from "./helps.js";
+import { drawing } from "./drawing.js";
+import { marking } from "./marking.js";
+import { button, element } from "./notes.js";
 
-const NOTE_WIDTH = 262;
-const GUTTER = 34;
 const RESERVED = new Set([..."egjknxGJ"]);
 const PRESENCE_MS = 15000;
 
@@ -29,7 +27,12 @@ class Desk {
     this.zoom = Number(sessionStorage.getItem("jugum-zoom")) || 1;
     this.active = null;
     this.editing = false;
-    this.pages = new Pages(root.querySelector(".desk-pages"), this.scroll, this.id, { taken: (words) => this.take(words), can: () => this.mode !== "look" });
+    this.undoable = [];
+    this.redoable = [];
+    this.filter = "all";
+    this.since = performance.now();
+    this.pages = new Pages(root.querySelector(".desk-pages"), this.scroll, this.id, { taken: (chosen) => this.take(chosen), can: () => this.mode !== "look", came: () => this.came() });
+    if (this.mode === "label") this.helps = new Helps(this.pages, { tell: (text) => this.tell(text), took: (values, how, stay) => this.put(this.field(this.active), values, { how, stay }) });
   }
 
   get path() {
@@ -59,9 +62,28 @@ class Desk {
     this.active = this.root.dataset.focus || (this.mode === "look" ? null : this.nextOpen(null));
     this.draw();
     if (this.active) this.show(this.active);
-    if (this.status.textContent.startsWith("Opening")) this.tell("");
+    if (this.status.textContent.startsWith("Opening")) this.tell(this.why());
+    if (this.paper.suggest_later) this.suggestLater();
     if (this.mode !== "look") setInterval(() => this.presence(), PRESENCE_MS);
     this.root.dataset.ready = "yes";
+  }
+
+  // Why this paper came next, as the one before was left.
+  why() {
+    const why = sessionStorage.getItem("jugum-why") || "";
+    sessionStorage.removeItem("jugum-why");
+    return why && this.mode === "label" ? `Chosen: ${why}` : "";
+  }
+
+  async suggestLater() {
+    this.tell("Suggestions for this long paper are being looked for…");
+    const fields = await call("GET", `/api/v1/documents/${this.id}/suggestions`).catch(() => []);
+    for (const fresh of fields) {
+      const field = this.field(fresh.key);
+      if (field && !field.decided) Object.assign(field, { suggestion: fresh.suggestion, others: fresh.others, threshold: fresh.threshold, suggested_rows: fresh.suggested_rows, passes: fresh.passes });
+    }
+    this.tell("");
+    this.redraw();
   }
 
   accept(paper) {
@@ -73,6 +95,7 @@ class Desk {
       field.letter = options.find((letter) => !letters.has(letter)) || "";
       letters.add(field.letter);
     }
+    if (paper.blind) this.banner("You label this paper apart from another person: neither sees what the other says.", "plain", "blind");
     if (paper.others.length) this.banner(`${paper.others[0].name} has this paper open. What both of you change is told, nothing is overwritten unseen.`, "held", "others");
     this.titles();
   }
@@ -84,12 +107,18 @@ class Desk {
     if (this.mode === "label") title.textContent = `${this.paper.name}: ${this.paper.state === "labelled" ? "labelled" : open ? `${open} of ${this.paper.fields.length} fields to mark` : "every field is marked"}${left ? `, ${left} more to label` : ""}`;
     else if (this.mode === "review") title.textContent = `${this.paper.name}: ${open ? `${open} ${open === 1 ? "field waits" : "fields wait"}` : this.paper.state}${left ? `, ${left} more held` : ""}`;
     else title.textContent = `${this.paper.name}: ${this.paper.state}${this.paper.version ? `, read by version ${this.paper.version}` : ""}`;
-    const agree = this.root.querySelector('[data-act="agree-all"]');
-    if (agree) {
-      const ghosts = this.paper.fields.filter((field) => !field.decided && field.suggestion.length).length;
-      agree.hidden = !ghosts;
-      agree.textContent = `Agree to all ${ghosts}`;
-    }
+    this.agreeButtons();
+  }
+
+  agreeButtons() {
+    const [all, some] = ["agree-all", "agree-passing"].map((name) => this.root.querySelector(`[data-act="${name}"]`));
+    if (!all) return;
+    const ghosts = this.paper.fields.filter((field) => !field.decided && field.suggestion.length);
+    const passing = ghosts.filter((field) => field.passes);
+    all.hidden = !ghosts.length || passing.length === ghosts.length;
+    all.textContent = `Agree to all ${ghosts.length}`;
+    some.hidden = !passing.length;
+    some.firstChild.textContent = `Agree to the ${passing.length} that pass `;
   }
 
   field(key) { return this.paper.fields.find((field) => field.key === key); }
@@ -111,163 +140,10 @@ class Desk {
     return ordered.find((field) => this.isOpen(field))?.key || null;
   }
 
-  // ---- Drawing ----
-
-  draw() {
-    const scroll = this.scroll.scrollTop;
-    const margins = 2 * (NOTE_WIDTH + GUTTER + 10);
-    const room = Math.max(this.scroll.clientWidth, 1024) - margins - 24;
-    const width = Math.round(Math.min(room, 1000) * this.zoom);
-    const left = NOTE_WIDTH + GUTTER + 10;
-    const planeWidth = Math.max(this.scroll.clientWidth - 1, width + margins);
-    this.left = Math.max(left, (planeWidth - width) / 2);
-    this.pages.holder.style.left = `${this.left}px`;
-    this.pagesTop = 14;
-    const height = this.pages.layout(width);
-    this.plane.style.width = `${planeWidth}px`;
-    this.width = width;
-    this.notes(height, planeWidth);
-    this.drawDock();
-    this.titles();
-    this.root.querySelector("[data-zoom]").textContent = `${Math.round(this.zoom * 100)} %`;
-    this.scroll.scrollTop = scroll;
-  }
-
-  notes(pagesHeight, planeWidth) {
-    this.plane.querySelectorAll(".note").forEach((note) => note.remove());
-    const placed = [];
-    for (const field of this.paper.fields) {
-      const { values, ghost } = this.standing(field);
-      values.forEach((value, index) => {
-        if (!value.box) return;
-        const page = this.pages.element(value.page).page;
-        const side = sideOf(value.box, page.words);
-        const at = this.pages.pixels(value.page, value.box);
-        placed.push({ field, value, ghost, index, side, at, wish: at.y0 });
-      });
-    }
-    placed.sort((a, b) => a.at.y0 - b.at.y0 || a.at.x0 - b.at.x0);
-    for (const one of placed) {
-      one.note = this.note(one);
-      this.plane.append(one.note);
-      one.height = one.note.offsetHeight;
-    }
-    balance(placed);
-    let bottom = pagesHeight + 40;
-    for (const side of ["left", "right"]) {
-      const mine = placed.filter((one) => one.side === side);
-      for (const one of mine) {
-        one.under = gutterUnder(one.value.box, this.pages.element(one.value.page).page.words, side);
-        one.note.style.left = `${side === "left" ? this.left - GUTTER - NOTE_WIDTH : this.left + this.width + GUTTER}px`;
-        const canvas = one.note.querySelector("canvas");
-        if (canvas) this.pages.crop(canvas, one.value.page, one.value.box);
-      }
-      const heights = mine.map((one) => one.height);
-      const tops = stack(mine.map((one) => this.pagesTop + (one.at.y0 + one.at.y1) / 2 - 24), heights);
-      mine.forEach((one, index) => { one.note.style.top = `${tops[index]}px`; one.top = tops[index]; });
-      if (tops.length) bottom = Math.max(bottom, tops.at(-1) + heights.at(-1) + 20);
-    }
-    this.plane.style.height = `${bottom}px`;
-    this.leaders.setAttribute("viewBox", `0 0 ${planeWidth} ${bottom}`);
-    this.leaders.style.height = `${bottom}px`;
-    this.leaders.replaceChildren(...placed.map((one) => this.leader(one)));
-    this.pages.outline(placed.map((one) => ({ page: one.value.page, box: one.value.box, kind: `${one.ghost ? "ghost" : ""} ${one.field.key === this.active ? "active" : ""}` })));
-    this.plane.querySelector(".note.active")?.focusInput?.();
-  }
-
-  leader({ field, value, ghost, side, at, under, top }) {
-    const page = this.pages.element(value.page);
-    const y = this.pagesTop + page.top + under * page.height;
-    const edge = side === "left" ? this.left : this.left + this.width;
-    const noteEdge = side === "left" ? this.left - GUTTER : this.left + this.width + GUTTER;
-    const [near, far] = side === "left" ? [at.x0, at.x1] : [at.x1, at.x0];
-    return svg("path", { class: `${ghost ? "ghost" : ""} ${field.key === this.active ? "active" : ""}`, d: `M${noteEdge} ${top + 14}L${edge} ${y}H${this.left + near}H${this.left + far}` });
-  }
-
-  note({ field, value, ghost, index }) {
-    const active = field.key === this.active;
-    const held = this.mode === "review" && Boolean(field.hold);
-    const buttons = [];
-    if (active && this.mode === "label" && ghost) buttons.push(button("Agree", "Enter", () => this.agree()));
-    if (active && held) buttons.push(button("Agree", "Enter", () => this.agree()));
-    if (active && this.mode === "review" && held && field.advisory) buttons.push(button("Let it stand", "", () => this.agree()));
-    if (active && this.mode !== "look" && field.shape.kind !== "derived") {
-      buttons.push(button("Edit", "e", () => this.edit()));
-      buttons.push(button("Not on it", ".", () => this.absent()));
-      if (this.mode === "label" && !ghost) buttons.push(button("Clear", "⌫", () => this.clear()));
-    }
-    return noteFor(field, value, { active, ghost, held, grid: field.shape.kind === "table" ? this.rowsOf(field) : null, editing: active && this.editing && index === 0 && field.shape.kind !== "table", loupe: held || (active && this.mode === "look"), open: this.mode === "review" || (this.mode === "label" && ghost) }, {
-      buttons,
-      candidate: (place) => this.candidate(place),
-      chosen: () => { if (!this.editing || !active) this.pick(field.key); },
-      normalOf: (text) => this.normal(field, text),
-      typed: (text) => this.typed(text, value),
-      left: () => { this.editing = false; this.draw(); },
-    });
-  }
-
-  drawDock() {
-    const chips = this.paper.fields.filter((field) => !this.standing(field).values.some((value) => value.box)).map((field) => this.chip(field));
-    const active = this.active && this.field(this.active);
-    if (active && this.editing && active.shape.kind === "table") { this.drawGrid(active); return; }
-    const parts = [];
-    const lead = this.mode === "label" ? (chips.length ? "To mark:" : "Every field has its place.") : this.mode === "review" ? (chips.length ? "Without a place:" : "") : (chips.length ? "Not on this paper:" : "");
-    parts.push(element("span", "lead", lead), ...chips);
-    if (active && this.mode !== "look" && !this.standing(active).values.some((value) => value.box)) parts.push(this.entry(active));
-    this.dock.replaceChildren(...parts);
-    if (this.editing) this.dock.querySelector(".entry input")?.focus();
-  }
-
-  chip(field) {
-    const values = this.standing(field).values;
-    const chip = element("button", `chip${field.key === this.active ? " active" : ""}${field.hold ? " held" : ""}${field.absent ? " absent" : ""}`);
-    chip.type = "button";
-    chip.dataset.field = field.key;
-    if (field.letter) chip.append(element("kbd", "", field.letter));
-    chip.append(field.name);
-    const decided = this.mode === "label" ? field.decided : !field.hold;
-    if (field.hold && field.confidence != null && !values.length) chip.append(beam(field.confidence, field.threshold));
-    if (values.length) chip.append(element("span", "mono", values.map((value) => value.text).join("; ")));
-    else if (decided) chip.append(element("span", "quiet small", "not on it"));
-    else if (field.hold) chip.append(element("span", "held small", field.hold));
-    chip.addEventListener("click", () => this.pick(field.key));
-    return chip;
-  }
-
-  // A table's rows to fill in, in the dock; the paper stays in sight.
-  drawGrid(field) {
-    const grid = gridEditor(field, this.rowsOf(field), {
-      save: (rows) => this.putRows(field, rows, "typed"),
-      left: () => { this.editing = false; this.draw(); },
-    });
-    this.dock.replaceChildren(grid);
-    grid.focusInput();
-  }
-
-  // For a field without a place: what to do, typing, "not on this paper", candidates.
-  entry(field) {
-    const holder = element("span", "entry");
-    if (field.shape.kind === "derived") { holder.append(element("span", "quiet small", "worked out from other fields: mend those")); return holder; }
-    if (field.shape.kind === "table") { holder.append(element("span", "quiet small", "No rows were found."), button("Fill in rows", "e", () => this.edit()), button("Not on this paper", ".", () => this.absent())); return holder; }
-    for (const option of field.shape.options) { const made = button(option, "", () => this.typed(option, this.standing(field).values[0])); holder.append(made); }
-    const found = field.hold === "low confidence" ? `“Not on this paper” is ${Math.round((field.confidence || 0) * 100)} % sure. Agree, click its words, or` : `Click or sweep the words of ${field.name}, or`;
-    holder.append(element("span", "quiet small", found));
-    const box = editor(this.standing(field).values[0]?.text || "", (text) => this.normal(field, text), (text) => this.typed(text, null), () => { this.editing = false; this.root.focus(); document.activeElement.blur(); });
-    box.querySelector("input").className = "form-control";
-    box.querySelector("input").placeholder = "type the value, Enter";
-    holder.append(box, button(field.hold === "low confidence" ? "Agree: not on it" : "Not on this paper", field.hold === "low confidence" ? "Enter" : ".", () => this.absent()));
-    const others = field.others || [];
-    others.slice(0, 4).forEach((other, index) => {
-      const made = button(other.text, "", () => this.candidate(index));
-      made.prepend(element("kbd", "", String(index + 1)), " ");
-      holder.append(made);
-    });
-    return holder;
-  }
-
   // ---- What a person does ----
 
   pick(key) {
+    if (this.active !== key) { this.since = performance.now(); this.free = null; }
     this.active = key;
     this.editing = false;
     this.draw();
@@ -290,108 +166,6 @@ class Desk {
     if (key) this.pick(key);
   }
 
-  take({ page, words, extend }) {
-    if (extend && this.mode === "label" && this.lastTaken) this.active = this.lastTaken;
-    const field = this.active && this.field(this.active);
-    if (field && ["table", "derived"].includes(field.shape.kind)) { this.tell(field.shape.kind === "table" ? "A table is filled in with e, cell by cell." : "This field is worked out from others."); return; }
-    if (!field) { this.tell("Pick a field first: its note, its chip or its key."); return; }
-    const list = this.paper.pages.find((one) => one.number === page).words;
-    const text = words.map((index) => list[index][0]).join(" ");
-    const boxes = words.map((index) => list[index]);
-    const box = [Math.min(...boxes.map((w) => w[1])), Math.min(...boxes.map((w) => w[2])), Math.max(...boxes.map((w) => w[3])), Math.max(...boxes.map((w) => w[4]))];
-    const mine = { text, normal: text, page, box, words };
-    const before = field.many && !extend && this.mode === "label" && field.decided ? field.values : [];
-    this.lastTaken = field.key;
-    this.put(field, [...before, mine], { how: "marked", stay: field.many });
-  }
-
-  // Keep a table's rows: shown at once, sent in the background.
-  putRows(field, rows, how) {
-    const open = this.nextOpen(field.key);
-    const filled = rows.filter((row) => row.some((cell) => cell?.text.trim()));
-    field.rows = filled;
-    const said = `${filled.length} ${filled.length === 1 ? "row" : "rows"}`;
-    const first = this.standing(field).values[0];
-    field.values = filled.length ? [{ text: said, normal: said, page: first?.page ?? null, box: first?.box ?? null, confidence: null, person: null }] : [];
-    if (this.mode === "label") { field.decided = true; field.absent = !filled.length; }
-    field.hold = null;
-    this.editing = false;
-    if (open && open !== field.key) this.active = open;
-    this.draw();
-    if (this.active) this.show(this.active);
-    const keys = field.shape.columns.map(([key]) => key);
-    const body = { how, rows: filled.map((row) => Object.fromEntries(keys.map((key, at) => [key, { text: row[at]?.text || "", page: row[at]?.page ?? null, box: row[at]?.box ?? null }]))) };
-    if (this.mode === "review") delete body.how;
-    return this.saver.put(field.key, body);
-  }
-
-  agree() {
-    const field = this.active && this.field(this.active);
-    if (!field) return false;
-    if (field.shape.kind === "table" && this.isOpen(field)) {
-      if (this.rowsOf(field).length) this.putRows(field, this.rowsOf(field), "agreed");
-      else this.absent();
-      return true;
-    }
-    const { values, ghost } = this.standing(field);
-    if (this.mode === "label" && ghost && values.length) this.put(field, values, { how: "agreed" });
-    else if (this.mode === "review" && field.hold && values.length) this.put(field, values, {});
-    else if (this.mode === "review" && field.hold === "low confidence") this.absent();
-    else if (this.mode === "review" && field.hold) this.tell("There is no value to agree to: click its words, type it, or say that it is not on the paper.");
-    else this.next();
-    return true;
-  }
-
-  candidate(place) {
-    const field = this.active && this.field(this.active);
-    const other = field?.others?.[place];
-    if (other) this.put(field, [other], { how: "marked" });
-  }
-
-  typed(text, value) {
-    const field = this.field(this.active);
-    this.editing = false;
-    const rest = field.many ? this.standing(field).values.slice(1) : [];
-    this.put(field, [{ text, normal: text, page: value?.page ?? null, box: value?.box ?? null }, ...rest], { how: value?.box ? "marked" : "typed" });
-  }
-
-  absent() {
-    const field = this.active && this.field(this.active);
-    if (!field || field.shape.kind === "derived") return;
-    if (field.shape.kind === "table") this.putRows(field, [], "marked");
-    else this.put(field, [], { absent: true, how: "marked" });
-  }
-
-  clear() {
-    const field = this.active && this.field(this.active);
-    if (!field) return;
-    if (this.mode === "review") { if (field.hold) this.absent(); return; }
-    if (field.decided) { field.rows = []; this.put(field, [], { how: "marked", stay: true }); }
-  }
-
-  edit() {
-    if (!this.active) return;
-    this.editing = true;
-    this.draw();
-  }
-
-  // Keep a field's values: shown at once, sent in the background.
-  put(field, values, { absent = false, how = "marked", stay = false }) {
-    const open = this.nextOpen(field.key);
-    field.values = values.map((value) => ({ person: null, ...value, confidence: null }));
-    if (this.mode === "label") { field.decided = absent || values.length > 0; field.absent = absent; }
-    field.hold = null;
-    this.editing = false;
-    if (!stay && open && open !== field.key) this.active = open;
-    else if (!stay && this.mode === "review") this.active = this.nextOpen(field.key);
-    this.pages.hideCursor();
-    this.draw();
-    if (this.active && this.active !== field.key) this.show(this.active);
-    const body = { absent, how, values: values.map((value) => ({ text: value.words && value.text === undefined ? null : value.text, page: value.page, words: value.words || [], box: value.words ? null : value.box })) };
-    if (this.mode === "review") delete body.how;
-    return this.saver.put(field.key, body);
-  }
-
   async normal(field, text) {
     if (field.shape.kind === "table") return text;
     const found = await call("GET", `/api/v1/types/${this.type}/fields/${field.key}/normal-form?text=${encodeURIComponent(text)}`).catch(() => null);
@@ -402,6 +176,7 @@ class Desk {
 
   async saved(item, answer) {
     this.paper.revision = answer.revision;
+    if (answer.plant) { await this.planted(item, answer); return; }
     this.tell(`Saved ${new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit" })}`);
     const field = this.field(item.key);
     if (this.mode === "label" && this.paper.state === "to label") this.paper.state = "in hand";
@@ -414,6 +189,15 @@ class Desk {
       return;
     }
     this.redraw();
+  }
+
+  // A suggestion shown to see whether it is looked at was agreed to: it was not kept.
+  async planted(item, answer) {
+    this.accept(await call("GET", this.path));
+    this.active = item.key;
+    this.draw();
+    this.banner(answer.plant, "held", "plant");
+    this.tell("");
   }
 
   // What is held now, as the server says: a check that fails holds a field again, one that holds now lets it go.
@@ -482,15 +266,9 @@ class Desk {
     await this.saver.run();
     try {
       const { next } = await call("POST", `/api/v1/documents/${this.id}/labelled`);
+      if (next) sessionStorage.setItem("jugum-why", this.paper.next === next ? this.paper.next_why : "");
       location.href = next ? `/label/${next}` : `/types/${this.type}/label`;
     } catch (error) { this.banner(error.message, "held", "done"); }
-  }
-
-  async agreeAll() {
-    for (const field of this.paper.fields.filter((one) => !one.decided && one.suggestion.length)) {
-      if (field.shape.kind === "table") this.putRows(field, field.suggested_rows, "agreed");
-      else this.put(field, field.suggestion, { how: "agreed" });
-    }
   }
 
   async go(to) {
@@ -510,17 +288,18 @@ class Desk {
 
   async find() {
     const text = await ask({ title: "Find a word on the page", verb: "Find", input: "", placeholder: "its first letters" });
-    if (text && !this.pages.find(text)) this.tell(`No word begins with “${text}”.`);
+    if (text && !(await this.pages.find(text))) this.tell(`No word begins with “${text}”.`);
   }
 
   scale(by) {
-    this.zoom = by ? Math.min(4, Math.max(0.5, this.zoom * by)) : 1;
+    this.zoom = by ? Math.min(8, Math.max(0.5, this.zoom * by)) : 1;
     sessionStorage.setItem("jugum-zoom", this.zoom);
     this.draw();
   }
 
   leave() {
-    if (this.pages.cursor) this.pages.hideCursor();
+    if (this.naming || this.free) { this.naming = this.free = null; this.draw(); }
+    else if (this.pages.cursor) this.pages.hideCursor();
     else if (this.active) { this.active = null; this.draw(); }
     else location.href = `/types/${this.type}/${this.mode === "look" ? "deliver" : this.mode}`;
   }
@@ -531,21 +310,25 @@ class Desk {
       this.pressed = false;
       if (this.late) setTimeout(() => { this.late = false; this.redraw(); });
     });
-    const acts = { "zoom-in": () => this.scale(1.2), "zoom-out": () => this.scale(1 / 1.2), previous: () => this.go(this.paper.previous), next: () => this.go(this.paper.next), done: () => this.done(), aside: () => this.aside(), "agree-all": () => this.agreeAll() };
+    const acts = { "zoom-in": () => this.scale(1.2), "zoom-out": () => this.scale(1 / 1.2), previous: () => this.go(this.paper.previous), next: () => this.go(this.paper.next), done: () => this.done(), aside: () => this.aside(), "agree-all": () => this.agreeAll(false), "agree-passing": () => this.agreeAll(true) };
+    this.root.querySelector("[data-filter]")?.addEventListener("change", (event) => { this.filter = event.target.value; this.draw(); });
     this.root.querySelectorAll("[data-act]").forEach((one) => one.addEventListener("click", () => acts[one.dataset.act]()));
     new ResizeObserver(() => this.draw()).observe(this.scroll);
-    const arrows = (event, name) => this.mode !== "look" && this.pages.move(event.key, name.startsWith("Shift+"));
+    const arrows = (event, name) => { if (this.mode === "look") return false; if (!this.helps?.move(event.key, name.startsWith("Shift+"))) this.pages.move(event.key, name.startsWith("Shift+")); return true; };
     const keys = {
       j: () => this.walk(1), k: () => this.walk(-1), "[": () => this.go(this.paper.previous), "]": () => this.go(this.paper.next),
       "+": () => this.scale(1.2), "=": () => this.scale(1.2), "-": () => this.scale(1 / 1.2), 0: () => this.scale(0), Escape: () => this.leave(),
-      ArrowLeft: arrows, ArrowRight: arrows, ArrowUp: arrows, ArrowDown: arrows, "Shift+ArrowLeft": arrows, "Shift+ArrowRight": arrows,
+      ArrowLeft: arrows, ArrowRight: arrows, ArrowUp: arrows, ArrowDown: arrows, "Shift+ArrowLeft": arrows, "Shift+ArrowRight": arrows, "Shift+ArrowUp": arrows, "Shift+ArrowDown": arrows,
       any: (event) => this.anyKey(event),
     };
     if (this.mode !== "look") Object.assign(keys, {
       n: () => this.next(), e: () => this.edit(), ".": () => this.absent(), Backspace: () => this.clear(), x: () => this.aside(), "/": () => this.find(),
-      Enter: () => { if (!this.pages.takeCursor()) this.agree(); },
+      Enter: () => { if (!this.helps?.takeWalked() && !this.pages.takeCursor()) this.agree(); },
     });
-    if (this.mode === "label") keys["Ctrl+Enter"] = () => this.done();
+    if (this.mode === "label") Object.assign(keys, {
+      "Ctrl+Enter": () => this.done(), "Shift+Enter": () => this.agreeAll(true), "Ctrl+z": () => this.undo(), "Ctrl+Z": () => this.redo(), "Ctrl+y": () => this.redo(),
+      "+": () => this.scale(1.2), ",": () => { if (!this.pages.takeCursor(true)) this.tell("Walk to the words with the arrows first."); },
+    });
     setKeys(keys);
   }
 
@@ -559,4 +342,5 @@ class Desk {
   }
 }
 
+Object.assign(Desk.prototype, drawing, marking);
 new Desk(document.getElementById("desk")).open();

@@ -27,10 +27,12 @@ function head(field, value, threshold) {
 
 function shownValue(note, value) {
   const said = element("div", "said");
-  said.append(element("span", "value", value.text));
-  if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
+  const long = value.text.length > 160;
+  said.append(element("span", "value", long ? `${value.text.slice(0, 150)}…` : value.text));
+  if (long) said.append(element("span", "normal", `${value.text.split(/\s+/).length} words${value.more?.length ? `, on ${new Set([value.page, ...value.more.map(([page]) => page)]).size} pages` : ""}`));
+  else if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
   note.append(said);
-  if (value.origin && !["model", "person", "plan", "marked", "typed", "agreed", "keyed", "review"].includes(value.origin)) said.append(" ", element("span", "normal", `read by ${value.origin}`));
+  if (value.origin && !["model", "person", "plan", "marked", "typed", "agreed", "keyed", "review", "mended"].includes(value.origin)) said.append(" ", element("span", "normal", `read by ${value.origin}`));
   if (!value.normal) note.append(element("div", "why", "can't be read as its data type"));
 }
 
@@ -107,6 +109,9 @@ export function noteFor(field, value, state, acts) {
     note.append(box);
     note.focusInput = box.focusInput;
   } else shownValue(note, value);
+  if (value.read && value.read !== value.text && value.origin !== "agreed") note.append(element("div", "normal", `read as “${value.read.length > 60 ? `${value.read.slice(0, 60)}…` : value.read}”`));
+  if (field.failing && state.active) note.append(element("div", "why", field.failing));
+  if (field.disputed) note.append(element("div", "why", "the two labellers disagree"));
   if (state.grid && state.active) note.append(smallTable(field, state.grid));
   if (state.held && field.detail) note.append(element("div", "why", `${field.hold}: ${field.detail}`));
   if (value.person) note.append(element("div", "normal", `settled by ${value.person}`));

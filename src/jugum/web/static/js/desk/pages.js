@@ -1,50 +1,71 @@
-// The pages in the middle: pictures with words over them, choosing words by click, sweep and arrow keys.
+// The pages in the middle: pictures with words over them. Only pages near the window are in the document; their words are fetched
+// when they come near, and where one looks closer than the picture is sharp, sharper pieces of it are laid over.
 
 import { svg } from "../beam.js";
+import { call } from "../server.js";
+import { Sweeps } from "./sweep.js";
 
 const GAP = 18;
-const NEAR = 1400; // pixels beyond the window at which a page's words are drawn
+const NEAR = 1400; // pixels beyond the window within which pages are kept
+const TILES = 4; // sharp pieces along each side of a page
+const SHARP_AFTER_MS = 140;
 
 export class Pages {
-  // taken({page, words}) is called with the words chosen; touched(page, index) on a plain click of one word.
-  constructor(holder, scroll, document_, { taken, can }) {
-    Object.assign(this, { holder, scroll, document: document_, taken, can });
-    this.pages = [];
+  // taken(chosen) is called with what was clicked or swept (see sweep.js); came() when pages or words have come near.
+  constructor(holder, scroll, document_, { taken, can, came }) {
+    Object.assign(this, { holder, scroll, document: document_, taken, can, came });
+    this.elements = [];
     this.cursor = null; // {page, index, anchor}
-    this.last = null;
+    this.mode = "words";
+    this.sweeps = new Sweeps(this);
+    scroll.addEventListener("scroll", () => this.nearby(), { passive: true });
   }
 
   load(pages) {
-    this.pages = pages;
-    this.elements = pages.map((page) => this.make(page));
-    this.holder.replaceChildren(...this.elements.map((element) => element.root));
-    this.watcher = new IntersectionObserver((seen) => {
-      for (const one of seen) if (one.isIntersecting) this.fill(this.elements.find((element) => element.root === one.target));
-    }, { root: this.scroll, rootMargin: `${NEAR}px 0px` });
-    this.elements.forEach((element) => this.watcher.observe(element.root));
+    this.elements = pages.map((page) => ({ page, root: null, top: 0, height: 0, tiles: new Map() }));
+    this.holder.replaceChildren();
   }
 
-  make(page) {
+  make(element) {
+    const { page } = element;
     const root = document.createElement("div");
     root.className = "paper-page";
     root.dataset.page = page.number;
     const image = document.createElement("img");
     image.alt = `Page ${page.number}`;
-    image.loading = "lazy";
     image.src = `/documents/${this.document}/pages/${page.number}.jpg`;
+    const tiles = document.createElement("div");
+    tiles.className = "tiles-sharp";
     const layer = svg("svg", { viewBox: "0 0 1000 1000", preserveAspectRatio: "none", "data-page": page.number });
-    const words = svg("g");
-    const places = svg("g");
-    const marks = svg("g");
-    layer.append(words, places, marks);
-    root.append(image, layer);
-    const element = { root, image, layer, words, places, marks, page, filled: false };
-    this.listen(element);
-    return element;
+    const [words, places, helps, marks] = [svg("g"), svg("g"), svg("g", { class: "helps" }), svg("g")];
+    layer.append(words, places, helps, marks);
+    root.append(image, tiles, layer);
+    Object.assign(element, { root, image, layer, words, places, helps, marks, sharp: tiles, filled: false });
+    element.tiles.clear();
+    this.sweeps.listen(element);
+    this.place(element);
+    this.holder.append(root);
+    this.wordsOf(page.number).then(() => this.fill(element));
+  }
+
+  drop(element) {
+    element.root.remove();
+    Object.assign(element, { root: null, image: null, layer: null });
+    element.tiles.clear();
+  }
+
+  // The words of a page, fetched once.
+  async wordsOf(number) {
+    const { page } = this.element(number);
+    if (page.words) return page.words;
+    page.coming = page.coming || call("GET", `/api/v1/documents/${this.document}/pages/${number}/words`).catch(() => []);
+    const words = await page.coming;
+    if (!page.words) { page.words = words; this.came(); }
+    return page.words;
   }
 
   fill(element) {
-    if (element.filled) return;
+    if (element.filled || !element.root) return;
     element.filled = true;
     element.words.append(...element.page.words.map(([text, x0, y0, x1, y1, sure], index) => {
       const rect = svg("rect", { class: "word", x: x0 * 1000, y: y0 * 1000, width: (x1 - x0) * 1000, height: (y1 - y0) * 1000, "data-index": index });
@@ -53,6 +74,7 @@ export class Pages {
       rect.append(title);
       return rect;
     }));
+    this.came();
   }
 
   // Sizes for a page width in pixels; returns the height of all.
@@ -61,105 +83,113 @@ export class Pages {
     this.width = width;
     for (const element of this.elements) {
       const height = width * element.page.height / element.page.width;
-      element.root.style.width = `${width}px`;
-      element.root.style.height = `${height}px`;
-      element.root.style.top = `${y}px`;
       Object.assign(element, { top: y, height });
+      if (element.root) this.place(element);
       y += height + GAP;
     }
+    this.nearby(true);
     return y;
   }
 
+  place({ root, top, height }) {
+    root.style.width = `${this.width}px`;
+    root.style.height = `${height}px`;
+    root.style.top = `${top}px`;
+  }
+
+  isNear({ top, height }) {
+    const from = this.scroll.scrollTop - NEAR;
+    return top + height > from && top < from + this.scroll.clientHeight + 2 * NEAR;
+  }
+
+  // Pages that have come near are made, those far away dropped.
+  nearby(quiet = false) {
+    let changed = false;
+    for (const element of this.elements) {
+      const near = this.isNear(element);
+      if (near && !element.root) { this.make(element); changed = true; }
+      else if (!near && element.root) { this.drop(element); changed = true; }
+    }
+    if (changed && !quiet) this.came();
+    clearTimeout(this.soon);
+    this.soon = setTimeout(() => this.sharpen(), SHARP_AFTER_MS);
+  }
+
+  get near() { return this.elements.filter((element) => element.root); }
   element(number) { return this.elements.find((element) => element.page.number === number); }
 
-  // Top and height in pixels (from the top of the pages) of a box in page fractions.
+  // Where a page is shown larger than its picture is, sharper pieces of what is in the window are laid over it.
+  sharpen() {
+    const ratio = window.devicePixelRatio || 1;
+    for (const element of this.near) {
+      const inSight = element.top + element.height > this.scroll.scrollTop - 80 && element.top < this.scroll.scrollTop + this.scroll.clientHeight + 80;
+      const closer = this.width * ratio > 1.12 * element.page.width;
+      if (!closer || !inSight) { if (element.tiles.size) { element.sharp.replaceChildren(); element.tiles.clear(); } continue; }
+      const dpi = Math.min(600, Math.ceil(this.width * ratio / (element.page.width_pt / 72) / 25) * 25);
+      if (element.dpi !== dpi) { element.sharp.replaceChildren(); element.tiles.clear(); element.dpi = dpi; }
+      for (let row = 0; row < TILES; row += 1) for (let column = 0; column < TILES; column += 1) this.tile(element, row, column, dpi);
+    }
+  }
+
+  tile(element, row, column, dpi) {
+    const box = [column / TILES, row / TILES, (column + 1) / TILES, (row + 1) / TILES];
+    const top = element.top + box[1] * element.height;
+    const left = parseFloat(this.holder.style.left || 0) + box[0] * this.width;
+    const view = this.scroll;
+    const seen = top + element.height / TILES > view.scrollTop - 40 && top < view.scrollTop + view.clientHeight + 40 && left + this.width / TILES > view.scrollLeft - 40 && left < view.scrollLeft + view.clientWidth + 40;
+    const name = `${row}-${column}`;
+    if (!seen || element.tiles.has(name)) return;
+    const image = document.createElement("img");
+    image.alt = "";
+    image.className = "sharp-piece";
+    Object.assign(image.style, { left: `${100 * box[0]}%`, top: `${100 * box[1]}%`, width: `${100 / TILES}%`, height: `${100 / TILES}%` });
+    image.src = `/documents/${this.document}/pages/${element.page.number}/region.jpg?box=${box.join(",")}&dpi=${dpi}`;
+    element.tiles.set(name, image);
+    element.sharp.append(image);
+  }
+
+  // Left, right, top and bottom in pixels (from the top of the pages) of a box in page fractions.
   pixels(number, box) {
     const { top, height } = this.element(number);
     return { x0: box[0] * this.width, x1: box[2] * this.width, y0: top + box[1] * height, y1: top + box[3] * height };
   }
 
-  listen(element) {
-    let start = null;
-    const point = (event) => {
-      const area = element.layer.getBoundingClientRect();
-      return [(event.clientX - area.left) / area.width, (event.clientY - area.top) / area.height];
-    };
-    element.layer.addEventListener("pointerdown", (event) => {
-      if (event.button !== 0 || !this.can()) return;
-      event.preventDefault();
-      start = point(event);
-      start.push(event.clientX, event.clientY);
-      element.layer.setPointerCapture(event.pointerId);
-    });
-    element.layer.addEventListener("pointermove", (event) => {
-      if (start) this.mark(element, this.swept(element, start, point(event)));
-    });
-    element.layer.addEventListener("pointerup", (event) => {
-      if (!start) return;
-      const end = point(event);
-      const moved = Math.hypot(event.clientX - start[2], event.clientY - start[3]) > 4;
-      let chosen = moved ? this.swept(element, start, end) : this.under(element, end);
-      start = null;
-      this.mark(element, []);
-      if (event.shiftKey && chosen.length && this.last?.page === element.page.number) {
-        const [from, to] = [Math.min(this.last.words[0], chosen[0]), Math.max(this.last.words.at(-1), chosen.at(-1))];
-        chosen = Array.from({ length: to - from + 1 }, (_, step) => from + step);
-        this.take(element.page.number, chosen, true);
-      } else if (chosen.length) this.take(element.page.number, chosen, false);
-    });
-    element.layer.addEventListener("pointercancel", () => { start = null; this.mark(element, []); });
-  }
-
-  under(element, [x, y]) {
-    const index = element.page.words.findIndex(([, x0, y0, x1, y1]) => x >= x0 && x <= x1 && y >= y0 && y <= y1);
-    return index < 0 ? [] : [index];
-  }
-
-  swept(element, from, to) {
-    const [x0, x1] = [Math.min(from[0], to[0]), Math.max(from[0], to[0])];
-    const [y0, y1] = [Math.min(from[1], to[1]), Math.max(from[1], to[1])];
-    return element.page.words.flatMap(([, a0, b0, a1, b1], index) => (a1 > x0 && a0 < x1 && (b0 + b1) / 2 > y0 && (b0 + b1) / 2 < y1) || (a1 > x0 && a0 < x1 && b1 > y0 && b0 < y1 && y1 - y0 < b1 - b0) ? [index] : []);
-  }
-
   mark(element, indices) {
+    if (!element.root) return;
     element.words.querySelectorAll(".swept").forEach((rect) => rect.classList.remove("swept"));
     indices.forEach((index) => element.words.children[index]?.classList.add("swept"));
   }
 
-  take(page, words, extend) {
-    this.last = { page, words };
-    this.hideCursor();
-    this.taken({ page, words, extend });
-  }
-
   // ---- The word cursor of the keyboard ----
 
-  move(key, extend) {
-    const page = this.pages[0];
-    if (!page?.words.length) return;
-    if (!this.cursor) { this.cursor = this.firstInView(); this.cursor.anchor = this.cursor.index; this.showCursor(); return; }
-    const words = this.element(this.cursor.page).page.words;
-    if (key === "ArrowRight" || key === "ArrowLeft") this.step(key === "ArrowRight" ? 1 : -1, words);
-    else this.toRow(key === "ArrowDown", words);
+  async move(key, extend) {
+    if (!this.cursor) { this.cursor = await this.firstInView(); if (this.cursor) this.showCursor(); return; }
+    const words = await this.wordsOf(this.cursor.page);
+    if (key === "ArrowRight" || key === "ArrowLeft") await this.step(key === "ArrowRight" ? 1 : -1, words);
+    else await this.toRow(key === "ArrowDown", words);
     if (!extend) this.cursor.anchor = this.cursor.index;
     this.showCursor();
   }
 
-  firstInView() {
+  async firstInView() {
     const top = this.scroll.scrollTop;
-    const element = this.elements.find((one) => one.top + one.height > top && one.page.words.length) || this.elements[0];
-    const index = element.page.words.findIndex((word) => element.top + word[2] * element.height >= top);
-    return { page: element.page.number, index: Math.max(0, index) };
+    for (const one of this.elements.filter((element) => element.top + element.height > top)) {
+      const words = await this.wordsOf(one.page.number);
+      const index = words.findIndex((word) => one.top + word[2] * one.height >= top);
+      if (index >= 0) return { page: one.page.number, index, anchor: index };
+    }
+    return null;
   }
 
-  step(by, words) {
+  async step(by, words) {
     const next = this.cursor.index + by;
     if (next >= 0 && next < words.length) { this.cursor.index = next; return; }
     const other = this.element(this.cursor.page + by);
-    if (other?.page.words.length) this.cursor = { page: other.page.number, index: by > 0 ? 0 : other.page.words.length - 1, anchor: by > 0 ? 0 : other.page.words.length - 1 };
+    const there = other && await this.wordsOf(other.page.number);
+    if (there?.length) this.cursor = { page: other.page.number, index: by > 0 ? 0 : there.length - 1, anchor: by > 0 ? 0 : there.length - 1 };
   }
 
-  toRow(down, words) {
+  async toRow(down, words) {
     const [, x0, y0, x1, y1] = words[this.cursor.index];
     const [x, y, height] = [(x0 + x1) / 2, (y0 + y1) / 2, y1 - y0];
     let best = -1;
@@ -171,50 +201,54 @@ export class Pages {
       if (away < least) { least = away; best = index; }
     });
     if (best >= 0) this.cursor.index = best;
-    else this.step(down ? 1 : -1, { length: 0 });
+    else await this.step(down ? 1 : -1, { length: 0 });
   }
 
-  find(text) {
-    const wanted = text.toLowerCase();
-    for (const { page } of this.elements) {
-      const index = page.words.findIndex((word) => word[0].toLowerCase().startsWith(wanted));
-      if (index >= 0) { this.cursor = { page: page.number, index, anchor: index }; this.showCursor(); return true; }
-    }
-    return false;
+  // To the next word that begins with a text; false when there is none.
+  async find(text) {
+    const from = this.cursor ? `&page=${this.cursor.page}&index=${this.cursor.index}` : "";
+    const found = await call("GET", `/api/v1/documents/${this.document}/find?text=${encodeURIComponent(text)}${from}`).catch(() => []);
+    if (!found.length) return false;
+    this.cursor = { page: found[0], index: found[1], anchor: found[1] };
+    await this.wordsOf(found[0]);
+    this.showCursor();
+    return true;
   }
 
   showCursor() {
-    this.elements.forEach((element) => element.marks.replaceChildren());
     const element = this.element(this.cursor.page);
+    const [, x0, y0, x1, y1] = element.page.words[this.cursor.index];
+    this.reveal(this.cursor.page, [x0, y0, x1, y1]);
+    this.near.forEach((one) => { one.marks.replaceChildren(); if (one !== element) this.mark(one, []); });
+    if (!element.root) return;
     this.fill(element);
     const [from, to] = [Math.min(this.cursor.anchor, this.cursor.index), Math.max(this.cursor.anchor, this.cursor.index)];
     this.mark(element, Array.from({ length: to - from + 1 }, (_, step) => from + step));
-    const [, x0, y0, x1, y1] = element.page.words[this.cursor.index];
     element.marks.append(svg("rect", { class: "word cursor", x: x0 * 1000 - 2, y: y0 * 1000 - 2, width: (x1 - x0) * 1000 + 4, height: (y1 - y0) * 1000 + 4 }));
-    this.reveal(this.cursor.page, [x0, y0, x1, y1]);
   }
 
   hideCursor() {
     this.cursor = null;
-    this.elements.forEach((element) => { element.marks.replaceChildren(); this.mark(element, []); });
+    this.near.forEach((element) => { element.marks.replaceChildren(); this.mark(element, []); });
   }
 
-  takeCursor() {
+  takeCursor(add = false) {
     if (!this.cursor) return false;
-    const [from, to] = [Math.min(this.cursor.anchor, this.cursor.index), Math.max(this.cursor.anchor, this.cursor.index)];
-    this.take(this.cursor.page, Array.from({ length: to - from + 1 }, (_, step) => from + step), false);
+    const { page, anchor, index } = this.cursor;
+    const [from, to] = [Math.min(anchor, index), Math.max(anchor, index)];
+    this.sweeps.take({ page, words: Array.from({ length: to - from + 1 }, (_, step) => from + step), add });
     return true;
   }
 
   reveal(number, box) {
     const { y0, y1 } = this.pixels(number, box);
     const view = this.scroll;
-    if (y0 < view.scrollTop + 40 || y1 > view.scrollTop + view.clientHeight - 60) view.scrollTop = Math.max(0, y0 - view.clientHeight / 3);
+    if (y0 < view.scrollTop + 40 || y1 > view.scrollTop + view.clientHeight - 60) { view.scrollTop = Math.max(0, y0 - view.clientHeight / 3); this.nearby(); }
   }
 
   // Outlines of the values: [{page, box, kind}].
   outline(places) {
-    for (const element of this.elements) {
+    for (const element of this.near) {
       element.places.replaceChildren(...places.filter((place) => place.page === element.page.number).map(({ box, kind }) => svg("rect", {
         class: `place ${kind}`, x: box[0] * 1000 - 2, y: box[1] * 1000 - 1, width: (box[2] - box[0]) * 1000 + 4, height: (box[3] - box[1]) * 1000 + 2,
       })));
@@ -224,6 +258,7 @@ export class Pages {
   // Draw the crop of a value's surroundings into a canvas: the loupe.
   crop(canvas, number, box) {
     const { image, page } = this.element(number);
+    if (!image) return;
     const draw = () => {
       const high = box[3] - box[1];
       const wide = canvas.width / canvas.height * (page.height / page.width);
@@ -238,6 +273,6 @@ export class Pages {
       context.drawImage(image, x * image.naturalWidth, y * image.naturalHeight, width * image.naturalWidth, tall * image.naturalHeight, 0, 0, canvas.width, canvas.height);
     };
     if (image.complete && image.naturalWidth) draw();
-    else { image.loading = "eager"; image.addEventListener("load", draw, { once: true }); }
+    else image.addEventListener("load", draw, { once: true });
   }
 }
