@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -10,9 +11,10 @@ from statistics import median
 from jugum.core.extraction.tables import HEADER_LEAST, header_likeness
 from jugum.core.page import Box, Page, Segment, Word, segments_in, text_of, union
 from jugum.core.schema import FieldPlan
-from jugum.core.values import NUMERIC, normal_form
+from jugum.core.values import NUMERIC, DataType, normal_form
 
 LINE_GAP_MOST = 0.6  # line heights: a row this near under another, with figures missing, is its second line
+_CENTS = re.compile(r"\d[.,]\d{2}\b")
 EDGE = 0.004  # page fractions that outer rails and lines stand outside of the words
 
 
@@ -162,6 +164,8 @@ def _fit(column: FieldPlan, texts: Sequence[str]) -> float:
     if not texts:
         return 0.0
     share = sum(normal_form(text, column.value_type) is not None for text in texts) / len(texts)
+    if column.data_type is DataType.MONEY:
+        share += 0.1 * sum(_CENTS.search(text) is not None for text in texts) / len(texts)
     return share if column.data_type in NUMERIC or column.data_type.value in ("date", "identifier") else 0.6 * share
 
 

@@ -129,6 +129,7 @@ export const drawing = {
 
   drawDock() {
     const active = this.active && this.field(this.active);
+    this.dock.classList.toggle("tall", Boolean(active && this.editing && active.shape.kind === "table"));
     if (active && this.editing && active.shape.kind === "table") { this.drawGrid(active); return; }
     if (this.rails) { this.rails = null; this.pages.mode = "words"; this.pages.near.forEach((one) => one.helps.replaceChildren()); }
     const chips = this.paper.fields.filter((field) => this.shown(field) && !this.standing(field).values.some((value) => value.box)).map((field) => this.chip(field));

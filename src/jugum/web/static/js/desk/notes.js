@@ -28,7 +28,7 @@ function head(field, value, threshold) {
 function shownValue(note, value) {
   const said = element("div", "said");
   const long = value.text.length > 160;
-  said.append(element("span", "value", long ? `${value.text.slice(0, 150)}…` : value.text));
+  said.append(element("span", "value", long ? `${value.text.slice(0, note.classList.contains("active") ? 220 : 64)}…` : value.text));
   if (long) said.append(element("span", "normal", `${value.text.split(/\s+/).length} words${value.more?.length ? `, on ${new Set([value.page, ...value.more.map(([page]) => page)]).size} pages` : ""}`));
   else if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
   note.append(said);
