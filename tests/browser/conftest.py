@@ -127,9 +127,9 @@ def _key(browser: Browser, url: str, password: str) -> str:
     return key
 
 
-def sign_in(page: Page, password: str) -> None:
+def sign_in(page: Page, password: str, login: str = "admin") -> None:
     page.goto("/sign-in")
-    page.get_by_label("Login").fill("admin")
+    page.get_by_label("Login").fill(login)
     page.get_by_label("Password").fill(password)
     page.get_by_role("button", name="Sign in").click()
     page.wait_for_url("**/")

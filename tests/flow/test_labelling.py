@@ -314,7 +314,7 @@ def test_a_keyed_value_in_two_places_waits_for_one_key(office: Office, run_jobs:
     plan.add_field(
         office.store, office.analyst, office.type_id, FieldInput("Charge", "money", ("no such words",), required=False)
     )
-    pdf = words_pdf("Paid by Tor Vik", "Mooring 9,00", "Water 9,00")
+    pdf = words_pdf("Mooring 9,00", "Upkeep 9,00", "Paid by Tor Vik")
     document = gather.receive(
         office.store, office.analyst, office.type_id, "nine.pdf", pdf, purpose="sample"
     ).document_id

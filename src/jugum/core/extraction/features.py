@@ -23,6 +23,7 @@ Floats = npt.NDArray[np.float32]
 NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous")
 JOINT_WEIGHTS = np.array([0.3, 0.15, 0.2, 0.15, 0.1, 0.1], dtype=np.float32)
 PLACE_SCALE = 0.03
+NAME_LIKE_LEAST = 0.6
 FIXED_BEFORE_RULE = 11  # of the 14 fixed figures, those that FEATURES names before "rule"
 
 FEATURES = (
@@ -202,8 +203,10 @@ class PaperView:
         chosen = self.by_kind[field.value_type]
         number = self.plan.fields.index(field)
         best = self._name_best(self.name_table[:, chosen])
+        best = np.where(best >= NAME_LIKE_LEAST, best, 0.0).astype(np.float32)  # what is little alike says nothing
         rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
-        score: Floats = best[:, number] - 0.5 * rival - 0.5 * self.is_name[chosen].max(axis=1, initial=0.0)
+        named = self.is_name[chosen].max(axis=1, initial=0.0)
+        score: Floats = best[:, number] - 0.5 * rival - 0.5 * np.where(named >= NAME_LIKE_LEAST, named, 0.0)
         return chosen, score
 
     def _example_columns(

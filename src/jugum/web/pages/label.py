@@ -74,7 +74,7 @@ def quality_page(request: Request, type_id: int, actor: MayLabel) -> Response:
 def figures_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     store = request.app.state.store
     return _page(
-        request, actor, type_id, "pace.html", "figures", figures=pace.figures(store, type_id),
+        request, actor, type_id, "pace.html", "figures", shown_pace=pace.figures(store, type_id),
         plants=plants.figures(store, type_id),
     )  # fmt: skip
 

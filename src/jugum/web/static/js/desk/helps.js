@@ -13,6 +13,8 @@ export class Helps {
     this.marks = new Map();
     this.at = -1;
     this.anchor = null;
+    pages.helped = () => this.active;
+    pages.nothing = (chosen) => { if (this.active) this.chose(chosen); };
     pages.hovered = (page, at) => this.hover(page, at);
   }
 

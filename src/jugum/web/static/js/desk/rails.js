@@ -79,14 +79,17 @@ export class Rails {
     event.stopPropagation();
     this.chosen = { part, kind, at };
     const area = one.layer.getBoundingClientRect();
+    const [x, y] = [event.clientX, event.clientY];
+    let moves = false; // a click or a double click moves nothing, and must not draw the line anew under the pointer
     const move = (moved) => {
+      moves = moves || Math.hypot(moved.clientX - x, moved.clientY - y) > 2;
+      if (!moves) return;
       const place = kind === "rails" ? (moved.clientX - area.left) / area.width : (moved.clientY - area.top) / area.height;
       this.put(part, kind, at, place);
     };
-    const end = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", end); this.changed(this.rows()); };
+    const end = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", end); if (moves) this.changed(this.rows()); };
     window.addEventListener("pointermove", move);
     window.addEventListener("pointerup", end);
-    this.draw();
   }
 
   put(part, kind, at, place) {

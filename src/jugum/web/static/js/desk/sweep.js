@@ -59,9 +59,10 @@ export class Sweeps {
     if (this.pages.mode !== "words") { this.pages.taken({ page, at: end, box, extend, add }); return; }
     if (event.altKey && moved) { const part = this.letters(element, from, end); if (part) { this.pages.taken({ page, ...part }); return; } }
     const words = moved ? this.swept(element, from, end) : this.under(element, end);
-    if (extend && words.length && this.last) this.reach(page, words);
-    else if (words.length) this.take({ page, words, add });
-    else if (moved && box[2] - box[0] > 0.004 && box[3] - box[1] > 0.004) this.pages.taken({ page, words: [], box, add });
+    if (extend && words.length && this.last && !this.pages.helped?.()) this.reach(page, words);
+    else if (words.length) this.take({ page, words, add, extend, at: end, box });
+    else if (moved && box[2] - box[0] > 0.004 && box[3] - box[1] > 0.004) this.pages.taken({ page, words: [], box, add, at: end });
+    else this.pages.nothing?.({ page, at: end, extend });
   }
 
   take(chosen) {
