@@ -278,6 +278,11 @@ def test_a_rail_is_moved_by_keyboard_and_by_mouse(application: Application, page
     for _ in range(24):
         page.keyboard.press("ArrowRight")
     expect(cells.first).to_have_value("rope blue")
+    # The key that finishes a paper keeps the rows at hand first.
+    page.keyboard.press("Control+Enter")
+    saved(page)
+    assert page.url.endswith(f"/label/{document}")
+    assert len(labels(application, document)["goods.what"]["values"]) == 2
 
 
 def test_a_clause_over_a_page_break_is_taken_by_click_and_by_keyboard(application: Application, page: Page) -> None:

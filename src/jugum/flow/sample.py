@@ -36,16 +36,20 @@ class SeenPaper:
     layers: list[Structure | None]
 
 
-def seen_paper(store: Store, session: Session, explorer: Explorer, document: Document, *, picture: bool) -> SeenPaper:
-    """The pages of a paper that are read; layers are worked out (once, then kept) when a picture is needed."""
-    rows = [row for row in page_rows(session, document.id) if row.read_at]
+def seen_paper(
+    store: Store, session: Session, explorer: Explorer, document: Document, *, picture: bool, pages_max: int | None = None
+) -> SeenPaper:  # fmt: skip
+    """The pages of a paper that are read (the first so many); layers are worked out (once, then kept) when a picture is needed."""
+    rows = [row for row in page_rows(session, document.id) if row.read_at][:pages_max]
     layers = [explorer.structure(store, document, row) if picture else None for row in rows]
     return SeenPaper([page_of(row) for row in rows], list(layers))
 
 
-def findings(store: Store, session: Session, explorer: Explorer, document: Document, plan: Plan) -> dict[str, Finding]:
-    """What the plan alone finds on a paper."""
-    paper = seen_paper(store, session, explorer, document, picture=needs_picture(plan))
+def findings(
+    store: Store, session: Session, explorer: Explorer, document: Document, plan: Plan, *, pages_max: int | None = None
+) -> dict[str, Finding]:  # fmt: skip
+    """What the plan alone finds on a paper (on its first so many pages)."""
+    paper = seen_paper(store, session, explorer, document, picture=needs_picture(plan), pages_max=pages_max)
     return read_untrained(plan, paper.pages, paper.layers)
 
 

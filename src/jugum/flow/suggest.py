@@ -25,6 +25,7 @@ from jugum.flow.weigh import current_policy
 from jugum.store import Store
 from jugum.store.models import Document, ModelVersion
 
+PAGES_MAX = 40  # of longer papers only the first pages are looked at for suggestions
 LOOK_ALIKES = 3  # labelled papers of the same look that are remembered
 UNSURE = 0.5  # below this confidence of a version, look-alikes labelled meanwhile are asked
 
@@ -45,14 +46,18 @@ def suggestions(
 ) -> dict[str, Suggested]:
     """What the live version, or else the newest on trial, finds on the paper; where it is unsure, what labelled papers of the same
     look say; and what the plan alone finds for the rest."""
-    pages = pages_of(session, document.id)
+    pages = pages_of(session, document.id)[:PAGES_MAX]
     suggested = _by_version(store, session, document, versions, pages)
-    for key, one in _by_look(session, document, pages).items():
-        before = suggested.get(key)
-        sure = max((value.confidence or 0.0 for value in before.values if value), default=0.0) if before else 0.0
-        if one.values and (before is None or sure < UNSURE):
+    plan = plan_in(document.type)
+    doubtful = [one for one in plan.learned.fields if _sureness(suggested.get(one.key)) < UNSURE]
+    for key, one in _by_look(session, document, Plan(tuple(doubtful)), pages).items():
+        if one.values:
             suggested[key] = one
     return _by_plan(store, session, document, explorer or Explorer(), set(suggested)) | suggested
+
+
+def _sureness(one: Suggested | None) -> float:
+    return max((value.confidence or 0.0 for value in one.values if value), default=0.0) if one else 0.0
 
 
 def newest_version(session: Session, type_id: int | None) -> ModelVersion | None:
@@ -90,9 +95,9 @@ def _choice(choice: Choice, origin: str, sure: float | None = None) -> ValueView
     return ValueView(found.text, found.normal, found.page, [round(v, 5) for v in found.box], sure, origin)
 
 
-def _by_look(session: Session, document: Document, pages: Sequence[Page]) -> dict[str, Suggested]:
+def _by_look(session: Session, document: Document, plan: Plan, pages: Sequence[Page]) -> dict[str, Suggested]:
     """What up to three labelled papers of the same look say; they have no measured confidence."""
-    if document.look_id is None:
+    if document.look_id is None or not plan.fields:
         return {}
     labelled = session.scalars(
         select(Document)
@@ -106,7 +111,7 @@ def _by_look(session: Session, document: Document, pages: Sequence[Page]) -> dic
     if not labelled:
         return {}
     samples: list[Sample] = label_samples(session, labelled)
-    decided: list[Decision] = remembered(plan_in(document.type), samples, pages)
+    decided: list[Decision] = remembered(plan, samples, pages)
     return {
         one.field: Suggested(
             [_choice(choice, "look-alikes") for choice in one.chosen], [_choice(choice, "look-alikes") for choice in one.others]
@@ -124,7 +129,7 @@ def _by_plan(
     if not rest.fields:
         return {}
     try:
-        found = findings(store, session, explorer, document, rest)
+        found = findings(store, session, explorer, document, rest, pages_max=PAGES_MAX)
     except (InputError, ExternalError):  # suggestions are a help: a desk opens without them
         return {}
     return {

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 
@@ -246,8 +246,8 @@ class Plan:
 
     @cached_property
     def learned(self) -> Plan:
-        """The part of the plan that a model learns."""
-        return Plan(tuple(one for one in self.fields if one.learned))
+        """The part of the plan that a model learns; fields inside a clause are taken out of it."""
+        return Plan(tuple(replace(one, inside="") for one in self.fields if one.learned))
 
     @cached_property
     def shapes(self) -> dict[str, Shape]:

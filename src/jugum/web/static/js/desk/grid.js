@@ -106,7 +106,13 @@ export function gridEditor(field, rows, acts) {
     });
   });
 
-  const setRows = (all) => { body.replaceChildren(); (all.length ? all : [[]]).forEach((cells) => add(cells)); };
+  // Other rows in place of these; who was in the grid, or nowhere, stays in it.
+  const setRows = (all) => {
+    const within = body.contains(document.activeElement) || document.activeElement === document.body;
+    body.replaceChildren();
+    (all.length ? all : [[]]).forEach((cells) => add(cells));
+    if (within && holder.isConnected) focus(0, 0);
+  };
   setRows(rows);
   const bar = element("div", "grid-bar");
   bar.append(element("b", "", field.name), element("span", "quiet small", "sweep over the table on the page, or type"), button("Add a row", "", () => { add(); focus(body.children.length - 1, 0); }), element("span", "spacer"), button("Leave", "Esc", acts.left), button("Save the rows", "Ctrl Enter", () => acts.save(now())));
@@ -115,6 +121,7 @@ export function gridEditor(field, rows, acts) {
   holder.focusInput = () => focus(0, 0);
   holder.setRows = setRows;
   holder.rows = now;
+  holder.save = () => acts.save(now());
   holder.setBar = (one) => rails.replaceChildren(one);
   return holder;
 }

@@ -76,7 +76,7 @@ class Desk {
   }
 
   async suggestLater() {
-    this.tell("Suggestions for this long paper are being looked for…");
+    this.tell("Looking for suggestions on the first 40 pages…");
     const fields = await call("GET", `/api/v1/documents/${this.id}/suggestions`).catch(() => []);
     for (const fresh of fields) {
       const field = this.field(fresh.key);
@@ -263,6 +263,7 @@ class Desk {
   // ---- Going on ----
 
   async done() {
+    if (this.editing && this.dock.contains(this.grid?.editor)) { this.grid.editor.save(); return; } // the rows at hand first
     await this.saver.run();
     try {
       const { next } = await call("POST", `/api/v1/documents/${this.id}/labelled`);
