@@ -100,7 +100,7 @@ class Corpus:
             for mask, weight in ((without_paper, 1.0), (without_group, GROUP_OUT_WEIGHT)):
                 for field in self.plan.fields:
                     if field.key in self.gold[paper]:
-                        features, right = self._field_rows(paper, field, mask, rng)
+                        features, right = self.field_rows(paper, field, mask, rng)
                         parts.append((features, right, weight))
         if not parts:
             raise ValueError("no labels to learn from")
@@ -110,7 +110,7 @@ class Corpus:
             np.concatenate([np.full(len(right), weight, dtype=np.float32) for _, right, weight in parts]),
         )
 
-    def _field_rows(self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator) -> tuple[Floats, Mask]:
+    def field_rows(self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator) -> tuple[Floats, Mask]:
         """The right candidates, the wrong ones hardest to tell from them, and a few at random. Candidates of the right
         value at other places are left out: they are not wrong."""
         view, gold = self.views[paper], self.gold[paper][field.key]

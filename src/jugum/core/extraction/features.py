@@ -13,8 +13,9 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.classification import Layout, layout_similarity
-from jugum.core.extraction.candidates import CHANNELS, Candidate, plain_text
+from jugum.core.extraction.candidates import CHANNELS, Candidate
 from jugum.core.extraction.likeness import likeness
+from jugum.core.extraction.synonyms import meant_names
 from jugum.core.page import Box
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import NUMERIC, DataType, ValueType, value_shape
@@ -96,23 +97,25 @@ class PaperView:
 
     def _names(self, plan: Plan) -> None:
         """`name_table`: channels × candidates × fields, likeness of surroundings to printed names (two ways)."""
-        names = [
-            (number, plain_text(name)) for number, field in enumerate(plan.fields) for name in field.names_on_paper
-        ]
-        owner = np.array([number for number, _ in names], dtype=np.intp)
+        meant = meant_names(plan)
+        names = [(number, *one) for number, field in enumerate(plan.fields) for one in meant[field.key]]
+        owner = np.array([number for number, _, _ in names], dtype=np.intp)
+        weight = np.array([counts for _, _, counts in names], dtype=np.float32)
         count = len(self.candidates)
         self.name_table = np.zeros((2 * len(NAME_CHANNELS), count, len(plan.fields)), dtype=np.float32)
         self.is_name = np.zeros((count, len(plan.fields)), dtype=np.float32)
-        texts = [name for _, name in names]
+        texts = [name for _, name, _ in names]
         for place, channel in enumerate(NAME_CHANNELS):
             contexts = [candidate.contexts[CHANNELS.index(channel)] for candidate in self.candidates]
             for way, by_tokens in enumerate((False, True)):
-                table = likeness(contexts, texts, by_tokens=by_tokens)
+                table = likeness(contexts, texts, by_tokens=by_tokens) * weight
                 for field in range(len(plan.fields)):
-                    self.name_table[way * len(NAME_CHANNELS) + place, :, field] = table[:, owner == field].max(axis=1)
-        own = likeness([candidate.plain for candidate in self.candidates], texts)
+                    self.name_table[way * len(NAME_CHANNELS) + place, :, field] = table[:, owner == field].max(
+                        axis=1, initial=0.0
+                    )
+        own = likeness([candidate.plain for candidate in self.candidates], texts) * weight
         for field in range(len(plan.fields)):
-            self.is_name[:, field] = own[:, owner == field].max(axis=1)
+            self.is_name[:, field] = own[:, owner == field].max(axis=1, initial=0.0)
 
     def _examples(self, examples: Sequence[Example]) -> None:
         """`example_table`: channels × candidates × examples; `joint`, `shape`, `value`, `place`: candidates × examples."""

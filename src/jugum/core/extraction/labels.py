@@ -10,6 +10,7 @@ import numpy.typing as npt
 from rapidfuzz import fuzz, process
 
 from jugum.core.extraction.candidates import Candidate, PageCandidates, plain_text
+from jugum.core.extraction.synonyms import meant_names
 from jugum.core.page import Box, Segment, union
 from jugum.core.schema import Plan
 
@@ -89,21 +90,22 @@ def _share(part: PageCandidates, segment: Segment, first: int, last: int) -> flo
 def printed_names(plan: Plan, parts: Sequence[PageCandidates]) -> dict[str, list[PrintedName]]:
     """For each field, where its printed names stand; a place goes to the field whose name it is most like."""
     pieces = _pieces(parts)
-    names = [(field.key, plain_text(name), name) for field in plan.fields for name in field.names_on_paper]
-    names = [one for one in names if one[1]]
+    shown = {plain_text(name): name for field in plan.fields for name in field.names_on_paper}
+    meant = meant_names(plan)
+    names = [(key, plain, shown.get(plain, plain), weight) for key, its in meant.items() for plain, weight in its]
     found: dict[str, list[PrintedName]] = {field.key: [] for field in plan.fields}
     if not pieces or not names:
         return found
     table = process.cdist(
-        [one.text for one in pieces], [plain for _, plain, _ in names], scorer=fuzz.ratio, dtype=np.uint8
+        [one.text for one in pieces], [plain for _, plain, _, _ in names], scorer=fuzz.ratio, dtype=np.uint8
     )
     by_page = {part.page.number: part for part in parts}
     hits: list[tuple[float, int, PrintedName, str]] = []
     for row, column in zip(*np.nonzero(table >= 100 * LIKE_LEAST), strict=True):
-        piece, (key, plain, name) = pieces[row], names[column]
+        piece, (key, plain, name, weight) = pieces[row], names[column]
         if len(plain) <= 4 and table[row, column] < 100:
             continue  # of short names, one letter is too much
-        like = float(table[row, column]) / 100 * (1 - EXTRA_COST * (1 - piece.share))
+        like = weight * float(table[row, column]) / 100 * (1 - EXTRA_COST * (1 - piece.share))
         words = by_page[piece.page].words[piece.first : piece.last + 1]
         box = union(word.box for word in words)
         hits.append(
