@@ -13,7 +13,9 @@ from jugum.core.extraction import candidates_of
 from jugum.core.extraction.candidates import CHANNELS, Candidate, plain_text
 from jugum.core.extraction.features import FEATURES, PaperView, example_of
 from jugum.core.extraction.likeness import likeness
+from jugum.core.extraction.prior import share_of_prior, shipped_prior
 from jugum.core.extraction.ranker import LOGIT_MAX, Ranker
+from jugum.core.extraction.synonyms import DISCOUNT, groups_from, meant_names, shipped_groups
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import DataType
@@ -169,3 +171,54 @@ def test_a_ranker_refuses_one_sided_rows() -> None:
     with pytest.raises(ValueError, match="right and wrong"):
         Ranker().fit(rows, np.ones(4, dtype=bool), np.ones(4, dtype=np.float32))
     assert len(Ranker().logits(rows[:0])) == 0
+
+
+def test_synonyms_come_in_at_a_discount_and_never_where_another_field_has_the_name() -> None:
+    plan = Plan((FieldPlan("net", "Net pay", DataType.MONEY), FieldPlan("out", "To be paid out", DataType.MONEY)))
+    meant = meant_names(plan)
+    assert ("net pay", 1.0) in meant["net"]
+    assert ("take home", DISCOUNT) not in meant["net"]  # both fields would get it
+    alone = dict(meant_names(Plan((plan.fields[0],)))["net"])
+    assert alone["take home pay"] == DISCOUNT
+    assert alone["to be paid out"] == DISCOUNT
+
+
+def test_an_office_adds_groups_of_names_of_its_own() -> None:
+    groups = groups_from(["Net pay = Paid into your account", "lonely", ""])
+    plan = Plan((FieldPlan("net", "Net pay", DataType.MONEY),))
+    assert dict(meant_names(plan, groups)["net"]) == {"net pay": 1.0, "paid into your account": DISCOUNT}
+
+
+def test_the_shipped_groups_hold_no_name_twice_in_one_and_each_at_least_two() -> None:
+    assert all(len(group) > 1 for group in shipped_groups())
+
+
+def test_the_shipped_prior_fits_the_features_and_speaks_less_the_more_familiar_a_layout_is() -> None:
+    prior = shipped_prior()
+    rows = np.zeros((3, len(FEATURES)), dtype=np.float32)
+    assert prior.logits(rows).shape == (3,)
+    assert len(prior.logits(rows[:0])) == 0
+    assert share_of_prior(0.0) == pytest.approx(0.6)
+    assert share_of_prior(0.6) == share_of_prior(1.0) == pytest.approx(0.15)
+
+
+@given(st.floats(0, 1), st.floats(0, 1))
+def test_the_share_of_the_prior_never_rises_with_likeness(a: float, b: float) -> None:
+    assert share_of_prior(min(a, b)) >= share_of_prior(max(a, b))
+    assert 0 < share_of_prior(a) < 1
+
+
+def test_with_nothing_labelled_the_prior_finds_values_by_their_printed_names() -> None:
+    """A label and its value side by side, and a rival with another label: the names alone tell."""
+    lines = (("Carriage", "45,50"), ("Amount payable", "857,50"), ("Goods", "812,00"))
+    shown = page(
+        *((x, 0.1 * n, said) for n, line in enumerate(lines, 1) for x, said in zip((0.05, 0.5), line, strict=True))
+    )
+    plan = Plan(
+        (FieldPlan("total", "Amount payable", DataType.MONEY), FieldPlan("freight", "Carriage", DataType.MONEY))
+    )
+    found = candidates_of([shown], {field.value_type for field in plan.fields})
+    view = PaperView(plan, found, layout_of([shown]), [], [], [])
+    for field, text in zip(plan.fields, ("857,50", "45,50"), strict=True):
+        chosen, rows = view.features(field, np.zeros(0, dtype=bool))
+        assert found[int(chosen[int(shipped_prior().logits(rows).argmax())])].text == text

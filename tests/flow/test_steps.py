@@ -13,7 +13,7 @@ from tests.office import PASSWORD, Office
 from tests.papers import Slip, slips
 
 from jugum.errors import Conflict, Forbidden, InputError, NotSignedIn
-from jugum.flow import deliver, draft, gather, keyed, label, overview, people, plan, review, train, weigh
+from jugum.flow import deliver, draft, gather, keyed, label, overview, people, plan, review, sets, train, weigh
 from jugum.flow.desk import ValueInput
 from jugum.flow.models import LoadedVersions
 from jugum.store.models import Audit, Field
@@ -329,3 +329,38 @@ def test_field_rows_keep_the_order_of_the_plan(office: Office) -> None:
     with office.store.session() as session:
         rows = session.scalars(select(Field).where(Field.type_id == office.type_id).order_by(Field.position)).all()
     assert [row.position for row in rows] == [0, 1, 2]
+
+
+def test_a_training_can_be_cancelled_and_the_next_one_goes_on(office: Office, run_jobs: Run) -> None:
+    for document, slip in [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(4))]:
+        run_jobs()
+        office.label_whole(document, slip)
+    waiting = train.start(office.store, office.analyst, office.type_id)
+    train.cancel(office.store, office.analyst, waiting)
+    run_jobs()
+    view = train.version_view(office.store, waiting)
+    assert (view.state, view.error) == ("failed", "Cancelled by Ann.")
+    with pytest.raises(Conflict, match="nothing to cancel"):
+        train.cancel(office.store, office.analyst, waiting)
+    running = train.start(office.store, office.analyst, office.type_id)
+    with office.store.session() as session:
+        train.version_row(session, running).state = "training"
+    teller = train._Teller(office.store, running)
+    teller("comparing papers", 1.0)
+    train.cancel(office.store, office.analyst, running)
+    with pytest.raises(train.TrainingCancelledError):
+        teller("comparing papers", 1.0)
+
+
+def test_papers_of_the_test_set_measure_the_version_and_nothing_else(office: Office, run_jobs: Run) -> None:
+    its = [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(8))]
+    run_jobs()
+    for document, slip in its:
+        office.label_whole(document, slip)
+    sets.put(office.store, office.analyst, [document for document, _ in its[:2]], "test")
+    version = train.start(office.store, office.analyst, office.type_id)
+    run_jobs()
+    report = train.version_view(office.store, version).report
+    assert report["papers"] == 6
+    assert (report["test"]["papers"], report["test"]["total"]) == (2, 6)
+    assert report["test"]["right"] + 0 == sum(one["right"] for one in report["test"]["fields"].values())

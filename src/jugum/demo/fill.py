@@ -12,6 +12,7 @@ from sqlalchemy import select
 from jugum.core.values import ValueType, normal_form, same_value
 from jugum.demo import WORKSPACE
 from jugum.demo.gathering import fill_dossiers
+from jugum.demo.labelling import label_apart, prepare
 from jugum.demo.papers import FIELDS, DemoPaper, demo_papers, plan_bytes
 from jugum.demo.parts import Rows
 from jugum.errors import JugumError, TaskError
@@ -57,6 +58,7 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     say(f"Reading {len(samples)} sample papers …")
     _receive(store, analyst, type_id, samples)
     _wait(store, say)
+    prepare(store, analyst, type_id, {paper.name: paper.employer for paper in samples})
     _train(store, analyst, type_id, samples[:FIRST_LABELLED], say)
     _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say)
     seen = weigh.weigh(store, type_id)
@@ -69,6 +71,7 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     deliver.deliver(store, analyst, type_id, "csv")
     _receive(store, analyst, type_id, live[FIRST_LIVE:])
     _wait(store, say)
+    label_apart(store, type_id, (analyst, actors["admin"]))
     fill_dossiers(store, analyst, say, lambda: _wait(store, say))
 
 

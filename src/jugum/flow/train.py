@@ -137,9 +137,13 @@ def run(store: Store, version_id: int) -> None:
         plan = plan_in(type_row(session, version.type_id))
         assign(session, version.type_id)
         samples = training_samples(session, version.type_id)
+        tests = training_samples(session, version.type_id, "test")
         looks = _looks(session, [int(sample.key) for sample in samples])
     try:
-        trained = train_version(plan, samples, groups=looks, seed=SEED, progress=_Teller(store, version_id))
+        teller = _Teller(store, version_id)
+        trained = train_version(plan, samples, groups=looks, seed=SEED, progress=teller, tests=tests)
+    except TrainingCancelledError:
+        return  # its row says so already
     except JugumError as error:
         with store.session() as session:
             version = session.get_one(ModelVersion, version_id)
@@ -150,7 +154,9 @@ def run(store: Store, version_id: int) -> None:
     packed = pack_version(trained.extractor, trained.calibrator, {"labels_sha256": digest, "seed": SEED})
     file_key = store.files.put(packed)
     with store.session() as session:
-        version = session.get_one(ModelVersion, version_id)
+        version = session.get_one(ModelVersion, version_id, with_for_update=True)
+        if version.state != "training":
+            return
         version.state, version.stage, version.progress = "on trial", "done", 1.0
         version.papers = len(samples)
         version.report = trained.report.to_data()
@@ -180,8 +186,25 @@ def _gauge_soon(session: Session, type_id: int) -> None:
         enqueue(session, GAUGE_TASK, priority=1, lock=f"gauge-{document_id}", document_id=document_id)
 
 
+class TrainingCancelledError(Exception):
+    """Somebody cancelled the training at hand."""
+
+
+def cancel(store: Store, actor: Actor, version_id: int) -> None:
+    """Cancel a training that waits or runs; it stops at its next word on how far it is."""
+    actor.must(TRAIN)
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id, with_for_update=True)
+        if version is None:
+            raise NotFound(f"There is no version with id {version_id}.")
+        if version.state not in ("queued", "training"):
+            raise Conflict(f"Version {version.number} is {version.state}; there is nothing to cancel.")
+        version.state, version.stage, version.error = "failed", "cancelled", f"Cancelled by {actor.name}."
+        record(session, actor, "cancel training", "model_version", version_id)
+
+
 class _Teller:
-    """Writes progress into the version's row, at most about three times a second."""
+    """Writes progress into the version's row, at most about three times a second, and stops a training that was cancelled."""
 
     def __init__(self, store: Store, version_id: int) -> None:
         self._store, self._version_id, self._told = store, version_id, 0.0
@@ -193,6 +216,8 @@ class _Teller:
         self._told = now
         with self._store.session() as session:
             version = session.get_one(ModelVersion, self._version_id)
+            if version.state != "training":
+                raise TrainingCancelledError
             version.stage, version.progress = stage, share
 
 

@@ -13,6 +13,7 @@ from jugum.core.extraction.assignment import Choice, Decision, decide
 from jugum.core.extraction.candidates import Candidate
 from jugum.core.extraction.examples import Sample, gold_candidate
 from jugum.core.extraction.features import FEATURES, Example, PaperView, example_of
+from jugum.core.extraction.prior import share_of_prior, shipped_prior
 from jugum.core.extraction.ranker import Ranker
 from jugum.core.extraction.rules import candidates_with_rules
 from jugum.core.schema import FieldPlan, Plan
@@ -23,6 +24,7 @@ Mask = npt.NDArray[np.bool_]
 HARD_ROWS = 14
 RANDOM_ROWS = 8
 GROUP_OUT_WEIGHT = 0.6
+PRIOR_ASKED = 12  # candidates of a field, the likeliest by the ranker, of which the prior is asked
 
 
 @dataclass(frozen=True)
@@ -150,7 +152,11 @@ def decisions_on(
 ) -> list[Decision]:
     """Score all (candidate, field) pairs of a paper in one call of the ranker, then decide."""
     tables = [view.features(field, known) for field in plan.fields]
-    logits = ranker.logits(np.concatenate([features for _, features in tables]))
+    rows = np.concatenate([features for _, features in tables])
+    logits = ranker.logits(rows)
+    best = _likeliest(logits, [len(chosen) for chosen, _ in tables])
+    share = share_of_prior(view.familiarity(known))
+    logits[best] = (1 - share) * logits[best] + share * shipped_prior().logits(rows[best])
     scored: dict[str, list[Choice]] = {}
     start = 0
     for field, (chosen, _) in zip(plan.fields, tables, strict=True):
@@ -159,6 +165,15 @@ def decisions_on(
         order = np.argsort(-own, kind="stable")
         scored[field.key] = [Choice(candidates[int(chosen[place])], float(own[place])) for place in order]
     return decide(plan, scored, view.familiarity(known))
+
+
+def _likeliest(logits: npt.NDArray[np.float64], counts: Sequence[int]) -> npt.NDArray[np.intp]:
+    """The rows of each field's likeliest candidates: only these few can be decided for, so only of these the prior is asked."""
+    found, start = [], 0
+    for count in counts:
+        found.append(start + np.argsort(-logits[start : start + count], kind="stable")[:PRIOR_ASKED])
+        start += count
+    return np.concatenate(found) if found else np.zeros(0, dtype=np.intp)
 
 
 _HARDNESS = np.zeros(len(FEATURES), dtype=np.float32)

@@ -10,18 +10,15 @@ from jugum.core.classification import layout_of
 from jugum.core.extraction.assignment import Choice, Decision, decide
 from jugum.core.extraction.examples import Sample, gold_candidate
 from jugum.core.extraction.features import Example, PaperView, example_of
+from jugum.core.extraction.prior import shipped_prior
 from jugum.core.extraction.rules import candidates_with_rules
 from jugum.core.page import Page
 from jugum.core.schema import Plan
 
-SURROUNDINGS, PLACE, SHAPE = 0.55, 0.3, 0.15
-EVEN = 0.62  # the score at which a candidate is as likely right as wrong
-STEEP = 9.0
-
 
 def remembered(plan: Plan, labelled: Sequence[Sample], pages: Sequence[Page]) -> list[Decision]:
-    """What labelled papers of a look say about another paper of it: for each field the candidate whose surroundings, place and
-    shape are most like those of its values there. `labelled` are one to a few papers; the plan's learned fields are decided."""
+    """What labelled papers of a look say about another paper of it: for each field the candidate that stands to its values
+    there as values of one field do, by the prior. `labelled` are one to a few papers; the plan's learned fields are decided."""
     plan = plan.learned
     examples: list[Example] = []
     for number, sample in enumerate(labelled):
@@ -35,18 +32,16 @@ def remembered(plan: Plan, labelled: Sequence[Sample], pages: Sequence[Page]) ->
     candidates, by_rule = candidates_with_rules(plan, pages)
     layouts = [layout_of(sample.pages) for sample in labelled]
     view = PaperView(plan, candidates, layout_of(pages), examples, layouts, [frozenset()] * len(layouts), by_rule)
+    known = np.ones(len(layouts), dtype=bool)
     scored: dict[str, list[Choice]] = {}
     for field in plan.fields:
         chosen, mine = view.by_kind[field.value_type], view.fields == field.key
         if not len(chosen) or not mine.any():
             scored[field.key] = []
             continue
-        score = (
-            SURROUNDINGS * view.joint[chosen][:, mine].max(axis=1)
-            + PLACE * view.place[chosen][:, mine].max(axis=1)
-            + SHAPE * view.shape[chosen][:, mine].max(axis=1)
-        )
-        order = np.argsort(-score, kind="stable")[:40]
-        scored[field.key] = [Choice(candidates[int(chosen[n])], STEEP * (float(score[n]) - EVEN)) for n in order]
+        _, rows = view.features(field, known)
+        logits = shipped_prior().logits(rows)
+        order = np.argsort(-logits, kind="stable")[:40]
+        scored[field.key] = [Choice(candidates[int(chosen[n])], float(logits[n])) for n in order]
     familiarity = float(view.alike.max()) if len(view.alike) else 0.0
     return decide(plan, scored, familiarity)

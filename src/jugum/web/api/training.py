@@ -74,6 +74,13 @@ def version(request: Request, version_id: int, actor: See) -> VersionView:
     return train.version_view(request.app.state.store, version_id)
 
 
+@router.post("/versions/{version_id}/cancel", tags=["Training"])
+def cancel(request: Request, version_id: int, actor: Train) -> VersionView:
+    """Cancel a training that waits or runs."""
+    train.cancel(request.app.state.store, actor, version_id)
+    return train.version_view(request.app.state.store, version_id)
+
+
 @router.post("/versions/{version_id}/publish", tags=["Training"])
 def publish(request: Request, version_id: int, actor: Train) -> Published:
     return Published(drafting=train.publish(request.app.state.store, actor, version_id))

@@ -41,6 +41,14 @@ def start(request: Request, type_id: int, actor: Annotated[Actor, Depends(Requir
     return RedirectResponse(f"/types/{type_id}/train", 303)
 
 
+@router.post("/types/{type_id}/train/{version_id}/cancel")
+def cancel(
+    request: Request, type_id: int, version_id: int, actor: Annotated[Actor, Depends(Requires(TRAIN))]
+) -> Response:
+    train.cancel(request.app.state.store, actor, version_id)
+    return RedirectResponse(f"/types/{type_id}/train", 303)
+
+
 @router.post("/types/{type_id}/publish")
 def publish(
     request: Request,

@@ -1,0 +1,57 @@
+"""The rest of the demo's Label: looks with names, a test set, papers that two people label apart."""
+
+from __future__ import annotations
+
+from jugum.core.evaluation.splits import Shares
+from jugum.demo.stubs import EMPLOYERS
+from jugum.flow import label, looks, sets, twice
+from jugum.flow.actor import Actor
+from jugum.flow.desk import Sides, ValueInput, ValueView
+from jugum.flow.label_rows import CellInput
+from jugum.flow.models import LoadedVersions
+from jugum.store import Store
+
+TESTED = 0.15
+GIVEN = 3
+
+
+def prepare(store: Store, actor: Actor, type_id: int, employers: dict[str, int]) -> None:
+    """Name the looks after their employers (`employers`: file name → which), and keep some samples for testing."""
+    for look in looks.looks(store, type_id):
+        known = [employers[paper.name] for paper in looks.papers_of(store, look.id) if paper.name in employers]
+        if known:
+            looks.rename(store, actor, look.id, EMPLOYERS[max(set(known), key=known.count)])
+    sets.split(store, actor, type_id, Shares(TESTED), apart=False, seed=7)
+
+
+def label_apart(store: Store, type_id: int, people: tuple[Actor, Actor]) -> None:
+    """Two people label a few samples apart from suggestions; the second reads one value of each paper otherwise."""
+    versions = LoadedVersions()
+    for document in twice.give(store, people[0], type_id, GIVEN, (people[0].id, people[1].id)):
+        for person in people:
+            _label(store, person, document, versions, slip=person is people[1])
+
+
+def _label(store: Store, person: Actor, document: int, versions: LoadedVersions, *, slip: bool) -> None:
+    desk = label.desk(store, person, document, versions)
+    odd = next((field.key for field in desk.fields if field.others and field.suggestion), "") if slip else ""
+    for field in desk.fields:
+        if field.shape is not None and field.shape.kind == "table":
+            keys = [key for key, _, _ in field.shape.columns]
+            rows = [
+                {key: _cell(cell) for key, cell in zip(keys, row, strict=True) if cell} for row in field.suggested_rows
+            ]
+            label.set_table(store, person, document, field.key, rows, how="agreed")
+            continue
+        said = field.others[:1] if field.key == odd else field.suggestion
+        values = [ValueInput(one.text, one.page, (), _sides(one)) for one in said]
+        label.set_label(store, person, document, field.key, values, absent=not values, how="agreed")
+    label.done(store, person, document)
+
+
+def _sides(one: ValueView) -> Sides | None:
+    return (one.box[0], one.box[1], one.box[2], one.box[3]) if one.box else None
+
+
+def _cell(one: ValueView) -> CellInput:
+    return CellInput(one.text, one.page, _sides(one))
