@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -84,7 +85,9 @@ def test_annotations_of_another_shape_are_refused_with_their_number() -> None:
         read_annotations(json.dumps({"items": [{"body": []}]}).encode())
 
 
-def test_the_schema_describes_a_line() -> None:
+def test_the_published_schema_is_the_one_that_is_kept() -> None:
+    published = Path(__file__).parents[2] / "docs/labels.schema.json"
+    assert json.loads(published.read_text()) == labels_schema()
     assert labels_schema()["properties"]["labels"]["type"] == "object"
 
 

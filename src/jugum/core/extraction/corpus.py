@@ -116,18 +116,18 @@ class Corpus:
         """The right candidates, the wrong ones hardest to tell from them, and a few at random. Candidates of the right
         value at other places are left out: they are not wrong."""
         view, gold = self.views[paper], self.gold[paper][field.key]
-        chosen, features = view.features(field, known)
+        leading = view.leading(field, known)
+        chosen = leading.chosen
         right = np.isin(chosen, [index for index in gold if index is not None])
         neutral = self._of_right_value(paper, field)[chosen]
         if None in gold:  # the value was misread or torn: what looks like it here can't be called wrong
-            return features[:0], right[:0]
+            return np.zeros((0, len(FEATURES)), dtype=np.float32), right[:0]
         wrong = np.nonzero(~right & ~neutral)[0]
-        hardness = features[wrong] @ _HARDNESS
-        hard = wrong[np.argsort(-hardness, kind="stable")[:HARD_ROWS]]
+        hard = wrong[np.argsort(-leading.hardness[wrong], kind="stable")[:HARD_ROWS]]
         rest = np.setdiff1d(wrong, hard)
         drawn = rng.choice(rest, min(RANDOM_ROWS, len(rest)), replace=False) if len(rest) else rest
         keep = np.concatenate([np.nonzero(right)[0], hard, drawn]).astype(np.intp)
-        return features[keep], right[keep]
+        return view.features_of(leading, keep), right[keep]
 
     def _of_right_value(self, paper: int, field: FieldPlan) -> Mask:
         """Which of a paper's candidates say what a field's labels say, at whatever place (kept: asked in every fold)."""
@@ -174,14 +174,3 @@ def _likeliest(logits: npt.NDArray[np.float64], counts: Sequence[int]) -> npt.ND
         found.append(start + np.argsort(-logits[start : start + count], kind="stable")[:PRIOR_ASKED])
         start += count
     return np.concatenate(found) if found else np.zeros(0, dtype=np.intp)
-
-
-_HARDNESS = np.zeros(len(FEATURES), dtype=np.float32)
-for _name, _weight in {
-    "name_best": 0.7,
-    "name_rival": -0.2,
-    "example_joint": 1.0,
-    "place": 0.5,
-    "is_name": -0.5,
-}.items():
-    _HARDNESS[FEATURES.index(_name)] = _weight

@@ -25,6 +25,7 @@ NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous")
 JOINT_WEIGHTS = np.array([0.3, 0.15, 0.2, 0.15, 0.1, 0.1], dtype=np.float32)
 PLACE_SCALE = 0.03
 NAME_LIKE_LEAST = 0.6
+NAME_BEST = 2 * len(NAME_CHANNELS)  # the place of "name_best" in FEATURES
 FIXED_BEFORE_RULE = 11  # of the 14 fixed figures, those that FEATURES names before "rule"
 
 FEATURES = (
@@ -61,6 +62,31 @@ def example_of(paper: int, field: str, candidate: Candidate) -> Example:
     )
 
 
+@dataclass(frozen=True)
+class Leading:
+    """What is known of all candidates of a field (indices `chosen`) with some papers known: `names`, the columns of printed names in the
+    order of FEATURES; how like printed names the candidates are themselves; greatest likeness to the field's examples (`mine`, a mask)
+    jointly, to those of other fields, by place, and by row and column."""
+
+    field: FieldPlan
+    chosen: npt.NDArray[np.intp]
+    known: npt.NDArray[np.bool_]
+    mine: npt.NDArray[np.bool_]
+    names: list[npt.NDArray[np.float32]]
+    is_name: Floats
+    joint: Floats
+    rival: Floats
+    place: Floats
+    crossing: Floats
+
+    @property
+    def hardness(self) -> npt.NDArray[np.float64]:
+        """How easily each candidate may be taken for the field's value by looks."""
+        best, rival = self.names[NAME_BEST], self.names[NAME_BEST + 1]
+        found: npt.NDArray[np.float64] = 0.7 * best - 0.2 * rival + self.joint + 0.5 * self.place - 0.5 * self.is_name
+        return found
+
+
 class PaperView:
     """One paper's candidates with their likeness to all examples and printed names, from which the features are
     taken for any choice of papers that may be known.
@@ -84,6 +110,7 @@ class PaperView:
             kind: np.array([i for i, c in enumerate(candidates) if c.kind == kind], dtype=np.intp)
             for kind in {field.value_type for field in plan.fields}
         }
+        self._by_names: dict[str, list[npt.NDArray[np.float32]]] = {}
         self.by_rule = {key: frozenset(found) for key, found in (by_rule or {}).items()}
         self.papers = np.array([example.paper for example in examples], dtype=np.intp)
         self.fields = np.array([example.field for example in examples], dtype=object)
@@ -172,18 +199,33 @@ class PaperView:
     def features(self, field: FieldPlan, known: npt.NDArray[np.bool_]) -> tuple[npt.NDArray[np.intp], Floats]:
         """Indices of the field's candidates, and their features (candidates × len(FEATURES)), as if only the papers
         where `known` (a mask over papers) is true had been labelled."""
+        leading = self.leading(field, known)
+        return leading.chosen, self.features_of(leading, np.arange(len(leading.chosen)))
+
+    def leading(self, field: FieldPlan, known: npt.NDArray[np.bool_]) -> Leading:
+        """The figures of a field that all its candidates must be known for, since some are ranks among them."""
         chosen = self.by_kind[field.value_type]
-        if not len(chosen):
-            return chosen, np.zeros((0, len(FEATURES)), dtype=np.float32)
         allowed = known[self.papers] if len(self.papers) else np.zeros(0, dtype=bool)
         mine = allowed & (self.fields == field.key)
         others = allowed & (self.fields != field.key)
+        if field.key not in self._by_names:  # the same whichever papers are known
+            self._by_names[field.key] = self._name_columns(field, chosen)
+        return Leading(
+            field, chosen, known, mine, self._by_names[field.key], self.is_name[chosen].max(axis=1, initial=0.0),
+            _greatest(self.joint, chosen, mine), _greatest(self.joint, chosen, others), _greatest(self.place, chosen, mine),
+            _greatest(self.row_and_column, chosen, mine),
+        )  # fmt: skip
+
+    def features_of(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
+        """Features (rows × len(FEATURES)) of some of a field's candidates: places in `leading.chosen`."""
+        if not len(rows):
+            return np.zeros((0, len(FEATURES)), dtype=np.float32)
         columns = [
-            *self._name_columns(field, chosen),
-            *self._example_columns(chosen, mine, others),
-            *self._other_columns(field, chosen, mine, known),
+            *(column[rows] for column in leading.names),
+            *self._example_columns(leading, rows),
+            *self._other_columns(leading, rows),
         ]
-        return chosen, np.column_stack(columns).astype(np.float32)
+        return np.column_stack(columns).astype(np.float32)
 
     def _name_columns(self, field: FieldPlan, chosen: npt.NDArray[np.intp]) -> list[npt.NDArray[np.float32]]:
         number = self.plan.fields.index(field)
@@ -191,7 +233,8 @@ class PaperView:
         best = self._name_best(table)
         own = best[:, number]
         rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
-        return [*table[:, :, number], own, rival, own - rival, *_standing(own)]
+        standing = _standing(own) if len(own) else (own, own)
+        return [*table[:, :, number], own, rival, own - rival, *standing]
 
     @staticmethod
     def _name_best(table: Floats) -> Floats:
@@ -212,44 +255,32 @@ class PaperView:
         score: Floats = best[:, number] - 0.5 * rival - 0.5 * np.where(named >= NAME_LIKE_LEAST, named, 0.0)
         return chosen, score
 
-    def _example_columns(
-        self, chosen: npt.NDArray[np.intp], mine: npt.NDArray[np.bool_], others: npt.NDArray[np.bool_]
-    ) -> list[npt.NDArray[np.float32]]:
-        channels = [_greatest(table, chosen, mine) for table in self.example_table]
-        joint = _greatest(self.joint, chosen, mine)
-        rival = _greatest(self.joint, chosen, others)
-        place = _greatest(self.place, chosen, mine)
-        crossing = _greatest(self.row_and_column, chosen, mine)
+    def _example_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> list[npt.NDArray[np.float32]]:
+        asked, mine = leading.chosen[rows], leading.mine
+        joint, rival, place, crossing = leading.joint, leading.rival, leading.place, leading.crossing
         return [
-            *channels, joint, rival, joint - rival, *_standing(joint),
-            place, _standing(place)[0], crossing, _standing(crossing)[0],
-            _greatest(self.shape, chosen, mine), _greatest(self.value, chosen, mine),
+            *(_greatest(table, asked, mine) for table in self.example_table),
+            joint[rows], rival[rows], (joint - rival)[rows], *(column[rows] for column in _standing(joint)),
+            place[rows], _standing(place)[0][rows], crossing[rows], _standing(crossing)[0][rows],
+            _greatest(self.shape, asked, mine), _greatest(self.value, asked, mine),
         ]  # fmt: skip
 
-    def _other_columns(
-        self,
-        field: FieldPlan,
-        chosen: npt.NDArray[np.intp],
-        mine: npt.NDArray[np.bool_],
-        known: npt.NDArray[np.bool_],
-    ) -> list[npt.NDArray[np.float32]]:
-        count = len(chosen)
-        seen = self.seen_in[chosen][:, known].mean(axis=1) if known.any() else np.zeros(count)
-        best = self._name_best(self.name_table[:, chosen])[:, self.plan.fields.index(field)]
-        first = np.zeros(count)
-        first[int(best.argmax())] = 1
-        family = _family(field.data_type)
+    def _other_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> list[npt.NDArray[np.float32]]:
+        asked, known, count = leading.chosen[rows], leading.known, len(rows)
+        seen = self.seen_in[np.ix_(asked, np.flatnonzero(known))].mean(axis=1) if known.any() else np.zeros(count)
+        first = (rows == int(leading.names[NAME_BEST].argmax())).astype(np.float32)
+        family = _family(leading.field.data_type)
         kinds = [np.full(count, family == one) for one in ("text", "date", "money", "number")]
-        ruled = self.by_rule.get(field.key, frozenset())
-        fixed = self.fixed[chosen].T
+        ruled = self.by_rule.get(leading.field.key, frozenset())
+        fixed = self.fixed[asked].T
         return [
             seen,
-            self.is_name[chosen].max(axis=1),
+            leading.is_name[rows],
             first,
             *fixed[:FIXED_BEFORE_RULE],
-            np.array([index in ruled for index in chosen.tolist()], dtype=np.float32),
+            np.array([index in ruled for index in asked.tolist()], dtype=np.float32),
             *fixed[FIXED_BEFORE_RULE:],
-            np.full(count, np.log1p(mine.sum())),
+            np.full(count, np.log1p(leading.mine.sum())),
             np.full(count, self.familiarity(known)),
             *kinds,
         ]
