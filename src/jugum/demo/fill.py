@@ -12,7 +12,7 @@ from sqlalchemy import select
 from jugum.core.values import ValueType, normal_form, same_value
 from jugum.demo import WORKSPACE
 from jugum.demo.gathering import fill_dossiers
-from jugum.demo.labelling import label_apart, prepare
+from jugum.demo.labelling import label_apart, prepare, slips
 from jugum.demo.papers import FIELDS, DemoPaper, demo_papers, plan_bytes
 from jugum.demo.parts import Rows
 from jugum.errors import JugumError, TaskError
@@ -72,6 +72,7 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     _receive(store, analyst, type_id, live[FIRST_LIVE:])
     _wait(store, say)
     label_apart(store, type_id, (analyst, actors["admin"]))
+    slips(store, analyst, type_id)
     fill_dossiers(store, analyst, say, lambda: _wait(store, say))
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from jugum.core.evaluation.splits import Shares
 from jugum.demo.stubs import EMPLOYERS
-from jugum.flow import label, looks, sets, twice
+from jugum.flow import gather, label, looks, sets, twice
 from jugum.flow.actor import Actor
 from jugum.flow.desk import Sides, ValueInput, ValueView
 from jugum.flow.label_rows import CellInput
@@ -13,6 +13,7 @@ from jugum.store import Store
 
 TESTED = 0.15
 GIVEN = 3
+SLIPS = 2
 
 
 def prepare(store: Store, actor: Actor, type_id: int, employers: dict[str, int]) -> None:
@@ -30,6 +31,17 @@ def label_apart(store: Store, type_id: int, people: tuple[Actor, Actor]) -> None
     for document in twice.give(store, people[0], type_id, GIVEN, (people[0].id, people[1].id)):
         for person in people:
             _label(store, person, document, versions, slip=person is people[1])
+
+
+def slips(store: Store, actor: Actor, type_id: int) -> None:
+    """Slips of the hand that labelling knows: two digits changed over in a value that was read rightly."""
+    done = [one.id for one in gather.documents(store, type_id, purpose="sample", state="labelled", limit=SLIPS)]
+    for document, key in zip(done, ("net_pay", "gross_pay"), strict=False):
+        (field,) = (one for one in label.labels(store, document) if one.field == key)
+        value = field.values[0]
+        text = value.text[:-2] + value.text[:-3:-1]
+        given = ValueInput(text, value.page, (), _sides(value))
+        label.set_label(store, actor, document, key, [given], how="marked")
 
 
 def _label(store: Store, person: Actor, document: int, versions: LoadedVersions, *, slip: bool) -> None:

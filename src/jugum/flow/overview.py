@@ -137,7 +137,10 @@ def _labelled_since(session: Session, type_id: int) -> int:
     known = {int(key) for key in (last.snapshot.get("papers", {}) if last else {})}
     ids = session.scalars(
         select(Document.id).where(
-            Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled"
+            Document.type_id == type_id,
+            Document.purpose == "sample",
+            Document.state == "labelled",
+            Document.set_name == "train",
         )
     )
     return len(set(ids) - known)

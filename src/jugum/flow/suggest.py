@@ -33,12 +33,13 @@ UNSURE = 0.5  # below this confidence of a version, look-alikes labelled meanwhi
 @dataclass(frozen=True)
 class Suggested:
     """What is found for a field: its values (None for a table's empty cells), the candidates next in line, and the threshold
-    they stand against. `passes` tells that a measured confidence reaches that threshold."""
+    they stand against. `passes` tells that a measured confidence reaches that threshold; `sure` is that confidence, "not on it" included."""
 
     values: list[ValueView | None] = field(default_factory=list)
     others: list[ValueView] = field(default_factory=list)
     threshold: float | None = None
     passes: bool = False
+    sure: float = 0.0
 
 
 def suggestions(
@@ -49,15 +50,11 @@ def suggestions(
     pages = pages_of(session, document.id)[:PAGES_MAX]
     suggested = _by_version(store, session, document, versions, pages)
     plan = plan_in(document.type)
-    doubtful = [one for one in plan.learned.fields if _sureness(suggested.get(one.key)) < UNSURE]
+    doubtful = [one for one in plan.learned.fields if suggested.get(one.key, Suggested()).sure < UNSURE]
     for key, one in _by_look(session, document, Plan(tuple(doubtful)), pages).items():
         if one.values:
             suggested[key] = one
     return _by_plan(store, session, document, explorer or Explorer(), set(suggested)) | suggested
-
-
-def _sureness(one: Suggested | None) -> float:
-    return max((value.confidence or 0.0 for value in one.values if value), default=0.0) if one else 0.0
 
 
 def newest_version(session: Session, type_id: int | None) -> ModelVersion | None:
@@ -85,7 +82,7 @@ def _by_version(
         passes = bool(decision.chosen) and threshold is not None and sure >= threshold and familiar
         found[decision.field] = Suggested(
             [_choice(choice, "model", round(sure, 4)) for choice in decision.chosen],
-            [_choice(choice, "model") for choice in decision.others], threshold, passes,
+            [_choice(choice, "model") for choice in decision.others], threshold, passes, sure,
         )  # fmt: skip
     return found
 

@@ -50,7 +50,7 @@ class VersionView:
 
 @dataclass(frozen=True)
 class TrainView:
-    """What the Train page shows: versions, newest first; labelled papers now, and how many came since the last version;
+    """What the Train page shows: versions, newest first; labelled papers of the training set now, and how many came since the last version;
     per field how many papers have a value for it."""
 
     labelled: int
@@ -303,8 +303,8 @@ def overview(store: Store, type_id: int) -> TrainView:
     with store.session() as session:
         row = type_row(session, type_id)
         labelled = select(Document.id).where(
-            Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled"
-        )
+            Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled", Document.set_name == "train"
+        )  # fmt: skip
         ids = set(session.scalars(labelled))
         last = session.scalar(
             select(ModelVersion)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from statistics import median
 
-from jugum.core.extraction.tables import HEADER_LEAST, header_likeness
+from jugum.core.extraction.tables import HEADER_LEAST, column_spans, header_likeness
 from jugum.core.page import Box, Page, Segment, Word, segments_in, text_of, union
 from jugum.core.schema import FieldPlan
 from jugum.core.values import NUMERIC, DataType, normal_form
@@ -90,14 +90,7 @@ def _ruled_rails(cells: Sequence[Box], words: Sequence[Word]) -> list[float]:
 
 
 def _white_rails(words: Sequence[Word], rows: Sequence[Sequence[Segment]]) -> list[float]:
-    spans: list[list[float]] = []
-    for segment in sorted((one for row in rows for one in row), key=lambda one: one.box.width):
-        over = [span for span in spans if segment.box.x0 < span[1] and span[0] < segment.box.x1]
-        if len(over) == 1:
-            over[0][:] = min(over[0][0], segment.box.x0), max(over[0][1], segment.box.x1)
-        elif not over:
-            spans.append([segment.box.x0, segment.box.x1])
-    spans.sort()
+    spans = column_spans(rows)
     between = [(left[1] + right[0]) / 2 for left, right in pairwise(spans)]
     around = union(word.box for word in words)
     return [max(0.0, around.x0 - EDGE), *between, min(1.0, around.x1 + EDGE)]

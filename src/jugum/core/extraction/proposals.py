@@ -11,6 +11,7 @@ from rapidfuzz import fuzz
 from jugum.core.extraction.candidates import Candidate, PageCandidates, plain_text
 from jugum.core.extraction.marks import Tick, ticks_of
 from jugum.core.extraction.sections import sections_of
+from jugum.core.extraction.tables import column_spans
 from jugum.core.page import Box, Page, Segment, Word, segments_in, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan, key_from
 from jugum.core.structure import Structure, Table, TableCell, pairs_of, read_zones, tables_of
@@ -471,7 +472,7 @@ def table_from_region(page: Page, box: Box) -> Proposal | None:
     rows: dict[int, list[Segment]] = {}
     for segment in segments:
         rows.setdefault(segment.row, []).append(segment)
-    columns = _spans(inside, list(rows.values()))
+    columns = column_spans(list(rows.values()))
     if len(columns) < 2 or len(rows) < 2:
         return None
     grid = [["" for _ in columns] for _ in rows]
@@ -487,15 +488,3 @@ def table_from_region(page: Page, box: Box) -> Proposal | None:
     body = grid[1:] if headed else grid
     made = table_proposal(page, box, [(name, [row[n] for row in body]) for n, name in enumerate(names)])
     return _keyed(Plan(()), [made])[0]
-
-
-def _spans(words: Sequence[Word], rows: Sequence[Sequence[Segment]]) -> list[tuple[float, float]]:
-    """Columns as spans along x: overlapping pieces merged, those that reach over several columns left out."""
-    spans: list[list[float]] = []
-    for segment in sorted((one for row in rows for one in row), key=lambda one: one.box.width):
-        over = [span for span in spans if segment.box.x0 < span[1] and span[0] < segment.box.x1]
-        if len(over) == 1:
-            over[0][0], over[0][1] = min(over[0][0], segment.box.x0), max(over[0][1], segment.box.x1)
-        elif not over:
-            spans.append([segment.box.x0, segment.box.x1])
-    return sorted((span[0], span[1]) for span in spans)

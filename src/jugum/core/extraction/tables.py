@@ -126,6 +126,18 @@ def _by_words(text: str, name: str) -> float:
     return fuzz.token_set_ratio(text, name) if abs(len(text.split()) - len(name.split())) <= 2 else 0.0
 
 
+def column_spans(rows: Sequence[Sequence[Segment]]) -> list[tuple[float, float]]:
+    """Columns as spans along x: overlapping pieces merged, those that reach over several columns left out."""
+    spans: list[list[float]] = []
+    for segment in sorted((one for row in rows for one in row), key=lambda one: one.box.width):
+        over = [span for span in spans if segment.box.x0 < span[1] and span[0] < segment.box.x1]
+        if len(over) == 1:
+            over[0][:] = min(over[0][0], segment.box.x0), max(over[0][1], segment.box.x1)
+        elif not over:
+            spans.append([segment.box.x0, segment.box.x1])
+    return sorted((span[0], span[1]) for span in spans)
+
+
 def _bounds(header: _Header, columns: Sequence[FieldPlan], lines: _Lines) -> dict[str, tuple[float, float]]:
     """From where to where each column's cells lie: half way to the neighbouring heads of the same row, those of other
     tables included; numbers end at their head's right edge, so they may reach far to the left of it."""

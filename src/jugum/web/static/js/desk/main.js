@@ -104,7 +104,7 @@ class Desk {
     const open = this.paper.fields.filter((field) => this.isOpen(field)).length;
     const title = this.root.querySelector("[data-title]");
     const left = this.paper.left;
-    if (this.mode === "label") title.textContent = `${this.paper.state === "labelled" ? "Labelled" : open ? `${open} of ${this.paper.fields.length} to mark` : "Every field is marked"}${left ? `, ${left} more papers` : ""}: ${this.paper.name}`;
+    if (this.mode === "label") title.textContent = `${this.paper.state === "labelled" ? "Labelled" : open ? `${open} of ${this.paper.fields.length} to mark` : "Every field is marked"}${left ? `, ${left} more` : ""}: ${this.paper.name}`;
     else if (this.mode === "review") title.textContent = `${this.paper.name}: ${open ? `${open} ${open === 1 ? "field waits" : "fields wait"}` : this.paper.state}${left ? `, ${left} more held` : ""}`;
     else title.textContent = `${this.paper.name}: ${this.paper.state}${this.paper.version ? `, read by version ${this.paper.version}` : ""}`;
     this.agreeButtons();
