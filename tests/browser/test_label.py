@@ -483,3 +483,17 @@ def test_disputes_are_settled_side_by_side(application: Application, page: Page)
     page.locator(".choice", has_text=slip.amount).click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("1 of 1 paper labelled by both")
     assert labels(application, document)["amount"]["values"][0]["text"] == slip.amount
+
+
+def test_words_of_another_reader_are_taken_in_on_the_page_explorer(application: Application, page: Page) -> None:
+    kind = application.new_type()
+    document = sample(application, kind, "alto.pdf", slip_pdf(slips(1)[0]))
+    page.goto(f"/documents/{document}/explore")
+    page.locator(".found-thing").first.wait_for()
+    page.get_by_text("By hand").click()
+    alto = b'<alto><Page WIDTH="100" HEIGHT="100"><String CONTENT="Elsewhere" HPOS="10" VPOS="10" WIDTH="20" HEIGHT="5"/></Page></alto>'
+    page.get_by_label("ALTO XML file").set_input_files({"name": "a.xml", "mimeType": "text/xml", "buffer": alto})
+    expect(page.locator("#ask")).to_contain_text("1 words of the file")
+    page.locator("#ask").get_by_role("button", name="All right").click()
+    expect(page.locator(".found-thing")).to_have_count(1)
+    expect(page.locator(".found-thing")).to_contain_text("Elsewhere")

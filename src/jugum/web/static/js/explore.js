@@ -267,6 +267,19 @@ async function readAgain(asked, pages) {
   await open(number);
 }
 
+// Words that another reader read from the same pages, in place of ours.
+part("alto")?.addEventListener("click", () => part("alto-file").click());
+part("alto-file")?.addEventListener("change", async (event) => {
+  const form = new FormData();
+  form.append("file", event.target.files[0]);
+  event.target.value = "";
+  try {
+    const taken = await call("PUT", `/api/v1/documents/${id}/words.alto`, form);
+    await tell("Words taken in", `${taken.words} words of the file stand in place of those that were read.`);
+    location.reload();
+  } catch (error) { tell("The words were not taken in", error.message); }
+});
+
 root.querySelectorAll("[data-turn]").forEach((button) => button.addEventListener("click", () => readAgain({ turn: Number(button.dataset.turn) }, [number])));
 root.querySelectorAll("[data-all]").forEach((button) => button.addEventListener("click", async () => {
   const from = button.dataset.all === "picture";
