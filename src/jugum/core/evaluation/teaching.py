@@ -62,7 +62,7 @@ def teaches_most(
         best = min(judged, key=lambda one: (one.sure or 0.0, one.paper))
         return Chosen(
             best.paper,
-            f"the model is least sure of it ({best.sure or 0:.0%} on the whole), most of all of {best.least}",
+            f"the model is least sure of it ({100 * (best.sure or 0):.0f} % on the whole), most of all of {best.least}",
         )
     best = min(waiting, key=lambda one: (labelled_by_look.get(one.look, 0), one.paper))
     return Chosen(best.paper, f"fewest papers of {names.get(best.look, 'its look')} are labelled")
