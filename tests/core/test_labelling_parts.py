@@ -8,10 +8,12 @@ from dataclasses import replace
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.stats import binomtest
 from tests.core.test_learning_parts import page
 
 from jugum.core.classification import layout_of, nearest_group
 from jugum.core.evaluation.agreement import agreement, krippendorff_alpha
+from jugum.core.evaluation.compare import Verdict, compared, mcnemar_exact
 from jugum.core.evaluation.pace import papers_an_hour
 from jugum.core.evaluation.splits import Shares, split_papers
 from jugum.core.evaluation.teaching import Waiting, teaches_most
@@ -213,3 +215,26 @@ def test_papers_an_hour_leave_pauses_out() -> None:
     assert papers_an_hour([(1, 0.0, False), (1, 3.0, True)]).an_hour is None
     random.Random(1).shuffle(acts)
     assert papers_an_hour(acts) == pace
+
+
+@given(st.integers(0, 30), st.integers(0, 30))
+def test_mcnemar_s_exact_test_is_scipy_s_binomial_test(gained: int, lost: int) -> None:
+    expected = binomtest(min(gained, lost), gained + lost, 0.5).pvalue if gained + lost else 1.0
+    assert mcnemar_exact(gained, lost) == pytest.approx(min(1.0, expected))
+    assert mcnemar_exact(gained, lost) == mcnemar_exact(lost, gained)
+
+
+def evidence(rights: str, *, expected: str = "1") -> list[dict[str, object]]:
+    return [
+        {"sample": str(n), "field": "fee", "right": right == "1", "unseen": False, "found": right, "expected": expected}
+        for n, right in enumerate(rights)
+    ]
+
+
+def test_a_version_is_called_better_only_on_evidence() -> None:
+    slight = compared(evidence("0011111"), evidence("1111111"))
+    assert (slight.gained, slight.lost, slight.verdict) == (2, 0, Verdict.OPEN)
+    clear = compared(evidence("0" * 9 + "1" * 20), evidence("1" * 29))
+    assert clear.verdict is Verdict.BETTER
+    assert compared(evidence("1" * 29), evidence("0" * 9 + "1" * 20)).verdict is Verdict.WORSE
+    assert compared(evidence("11"), evidence("00", expected="2")).common == 0  # the labels were changed in between

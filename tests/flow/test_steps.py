@@ -139,7 +139,8 @@ def test_training_shows_figures_of_held_out_papers_and_counts_new_labels(trained
     assert (view.labelled, view.new_since) == (10, 0)
     assert report["seen_total"] == 30
     assert report["seen_right"] >= 27
-    assert {tuple(row[2:]) for row in view.coverage} == {(10, 0)}
+    assert {(row.values, row.absent, sum(row.by_look)) for row in view.coverage} == {(10, 0, 10)}
+    assert len(view.looks) == 2
 
 
 def test_one_version_trains_at_a_time_and_publishing_retires_the_one_before(trained: Office, run_jobs: Run) -> None:
@@ -364,3 +365,15 @@ def test_papers_of_the_test_set_measure_the_version_and_nothing_else(office: Off
     assert report["papers"] == 6
     assert (report["test"]["papers"], report["test"]["total"]) == (2, 6)
     assert report["test"]["right"] + 0 == sum(one["right"] for one in report["test"]["fields"].values())
+
+
+def test_a_version_is_set_against_the_one_before_on_the_papers_both_judged(trained: Office, run_jobs: Run) -> None:
+    (first,) = train.versions(trained.store, trained.type_id)
+    assert train.against_before(trained.store, first.id) is None
+    second = train.start(trained.store, trained.analyst, trained.type_id)
+    run_jobs()
+    found = train.against_before(trained.store, second)
+    assert found is not None
+    number, comparison = found
+    assert (number, comparison.gained, comparison.lost) == (1, 0, 0)  # the same labels and seed give the same version
+    assert comparison.common == 30

@@ -275,7 +275,11 @@ _SAID = {
     "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields",
     "add batch": "made batches", "add source": "added sources", "cut": "cut bundles into papers", "place": "placed papers",
     "read again": "read pages again", "unlock": "unlocked papers", "add document type": "added document types",
-    "add workspace": "made a workspace", "change plan": "changed plans", "change list": "changed lists",
+    "add workspace": "made a workspace", "change plan": "changed plans", "labelled apart": "labelled samples apart from another",
+    "give to two": "gave samples to two people", "settle dispute": "settled disputes", "deal sets": "dealt samples to sets",
+    "put into set": "put samples into sets", "rename look": "named looks", "merge looks": "merged looks", "split look": "split looks",
+    "keep": "kept suspicious labels", "label from file": "took labels in from files", "words from ALTO": "took words in from files",
+    "labelling": "changed how samples are labelled", "cancel training": "cancelled trainings", "change list": "changed lists",
 }  # fmt: skip
 
 

@@ -13,6 +13,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.evaluation import train_version
+from jugum.core.evaluation.compare import Comparison, compared
 from jugum.core.extraction import Sample, SampleLabel
 from jugum.core.formats import pack_version
 from jugum.core.page import Box
@@ -22,7 +23,7 @@ from jugum.flow.looks import assign
 from jugum.flow.plan import plan_in, type_row
 from jugum.flow.read import DRAFT_TASK, pages_of
 from jugum.store import Store
-from jugum.store.models import Document, Field, Label, ModelVersion, Person
+from jugum.store.models import Document, Field, Label, Look, ModelVersion, Person
 from jugum.store.queue import enqueue
 
 TRAIN_TASK = "train_version"
@@ -49,13 +50,25 @@ class VersionView:
 
 
 @dataclass(frozen=True)
+class FieldCoverage:
+    """A field's labels in the training set: papers with a value, papers it is not on, and papers with a value for each look."""
+
+    key: str
+    name: str
+    values: int
+    absent: int
+    by_look: list[int]
+
+
+@dataclass(frozen=True)
 class TrainView:
     """What the Train page shows: versions, newest first; labelled papers of the training set now, and how many came since the last version;
     per field how many papers have a value for it."""
 
     labelled: int
     new_since: int
-    coverage: list[tuple[str, str, int, int]]
+    coverage: list[FieldCoverage]
+    looks: list[str]
     versions: list[VersionView]
 
 
@@ -321,5 +334,46 @@ def overview(store: Store, type_id: int) -> TrainView:
         )
         counts = {(field_id, absent): count for field_id, absent, count in session.execute(counted)}
         shown = [f for f in row.fields if "." not in f.key and f.kind in ("value", "clause")]
-        coverage = [(f.key, f.name, counts.get((f.id, False), 0), counts.get((f.id, True), 0)) for f in shown]
-    return TrainView(len(ids), len(ids - known), coverage, versions(store, type_id))
+        by_look: dict[tuple[int, int | None], int] = {
+            (field_id, look): count
+            for field_id, look, count in session.execute(
+                select(Label.field_id, Document.look_id, func.count(func.distinct(Label.document_id)))
+                .join(Document, Label.document_id == Document.id)
+                .where(Label.document_id.in_(labelled), Label.absent.is_(False))
+                .group_by(Label.field_id, Document.look_id)
+            )
+        }
+        looks = [
+            (look, name)
+            for look, name in session.execute(
+                select(Look.id, Look.name).where(Look.type_id == type_id).order_by(Look.id)
+            )
+            if any(one == look for _, one in by_look)
+        ]
+        coverage = [
+            FieldCoverage(
+                f.key, f.name, counts.get((f.id, False), 0), counts.get((f.id, True), 0),
+                [by_look.get((f.id, look), 0) for look, _ in looks],
+            )
+            for f in shown
+        ]  # fmt: skip
+    return TrainView(len(ids), len(ids - known), coverage, [name for _, name in looks], versions(store, type_id))
+
+
+def against_before(store: Store, version_id: int) -> tuple[int, Comparison] | None:
+    """A trained version against the trained one before it: that one's number, and how they compare on the papers both were judged
+    on; None when there is none before."""
+    with store.session() as session:
+        version = version_row(session, version_id)
+        before = session.scalar(
+            select(ModelVersion)
+            .where(
+                ModelVersion.type_id == version.type_id, ModelVersion.number < version.number, ModelVersion.trained_at.is_not(None)
+            )
+            .order_by(ModelVersion.number.desc())
+            .limit(1)
+            .options(undefer(ModelVersion.evidence))
+        )  # fmt: skip
+        if before is None or version.trained_at is None:
+            return None
+        return before.number, compared(before.evidence, version.evidence)

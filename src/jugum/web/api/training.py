@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
+from jugum.core.evaluation.compare import Comparison
 from jugum.core.thresholds import Outcome
 from jugum.flow import train, weigh
 from jugum.flow.actor import SEE, TRAIN, WEIGH, Actor
@@ -72,6 +73,13 @@ def versions(request: Request, type_id: int, actor: See) -> list[VersionView]:
 def version(request: Request, version_id: int, actor: See) -> VersionView:
     """A version with its progress and, when trained, its report."""
     return train.version_view(request.app.state.store, version_id)
+
+
+@router.get("/versions/{version_id}/against-before", tags=["Training"])
+def against_before(request: Request, version_id: int, actor: See) -> Comparison | None:
+    """What got better and worse against the trained version before, on the papers both were judged on."""
+    found = train.against_before(request.app.state.store, version_id)
+    return found[1] if found else None
 
 
 @router.post("/versions/{version_id}/cancel", tags=["Training"])

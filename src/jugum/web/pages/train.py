@@ -31,7 +31,7 @@ def report_page(request: Request, type_id: int, version_id: int, actor: See) -> 
     names = {field.key: field.name for field in plan.fields(store, type_id)}
     return page(
         request, "report.html", actor=actor, shown=plan.type_view(store, type_id), step="train", names=names,
-        version=train.version_view(store, version_id),
+        version=train.version_view(store, version_id), against=train.against_before(store, version_id),
     )  # fmt: skip
 
 
