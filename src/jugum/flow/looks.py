@@ -21,10 +21,13 @@ GROUPED = ("to label", "in hand", "labelled", "settled", "delivered")
 MEMBERS_COMPARED = 4
 AT_ONCE_MAX = 120  # more papers than this are put to groups one after the other
 STRIP = 12
+LOCK = 7_001  # the class of advisory locks on the looks of a type
 
 
 def assign(session: Session, type_id: int) -> int:
-    """Put papers without a look to the group they are most like, or to a new one. Returns how many were put somewhere."""
+    """Put papers without a look to the group they are most like, or to a new one. Returns how many were put somewhere. One at a time
+    does so for a type: who comes second finds the papers of the first one grouped already."""
+    session.execute(select(func.pg_advisory_xact_lock(LOCK, type_id)))
     waiting = session.scalars(
         select(Document)
         .where(Document.type_id == type_id, Document.state.in_(GROUPED), Document.look_id.is_(None), Document.pages_read > 0)
@@ -32,7 +35,6 @@ def assign(session: Session, type_id: int) -> int:
     ).all()  # fmt: skip
     if not waiting:
         return 0
-    session.execute(select(func.pg_advisory_xact_lock(7_000_000 + type_id)))
     layouts = {document.id: layout_of(pages_of(session, document.id)) for document in waiting}
     known = _members(session, type_id)
     fresh = list(waiting)
