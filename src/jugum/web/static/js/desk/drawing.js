@@ -131,6 +131,8 @@ export const drawing = {
     const active = this.active && this.field(this.active);
     this.dock.classList.toggle("tall", Boolean(active && this.editing && active.shape.kind === "table"));
     if (active && this.editing && active.shape.kind === "table") { this.drawGrid(active); return; }
+    if (this.typingIn(active)) return;
+    this.dock.dataset.field = active ? active.key : "";
     if (this.rails) { this.rails = null; this.pages.mode = "words"; this.pages.near.forEach((one) => one.helps.replaceChildren()); }
     const chips = this.paper.fields.filter((field) => this.shown(field) && !this.standing(field).values.some((value) => value.box)).map((field) => this.chip(field));
     const parts = [];
@@ -140,6 +142,12 @@ export const drawing = {
     else if (active && this.mode !== "look" && !this.standing(active).values.some((value) => value.box)) parts.push(this.entry(active));
     this.dock.replaceChildren(...parts);
     if (this.editing) this.dock.querySelector(".entry input")?.focus();
+  },
+
+  // Whether somebody is typing a value for this field in the dock just now: what is typed is not drawn over by news.
+  typingIn(field) {
+    const input = this.dock.querySelector(".entry input");
+    return Boolean(input && input === document.activeElement && input.value && field && this.dock.dataset.field === field.key);
   },
 
   chip(field) {

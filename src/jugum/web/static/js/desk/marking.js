@@ -124,6 +124,7 @@ export const marking = {
 
   typed(text, value) {
     const field = this.field(this.active);
+    if (this.dock.contains(document.activeElement)) document.activeElement.blur();
     this.editing = false;
     this.free = null;
     const rest = field.many ? this.standing(field).values.slice(1) : [];
