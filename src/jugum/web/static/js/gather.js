@@ -1,5 +1,6 @@
 // Gather: uploading with progress, rows that follow the reading, setting aside.
 
+import { showAnew } from "./leave.js";
 import Alpine from "../vendor/alpine.js";
 import { call, upload } from "./server.js";
 import { setKeys } from "./keys.js";
@@ -149,7 +150,7 @@ async function watch() {
     if (reading) title.textContent = `${reading} ${reading === 1 ? "paper is" : "papers are"} being read`;
     // Never while files are being sent or something is said about them: a reload would lose both.
     const sending = !document.getElementById("uploads")?.classList.contains("d-none");
-    if (changed && !reading && started && !sending) { location.reload(); return; }
+    if (changed && !reading && started && !sending) { showAnew(); return; }
     if (!reading) break; // what waits for a live version may wait for days
   }
   watching = false;

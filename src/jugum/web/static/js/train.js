@@ -1,5 +1,6 @@
 // Train: the version in training tells its stage and share until it is done.
 
+import { showAnew } from "./leave.js";
 import { call } from "./server.js";
 
 const page = document.querySelector("[data-train]");
@@ -10,7 +11,7 @@ async function follow() {
     await new Promise((resolve) => setTimeout(resolve, 500));
     const version = await call("GET", `/api/v1/versions/${busy}`).catch(() => null);
     if (!version) continue;
-    if (!["queued", "training"].includes(version.state)) { location.reload(); return; }
+    if (!["queued", "training"].includes(version.state)) { showAnew(); return; }
     page.querySelector("[data-stage]").textContent = version.stage;
     page.querySelector("[data-share]").textContent = `${Math.round(version.progress * 100)} %`;
     page.querySelector("progress.wide").value = version.progress;
