@@ -417,6 +417,7 @@ def test_keyed_values_are_chosen_and_suspicious_labels_settled_by_one_key(applic
     page.get_by_label("It has every value of its papers").check()
     page.get_by_role("button", name="Place these values").click()
     expect(page.locator(".deciding .choice img")).to_have_count(2)
+    expect(page.locator("tr.at")).to_be_visible()
     page.keyboard.press("2")
     expect(page.get_by_role("heading", level=1)).to_contain_text("every place is settled")
     assert 0.3 < labels(application, document)["charge"]["values"][0]["box"][1] < 0.4
@@ -425,6 +426,7 @@ def test_keyed_values_are_chosen_and_suspicious_labels_settled_by_one_key(applic
     page.goto(f"/types/{kind}/label/quality")
     expect(page.get_by_role("heading", level=1)).to_have_text("Something speaks against 1 label")
     expect(page.locator(".deciding")).to_contain_text("“9,00” was read there")
+    expect(page.locator("tr.at")).to_be_visible()
     page.keyboard.press("2")
     expect(page.get_by_role("heading", level=1)).to_have_text("Nothing speaks against any label")
     assert labels(application, document)["charge"]["values"][0]["text"] == "9,00"

@@ -216,6 +216,8 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
     spots = [_spot(session, document_id, one) for one in ([first] if first else []) + list(given.more)]
     read = _said(field, spots)
     text = (given.text or "").strip() or read
+    if field.data_type == DataType.ADDRESS.value and text.replace(",", " ").split() == read.replace(",", " ").split():
+        text = read  # its lines stay told apart
     if not text:
         raise InputError(f"No value was given for {field.name}.")
     if len(spots) == 1 and given.words and (part := part_of(spots[0].words, text)) is not None:

@@ -176,7 +176,7 @@ export const marking = {
 
   valuesBody(values, absent, how) {
     const body = { absent, how, values: values.map((value) => ({
-      text: value.words && !value.part ? null : value.text, page: value.page ?? null, words: value.words || [], box: value.words ? null : value.box ?? null,
+      text: value.text, page: value.page ?? null, words: value.words || [], box: value.words ? null : value.box ?? null,
       more: value.spots || (value.more || []).map(([page, box]) => ({ page, box })),
     })) };
     if (this.mode === "review") delete body.how;
