@@ -364,7 +364,7 @@ def test_papers_of_the_test_set_measure_the_version_and_nothing_else(office: Off
     report = train.version_view(office.store, version).report
     assert report["papers"] == 6
     assert (report["test"]["papers"], report["test"]["total"]) == (2, 6)
-    assert report["test"]["right"] + 0 == sum(one["right"] for one in report["test"]["fields"].values())
+    assert report["test"]["right"] == sum(one["right"] for one in report["test"]["fields"].values())
 
 
 def test_a_version_is_set_against_the_one_before_on_the_papers_both_judged(trained: Office, run_jobs: Run) -> None:

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from jugum.errors import InputError
 from jugum.flow.actor import LABEL, Actor, record
+from jugum.flow.next_paper import ORDERS
 from jugum.flow.plan import type_row
 from jugum.flow.suggest import Suggested
 from jugum.store import Store
@@ -105,7 +106,7 @@ def set_labelling(
     actor.must(LABEL)
     if plant is not None and not 0 <= plant <= PER_HUNDRED_MAX:
         raise InputError(f"{plant:g} planted suggestions per hundred can't be; 0 to {PER_HUNDRED_MAX} can.")
-    if order is not None and order not in ("teaches most", "in order"):
+    if order is not None and order not in ORDERS:
         raise InputError(f"“{order}” is no order of papers; “teaches most” and “in order” are.")
     with store.session() as session:
         row = type_row(session, type_id)

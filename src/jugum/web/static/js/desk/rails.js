@@ -13,7 +13,6 @@ export class Rails {
     Object.assign(this, { pages, field, changed, tell });
     this.parts = [];
     this.chosen = null; // {part, kind: "rails" | "lines", at}
-    this.typed = new Map();
   }
 
   get any() { return this.parts.length > 0; }
@@ -28,7 +27,6 @@ export class Rails {
     if (before && !found.columns.some(Boolean) && before.rails.length === found.rails.length) found.columns = [...before.columns];
     const keep = this.parts.filter((part) => part.page !== page || Math.min(part.lines.at(-1), box[3]) <= Math.max(part.lines[0], box[1]));
     this.parts = [...keep, { page, rails: found.rails, lines: found.lines, columns: found.columns }].sort((a, b) => a.page - b.page || a.lines[0] - b.lines[0]);
-    this.typed.clear();
     this.draw();
     this.changed(this.rows());
   }
