@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import asyncio
 import os
+import shutil
 import tempfile
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from itertools import count
 from pathlib import Path
 
@@ -15,13 +15,10 @@ import psycopg
 import pytest
 
 from jugum.cluster import Cluster
-from jugum.flow import people, plan, train
-from jugum.flow.actor import Actor
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.migrate import migrate
-from tests.office import PASSWORD, Office
-from tests.papers import slips
+from tests.office import Office, fill_office, run_queue, train_office
 
 os.environ["OMP_THREAD_LIMIT"] = "1"
 # The same examples on every run, and no clock: a slow moment of the machine is no failure.
@@ -46,17 +43,64 @@ def cluster_url() -> Iterator[str]:
             cluster.remove()
 
 
+GROUNDS = ("trained", "office")  # fixtures that a template database is kept for, the fullest first
+
+
+class Grounds:
+    """Template databases with what fixtures begin with, each filled once in a run, and the folders of their files."""
+
+    def __init__(self, url: str, folder: Path) -> None:
+        self.url, self.folder = url, folder
+        self.offices: dict[str, Office] = {}
+
+    def template(self, name: str) -> str:
+        """The database to copy for a fixture, filled when it is asked for first."""
+        if name in GROUNDS and name not in self.offices:
+            self._create(f"template_{name}", self.template("office" if name == "trained" else "jugum"))
+            home = self.folder / name
+            home.mkdir()
+            store = Store(_settings(_database(self.url, f"template_{name}"), home))
+            try:
+                if name == "office":
+                    self.offices[name] = fill_office(store)
+                else:
+                    self.offices[name] = replace(self.offices["office"], store=store, settings=store.settings)
+                    train_office(self.offices[name])
+            finally:
+                store.close()
+        return f"template_{name}"
+
+    def database(self, name: str) -> str:
+        made = f"test_{next(_numbers)}"
+        self._create(made, self.template(name))
+        return made
+
+    def _create(self, name: str, template: str) -> None:
+        with psycopg.connect(self.url, autocommit=True) as connection:
+            connection.execute(f"CREATE DATABASE {name} TEMPLATE {template}")
+
+
 def _database(url: str, name: str) -> str:
     return url.rsplit("/", 1)[0] + f"/{name}"
 
 
+def _settings(url: str, home: Path) -> Settings:
+    return Settings(home=home, database_url=url, secret="only for tests", engine="quick")
+
+
+@pytest.fixture(scope="session")
+def grounds(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Grounds:
+    return Grounds(cluster_url, tmp_path_factory.mktemp("grounds"))
+
+
 @pytest.fixture
-def settings(cluster_url: str, tmp_path: Path) -> Iterator[Settings]:
-    name = f"test_{next(_numbers)}"
-    with psycopg.connect(cluster_url, autocommit=True) as connection:
-        connection.execute(f"CREATE DATABASE {name} TEMPLATE template_jugum")
-    yield Settings(home=tmp_path, database_url=_database(cluster_url, name), secret="only for tests", engine="quick")
-    with psycopg.connect(cluster_url, autocommit=True) as connection:
+def settings(grounds: Grounds, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Settings]:
+    ground = next((name for name in GROUNDS if name in request.fixturenames), "jugum")
+    name = grounds.database(ground)
+    if (grounds.folder / ground).exists():
+        shutil.copytree(grounds.folder / ground, tmp_path, dirs_exist_ok=True)
+    yield _settings(_database(grounds.url, name), tmp_path)
+    with psycopg.connect(grounds.url, autocommit=True) as connection:
         connection.execute(f"DROP DATABASE {name} WITH (FORCE)")
 
 
@@ -68,56 +112,18 @@ def store(settings: Settings) -> Iterator[Store]:
 
 
 @pytest.fixture
-def office(store: Store, settings: Settings) -> Office:
+def office(store: Store, grounds: Grounds) -> Office:
     """A store with an administrator, an analyst, a reviewer and a workspace with one document type of three fields."""
-    people.add_person(store, None, login="admin", name="Ada", role="administrator", password=PASSWORD)
-    admin = people.actor_by_login(store, "admin")
-    actors: dict[str, Actor] = {"admin": admin}
-    for login, name, role in (
-        ("analyst", "Ann", "analyst"),
-        ("analyst2", "Bo", "analyst"),
-        ("reviewer", "Rik", "reviewer"),
-    ):
-        people.add_person(store, admin, login=login, name=name, role=role, password=PASSWORD)
-        actors[login] = people.actor_by_login(store, login)
-    workspace = plan.add_workspace(store, actors["analyst"], "Harbour Co-operative")
-    type_id = plan.add_type(store, actors["analyst"], workspace, "Mooring slip")
-    for given in (
-        plan.FieldInput("Member", "text", ("Paid by",)),
-        plan.FieldInput("Paid on", "date", ("Date",)),
-        plan.FieldInput("Amount", "money", ("Total",)),
-    ):
-        plan.add_field(store, actors["analyst"], type_id, given)
-    return Office(store, settings, actors, type_id)
+    return replace(grounds.offices["office"], store=store, settings=store.settings)
 
 
 @pytest.fixture
 def run_jobs(store: Store) -> Callable[[], None]:
     """Run everything on the queue with a real worker, until it is empty."""
-    from jugum.work.worker import make_app
-
-    def run() -> None:
-        async def work() -> None:
-            app = make_app(store)
-            async with app.open_async():
-                await app.run_worker_async(wait=False, install_signal_handlers=False, listen_notify=False)
-
-        # In a thread of its own: the browser's tests keep an event loop running in this one.
-        with ThreadPoolExecutor(1) as thread:
-            thread.submit(lambda: asyncio.run(work())).result()
-
-    return run
+    return lambda: run_queue(store)
 
 
 @pytest.fixture
-def trained(office: Office, run_jobs: Callable[[], None]) -> Office:
+def trained(office: Office) -> Office:
     """Ten labelled slips of two looks, a live version, a policy."""
-    brought = [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(10))]
-    run_jobs()
-    for document, slip in brought:
-        office.label_whole(document, slip)
-    version = train.start(office.store, office.analyst, office.type_id)
-    run_jobs()
-    assert train.version_view(office.store, version).error is None
-    train.publish(office.store, office.analyst, version)
     return office

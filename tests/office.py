@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import asyncio
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
-from jugum.flow import gather, label
+from jugum.flow import gather, label, people, plan, train
 from jugum.flow.actor import Actor
 from jugum.flow.desk import ValueInput
 from jugum.settings import Settings
 from jugum.store import Store
-from tests.papers import Slip, slip_pdf
+from tests.papers import Slip, slip_pdf, slips
 
 PASSWORD = "long enough to pass"
 
@@ -55,3 +57,52 @@ def span_of(words: list[list[object]], text: str) -> tuple[int, ...]:
         if [word[0] for word in words[start : start + len(wanted)]] == wanted:
             return tuple(range(start, start + len(wanted)))
     raise AssertionError(f"{text!r} is not on the page: {[word[0] for word in words]}")
+
+
+def fill_office(store: Store) -> Office:
+    """An administrator, analysts, a reviewer and a workspace with one document type of three fields, in an empty store."""
+    people.add_person(store, None, login="admin", name="Ada", role="administrator", password=PASSWORD)
+    admin = people.actor_by_login(store, "admin")
+    actors: dict[str, Actor] = {"admin": admin}
+    for login, name, role in (
+        ("analyst", "Ann", "analyst"),
+        ("analyst2", "Bo", "analyst"),
+        ("reviewer", "Rik", "reviewer"),
+    ):
+        people.add_person(store, admin, login=login, name=name, role=role, password=PASSWORD)
+        actors[login] = people.actor_by_login(store, login)
+    workspace = plan.add_workspace(store, actors["analyst"], "Harbour Co-operative")
+    type_id = plan.add_type(store, actors["analyst"], workspace, "Mooring slip")
+    for given in (
+        plan.FieldInput("Member", "text", ("Paid by",)),
+        plan.FieldInput("Paid on", "date", ("Date",)),
+        plan.FieldInput("Amount", "money", ("Total",)),
+    ):
+        plan.add_field(store, actors["analyst"], type_id, given)
+    return Office(store, store.settings, actors, type_id)
+
+
+def train_office(office: Office) -> None:
+    """Ten labelled slips of two looks, and a version trained from them and live."""
+    brought = [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(10))]
+    run_queue(office.store)
+    for document, slip in brought:
+        office.label_whole(document, slip)
+    version = train.start(office.store, office.analyst, office.type_id)
+    run_queue(office.store)
+    assert train.version_view(office.store, version).error is None
+    train.publish(office.store, office.analyst, version)
+
+
+def run_queue(store: Store) -> None:
+    """Run everything on the queue with a real worker, until it is empty."""
+    from jugum.work.worker import make_app
+
+    async def work() -> None:
+        app = make_app(store)
+        async with app.open_async():
+            await app.run_worker_async(wait=False, install_signal_handlers=False, listen_notify=False)
+
+    # In a thread of its own: the browser's tests keep an event loop running in this one.
+    with ThreadPoolExecutor(1) as thread:
+        thread.submit(lambda: asyncio.run(work())).result()

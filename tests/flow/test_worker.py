@@ -47,7 +47,7 @@ def wait_for(office: Office, document: int, state: str, pages: int = 0) -> Docum
 
 def test_a_paper_whose_worker_was_killed_is_read_by_the_next(office: Office) -> None:
     document = gather.receive(
-        office.store, office.analyst, office.type_id, "long.pdf", scans(40), purpose="sample"
+        office.store, office.analyst, office.type_id, "long.pdf", scans(16), purpose="sample"
     ).document_id
     first = worker(office)
     try:
@@ -55,10 +55,10 @@ def test_a_paper_whose_worker_was_killed_is_read_by_the_next(office: Office) -> 
     finally:
         first.kill()
         first.wait()
-    assert gather.document_view(office.store, document).pages_read < 40
+    assert gather.document_view(office.store, document).pages_read < 16
     second = worker(office)
     try:
-        assert wait_for(office, document, "to label").pages_read == 40
+        assert wait_for(office, document, "to label").pages_read == 16
     finally:
         second.terminate()
         assert second.wait(15) == 0
