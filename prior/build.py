@@ -12,6 +12,7 @@ import json
 import random
 import sys
 import time
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import lightgbm
@@ -50,9 +51,9 @@ def rows_of(seed: int) -> tuple[np.ndarray, np.ndarray, list[tuple[np.ndarray, n
                 features.append(got)
                 right.append(truth)
         for field in drawn.plan.fields:
-            gold = [index for index in corpus.gold[number][field.key] if index is not None]
+            gold = [index for index in corpus.prepared(number).gold[field.key] if index is not None]
             if gold:
-                chosen, all_ = corpus.views[number].features(field, np.zeros(PAPERS, dtype=bool))
+                chosen, all_ = corpus.view(number).features(field, np.zeros(PAPERS, dtype=bool))
                 asked.append((all_, np.isin(chosen, gold)))
     return np.concatenate(features), np.concatenate(right), asked
 
@@ -60,7 +61,8 @@ def rows_of(seed: int) -> tuple[np.ndarray, np.ndarray, list[tuple[np.ndarray, n
 def main() -> None:
     types = int(sys.argv[1]) if len(sys.argv) > 1 else 140
     started = time.perf_counter()
-    made = [rows_of(SEED + number) for number in range(types)]
+    with ProcessPoolExecutor(2) as pool:
+        made = list(pool.map(rows_of, range(SEED, SEED + types)))
     held = max(1, types // 8)
     train, test = made[held:], made[:held]
     features, right = np.concatenate([one[0] for one in train]), np.concatenate([one[1] for one in train])

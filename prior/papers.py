@@ -96,6 +96,7 @@ class Look:
     heading: str
     noise: tuple[str, ...]
     previous_first: bool
+    again: bool  # whether the figures' names stand once more further down, over other figures
 
 
 @dataclass(frozen=True)
@@ -182,9 +183,9 @@ def look(rng: random.Random, things: dict[str, str]) -> Look:
     rng.shuffle(order)
     others = [thing for thing in THINGS if thing not in things.values()]
     return Look(
-        rng.choice(["left", "left", "above", "grid", "columns", "right", "sentence"]), labels, tuple(order), rng.random() < 0.5,
+        rng.choice(["left", "left", "above", "grid", "columns", "right", "sentence", "beneath", "numbered", "cells"]), labels, tuple(order), rng.random() < 0.5,
         rng.uniform(0.05, 0.15), rng.uniform(0.3, 0.6), rng.uniform(0.12, 0.3), rng.uniform(0.022, 0.04), rng.randrange(5),
-        rng.randrange(6), " ".join(word(rng) for _ in range(3)).capitalize(), tuple(rng.sample(others, rng.randint(2, 5))), rng.random() < 0.5,
+        rng.randrange(6), " ".join(word(rng) for _ in range(3)).capitalize(), tuple(rng.sample(others, rng.randint(2, 5))), rng.random() < 0.5, rng.random() < 0.3,
     )  # fmt: skip
 
 
@@ -199,6 +200,8 @@ def paper(rng: random.Random, kind_: Kind, look_: Look, number: str, *, slips: f
     fixed = random.Random(look_.heading)  # the order of a look is its own
     fixed.shuffle(rows)
     _WAYS[look_.way](rng, look_, ink, rows, said)
+    if look_.again:
+        _once_more(rng, look_, ink, rows)
     ink.text(0.08, 0.94, f"Printed {spelled_date(rng, look_.dates)} page 1 of 1", size=0.8)
     shift = rng.uniform(-0.01, 0.01)
     words = [_slipped(rng, _moved(one, shift), slips) for one in ink.words]
@@ -227,6 +230,15 @@ def _slipped(rng: random.Random, one: Word, share: float) -> Word:
     swaps = {"0": "O", "O": "0", "l": "1", "1": "l", "5": "S", "S": "5", "e": "c", "n": "r", "m": "rn"}
     text = "".join(swaps.get(letter, letter) if rng.random() < share else letter for letter in one.text)
     return Word(text, one.box, 0.8 if text != one.text else 0.97, one.bold)
+
+
+def _once_more(rng: random.Random, look_: Look, ink: Ink, rows: list[tuple[str, str, DataType]]) -> None:
+    """Totals of the year or of the account so far, under the same names."""
+    y = max(word.box.y1 for word in ink.words) + 0.03
+    ink.text(look_.left, y, random.Random(look_.heading).choice(["So far", "This year", "Running totals", "All periods"]), bold=True)
+    for place, (_, label, data_type) in enumerate([row for row in rows if row[2] in (D.MONEY, D.NUMBER)][:3], 1):
+        ink.text(look_.left, y + 0.02 * place, label)
+        ink.text(look_.left + 0.4, y + 0.02 * place, value(rng, data_type, look_))
 
 
 Rows = list[tuple[str, str, DataType]]
@@ -301,6 +313,35 @@ def _sentence(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said)
             ink.text(box.x1 + 0.006, y, fixed.choice(["as agreed.", "for your records.", "at present.", "."]))
 
 
+def _beneath(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+    """Values on lines, their names in small print beneath."""
+    for place, (key, label, data_type) in enumerate(rows):
+        x, y = look_.left + (place % 2) * 0.45, look_.top + (place // 2) * (look_.step + 0.025)
+        text = value(rng, data_type, look_)
+        _keep(said, key, text, ink.text(x, y, text))
+        ink.text(x, y + 0.016, label, size=0.75)
+
+
+def _numbered(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+    """A form's numbered lines, values at the right edge."""
+    for place, (key, label, data_type) in enumerate(rows):
+        y = look_.top + place * look_.step
+        ink.text(look_.left, y, str(place + 1))
+        ink.text(look_.left + 0.04, y, label)
+        text = value(rng, data_type, look_)
+        _keep(said, key, text, ink.text(0.9 - 0.0075 * len(text), y, text))
+
+
+def _cells(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+    """Boxes with a small name in their corner and the value under it, close to the next box."""
+    for place, (key, label, data_type) in enumerate(rows):
+        x, y = look_.left + (place % 3) * 0.29, look_.top + (place // 3) * 0.045
+        ink.text(x, y, label, size=0.7)
+        text = value(rng, data_type, look_)
+        _keep(said, key, text, ink.text(x + 0.01, y + 0.017, text))
+
+
 _WAYS: dict[str, Callable[[random.Random, Look, Ink, Rows, Said], None]] = {
     "left": _left, "right": _right, "above": _above, "grid": _grid, "columns": _columns, "sentence": _sentence,
+    "beneath": _beneath, "numbered": _numbered, "cells": _cells,
 }  # fmt: skip

@@ -9,7 +9,9 @@ from dataclasses import dataclass
 from jugum.core.extraction.candidates import Candidate
 from jugum.core.schema import FieldPlan, Plan
 
-NONE_PROBABILITY = 0.28
+NONE_PROBABILITY = 0.28  # on layouts that are known
+NONE_STRANGE = 0.08  # on altogether strange ones, where a value is worth showing though a person must look anyway
+FAMILIAR = 0.6  # layout likeness from which on a layout is known
 MANY_PROBABILITY = 0.5
 ALTERNATIVES_MAX = 8
 NO_RIVAL = -9.0  # logit that stands for "no other candidate at all"
@@ -50,12 +52,10 @@ def decide(
     plan: Plan,
     scored: Mapping[str, Sequence[Choice]],
     familiarity: float,
-    *,
-    none_probability: float = NONE_PROBABILITY,
 ) -> list[Decision]:
     """One decision per field of the plan. Over all fields with one value, the surest pair of field and candidate is
     taken first; words once taken are gone for the others (Hungarian assignment would not know of overlaps)."""
-    floor = _logit(none_probability)
+    floor = none_logit(familiarity)
     taken: dict[str, list[Choice]] = {field.key: [] for field in plan.fields}
     used: list[Candidate] = []
     pairs = sorted(
@@ -68,6 +68,12 @@ def decide(
             taken[field.key].append(choice)
             used.append(choice.candidate)
     return [_decision(field, taken[field.key], scored[field.key], familiarity) for field in plan.fields]
+
+
+def none_logit(familiarity: float) -> float:
+    """The log-odds a value needs to be given at all: those of 28 % on known layouts, falling to 8 % on altogether strange ones."""
+    known = min(1.0, max(0.0, familiarity / FAMILIAR))
+    return known * _logit(NONE_PROBABILITY) + (1 - known) * _logit(NONE_STRANGE)
 
 
 def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], familiarity: float) -> Decision:

@@ -11,22 +11,28 @@ from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from statistics import median
 
-from jugum.core.page import Box, Page, Segment, horizontal_overlap, rows_of, segments_of, text_of, union
+from jugum.core.page import Box, Page, Segment, horizontal_overlap, part_of, rows_of, segments_of, text_of, union
 from jugum.core.values import AnyType, DataType, ValueType, as_value_type, normal_form
 from jugum.core.values.dates import month_names
 from jugum.core.values.spelled import parse_spelled
 
-CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next")
+CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "below")
 WORDS_MAX = {
     DataType.DATE: 10, DataType.MONEY: 5, DataType.NUMBER: 3, DataType.PERCENT: 4, DataType.SPELLED: 8,
     DataType.IDENTIFIER: 6, DataType.PHONE: 6, DataType.EMAIL: 3, DataType.ADDRESS: 14, DataType.COUNTRY: 4, DataType.CHOICE: 6,
 }  # fmt: skip
 TEXT_WORDS_MAX = 8
 ADDRESS_LINES_MAX = 5
+BELOW_WITHIN = 1.4  # line heights between a value and the name printed beneath it
 LINE_GAP_MOST = 1.1  # line heights between two lines of one address
+PROSE_WORDS = 4  # a line of fewer words is no prose, and does not go on below
+WRAP_WORDS = 4  # words of a value on either side of a line's end
+WRAP_INDENT = 0.03  # page widths that two lines of prose may begin apart
+WRAPS = frozenset({DataType.DATE, DataType.MONEY, DataType.NAME, DataType.TEXT})
 NEEDS_DIGIT = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.PHONE})
 CONTEXT_WORDS = 4
 _PUNCTUATION = re.compile(r"[^\w%#&/]+|_")
+_GLUED = re.compile(r"^(?P<name>[^\W\d_][^:=]*)[:=](?P<value>[^:=]+.*)$")
 _DIGITS = re.compile(r"\d+")
 
 
@@ -114,8 +120,53 @@ class PageCandidates:
         for first, last, normal, widest in self._spans(segment, kind):
             above = above or self._heads_above(segment.box, segment.row)
             yield self._candidate(segment, (first, last), kind, normal, widest, above)
+        yield from self._glued(segment, kind)
         if kind.data_type is DataType.ADDRESS:
             yield from self._stacked(segment, kind, self._heads_above(segment.box, segment.row))
+        elif kind.data_type in WRAPS:
+            yield from self._wrapped(segment, kind)
+
+    def _glued(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
+        """Values that are one word with the name before them: "Born:12.05.1990", "No.=4711"."""
+        longest = WORDS_MAX.get(kind.data_type, TEXT_WORDS_MAX)
+        for first in range(segment.first, segment.last + 1):
+            parts = _GLUED.match(self.words[first].text)
+            if parts is None:
+                continue
+            for last in range(first, min(segment.last, first + longest - 1) + 1):
+                words = self.words[first : last + 1]
+                text = " ".join([parts["value"], *(word.text for word in words[1:])])
+                normal = normal_form(text, kind) if _may_be(text, kind) else None
+                box = part_of(words, text)
+                if normal is None or box is None or not any(map(str.isalnum, normal)):
+                    continue
+                made = self._candidate(segment, (first, last), kind, normal, True, self._heads_above(segment.box, segment.row))
+                contexts = (plain_text(parts["name"]), *made.contexts[1:])
+                yield replace(made, text=text, box=box, contexts=contexts, whole_segment=False, starts_segment=False)
+
+    def _wrapped(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
+        """Values broken over two lines of prose: the last words of one line with the first of the next."""
+        if segment.last - segment.first + 1 < PROSE_WORDS or segment.row + 1 >= len(self.rows):
+            return
+        below = min(self.by_row[segment.row + 1], key=lambda one: abs(one.box.x0 - segment.box.x0))
+        near = below.box.y0 - segment.box.y1 < LINE_GAP_MOST * self.height
+        if not near or abs(below.box.x0 - segment.box.x0) > WRAP_INDENT:
+            return
+        longest = WORDS_MAX.get(kind.data_type, TEXT_WORDS_MAX)
+        named = kind.data_type in (DataType.NAME, DataType.TEXT)
+        for first in range(max(segment.first, segment.last - WRAP_WORDS + 1), segment.last + 1):
+            for last in range(below.first, min(below.last, below.first + WRAP_WORDS - 1) + 1):
+                words = [*self.words[first : segment.last + 1], *self.words[below.first : last + 1]]
+                text = text_of(words)
+                if len(words) > longest or (named and not (words[0].text[:1].isupper() and words[-1].text[:1].isupper())):
+                    continue
+                normal = normal_form(text, kind) if _may_be(text, kind) else None
+                if normal is not None and any(map(str.isalnum, normal)):
+                    made = self._candidate(segment, (first, segment.last), kind, normal, True, ("", ""))
+                    yield replace(
+                        made, text=text, box=union(word.box for word in words), confidence=min(word.confidence for word in words),
+                        more=((below.first, last),), relative_height=1.0,
+                    )  # fmt: skip
 
     def within(self, kind: ValueType, first: int, last: int) -> Candidate | None:
         """The candidate that exactly these words make, if their data type can read them; for rules, whose findings may not be
@@ -215,7 +266,18 @@ class PageCandidates:
         row_head = head if place else inside
         previous = text_of(self.words[max(0, first - CONTEXT_WORDS) : first])
         following = text_of(self.words[last + 1 : last + 1 + CONTEXT_WORDS])
-        return left, above[0], row_head, above[1], previous, following
+        box = union(word.box for word in self.words[first : last + 1])
+        return left, above[0], row_head, above[1], previous, following, self._below(box, segment.row)
+
+    def _below(self, box: Box, row: int) -> str:
+        """The words close under a box: forms print the name of a line beneath it."""
+        for number in range(row + 1, min(row + 3, len(self.rows))):
+            under = [other for other in self.by_row[number] if horizontal_overlap(other.box, box) > 0.15]
+            if under:
+                best = max(under, key=lambda other: horizontal_overlap(other.box, box))
+                near = best.box.y0 - box.y1 < BELOW_WITHIN * self.height
+                return best.text if near and not self.numeric[id(best)] else ""
+        return ""
 
     def _heads_above(self, box: Box, row: int) -> tuple[str, str]:
         """The nearest segment above a box, and the nearest that is no number (a column's head), looking up 30 rows."""

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification import layout_of, look_alike_groups, similarity_matrix
+from jugum.core.classification import Layout, layout_of, layout_similarity, look_alike_groups, similarity_matrix
 from jugum.core.extraction.assignment import Choice, Decision, decide
+from jugum.core.extraction.against import Example, Examples
 from jugum.core.extraction.candidates import Candidate
 from jugum.core.extraction.examples import Sample, gold_candidate
-from jugum.core.extraction.features import FEATURES, Example, PaperView, example_of
-from jugum.core.extraction.prior import share_of_prior, shipped_prior
+from jugum.core.extraction.features import FEATURES, Leading, PaperView, labelled_examples
+from jugum.core.extraction.prior import shipped_prior
 from jugum.core.extraction.ranker import Ranker
 from jugum.core.extraction.rules import candidates_with_rules
+from jugum.core.extraction.synonyms import Groups
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import same_value
 
@@ -24,20 +26,37 @@ Mask = npt.NDArray[np.bool_]
 HARD_ROWS = 14
 RANDOM_ROWS = 8
 GROUP_OUT_WEIGHT = 0.6
-PRIOR_ASKED = 12  # candidates of a field, the likeliest by the ranker, of which the prior is asked
+ASKED = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
+EXEMPLARS_MAX = 60  # papers whose values new papers are compared to
+Inside = Callable[[Candidate], bool]
+ROW_PAPERS_MAX = 160  # papers that the ranker's rows are taken from
 
 
 @dataclass(frozen=True)
 class Rows:
-    """Feature rows (N×F), whether each candidate is right (N), and the rows' weights (N)."""
+    """Feature rows (N×F, the prior's log-odds last), whether each candidate is right (N), and the rows' weights (N)."""
 
     features: Floats
     right: Mask
     weights: Floats
 
 
+@dataclass(frozen=True)
+class Prepared:
+    """A paper of a corpus: its candidates, what rules found, its layout's likeness to the exemplars, and for each decided field the candidate that each of its
+    labels means (None: among no candidates)."""
+
+    candidates: list[Candidate]
+    by_rule: dict[str, list[int]]
+    gold: dict[str, list[int | None]]
+
+
 class Corpus:
-    """Samples of one type. `groups` are the look-alike groups found among them (or those given)."""
+    """Samples of one type. `groups` are the look-alike groups found among them (or those given).
+
+    At most 160 papers, spread evenly over the groups, give rows to learn from, and 60 of them examples to compare with; so training time and memory stop growing
+    with more. All papers can be judged.
+    """
 
     def __init__(
         self,
@@ -45,69 +64,87 @@ class Corpus:
         samples: Sequence[Sample],
         *,
         groups: Sequence[int] | None = None,
+        synonyms: Groups | None = None,
         progress: Callable[[float], None] = lambda share: None,
     ) -> None:
-        self.plan = plan
+        self.plan, self.synonyms = plan, synonyms
         self.samples = list(samples)
-        paired = [candidates_with_rules(plan, sample.pages) for sample in samples]
-        self.candidates = [one for one, _ in paired]
-        self.by_rule = [hits for _, hits in paired]
-        self.layouts = [layout_of(sample.pages) for sample in samples]
-        progress(0.2)
-        likeness = similarity_matrix(self.layouts)
-        self.groups = np.array(groups if groups is not None else look_alike_groups(likeness), dtype=np.intp)
-        self.texts = [frozenset(candidate.plain for candidate in found) for found in self.candidates]
+        self.layouts: list[Layout] = [layout_of(sample.pages) for sample in samples]
+        found = groups if groups is not None else look_alike_groups(similarity_matrix(self.layouts))
+        self.groups = np.array(found, dtype=np.intp)
+        self.row_papers = spread(self.groups, ROW_PAPERS_MAX)
+        self.exemplars = np.array(spread(self.groups, EXEMPLARS_MAX, among=self.row_papers), dtype=np.intp)
+        progress(0.1)
+        self._prepared: dict[int, Prepared] = {}
+        self._views: dict[int, PaperView] = {}
         self._same: dict[tuple[int, str], Mask] = {}
-        self.gold = [self._gold(number) for number in range(len(samples))]
-        self.examples: list[Example] = [
-            example_of(number, key, self.candidates[number][index])
-            for number, gold in enumerate(self.gold)
-            for key, indices in gold.items()
-            for index in indices
-            if index is not None
-        ]
-        progress(0.4)
-        self.views: list[PaperView] = []
-        for number, found in enumerate(self.candidates):
-            self.views.append(
-                PaperView(
-                    plan, found, self.layouts[number], self.examples, self.layouts, self.texts, self.by_rule[number]
-                )
-            )
-            progress(0.4 + 0.6 * (number + 1) / len(samples))
+        kept = set(self.row_papers)
+        for place, number in enumerate(self.row_papers):
+            self._prepared[number] = self._prepare(number)
+            progress(0.1 + 0.3 * (place + 1) / len(kept))
+        self.texts = [frozenset(one.plain for one in self.prepared(int(number)).candidates) for number in self.exemplars]
+        self.examples = Examples.of([one for place, number in enumerate(self.exemplars) for one in self._examples(place, int(number))])
+        for place, number in enumerate(self.row_papers):
+            self._views[number] = self._view(number)
+            progress(0.4 + 0.6 * (place + 1) / len(kept))
 
-    def _gold(self, number: int) -> dict[str, list[int | None]]:
-        """For each decided field of a sample, the candidate each of its labels means (None: among no candidates)."""
-        sample, found = self.samples[number], self.candidates[number]
+    def prepared(self, number: int) -> Prepared:
+        """A paper's candidates and what its labels mean; kept for the papers that are learned from."""
+        return self._prepared.get(number) or self._prepare(number)
+
+    def view(self, number: int) -> PaperView:
+        return self._views.get(number) or self._view(number)
+
+    def exemplar_mask(self, known: Mask) -> Mask:
+        """Which exemplars are among known papers (a mask over all papers)."""
+        return np.asarray(known[self.exemplars], dtype=bool)
+
+    def _prepare(self, number: int) -> Prepared:
+        sample = self.samples[number]
+        found, by_rule = candidates_with_rules(self.plan, sample.pages)
         gold: dict[str, list[int | None]] = {}
         for field in self.plan.fields:
-            if field.key not in sample.labels:
-                continue
-            places = [index for index, candidate in enumerate(found) if candidate.kind == field.value_type]
-            own = [found[index] for index in places]
-            means = [gold_candidate(label, field, own) for label in sample.labels[field.key]]
-            gold[field.key] = [None if mean is None else places[mean] for mean in means]
-        return gold
+            if field.key in sample.labels:
+                places = [index for index, candidate in enumerate(found) if candidate.kind == field.value_type]
+                own = [found[index] for index in places]
+                means = [gold_candidate(label, field, own) for label in sample.labels[field.key]]
+                gold[field.key] = [None if mean is None else places[mean] for mean in means]
+        return Prepared(found, by_rule, gold)
+
+    def _examples(self, place: int, number: int) -> list[Example]:
+        """Examples of an exemplar, known by its place among the exemplars."""
+        one = self.prepared(number)
+        placed = [(key, one.candidates[index]) for key, its in one.gold.items() for index in its if index is not None]
+        return labelled_examples(self.plan, place, placed)
+
+    def _view(self, number: int) -> PaperView:
+        one = self.prepared(number)
+        alike = [layout_similarity(self.layouts[number], self.layouts[int(other)]) for other in self.exemplars]
+        return PaperView(self.plan, one.candidates, self.examples, np.array(alike), self.texts, one.by_rule, self.synonyms)
 
     def rows(self, papers: Sequence[int], known: Mask, seed: int) -> Rows:
-        """Rows of `papers`, each paper's features made as if it, and then its whole look-alike group, had not been
+        """Rows of those of `papers` that are learned from, each paper's features made as if it, and then its whole look-alike group, had not been
         labelled. Without the second kind the ranker learns only to copy twins, and gets worse on new layouts the
         more it is shown."""
         rng = np.random.default_rng(seed)
         parts: list[tuple[Floats, Mask, float]] = []
+        learned = set(self.row_papers)
         for paper in papers:
+            if paper not in learned:
+                continue
             without_paper = known.copy()
             without_paper[paper] = False
             without_group = known & (self.groups != self.groups[paper])
             for mask, weight in ((without_paper, 1.0), (without_group, GROUP_OUT_WEIGHT)):
                 for field in self.plan.fields:
-                    if field.key in self.gold[paper]:
+                    if field.key in self.prepared(paper).gold:
                         features, right = self.field_rows(paper, field, mask, rng)
                         parts.append((features, right, weight))
         if not parts:
             raise ValueError("no labels to learn from")
+        features = np.concatenate([features for features, _, _ in parts])
         return Rows(
-            np.concatenate([features for features, _, _ in parts]),
+            with_prior(features),
             np.concatenate([right for _, right, _ in parts]),
             np.concatenate([np.full(len(right), weight, dtype=np.float32) for _, right, weight in parts]),
         )
@@ -115,8 +152,8 @@ class Corpus:
     def field_rows(self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator) -> tuple[Floats, Mask]:
         """The right candidates, the wrong ones hardest to tell from them, and a few at random. Candidates of the right
         value at other places are left out: they are not wrong."""
-        view, gold = self.views[paper], self.gold[paper][field.key]
-        leading = view.leading(field, known)
+        view, gold = self.view(paper), self.prepared(paper).gold[field.key]
+        leading = view.leading(field, self.exemplar_mask(known))
         chosen = leading.chosen
         right = np.isin(chosen, [index for index in gold if index is not None])
         neutral = self._of_right_value(paper, field)[chosen]
@@ -136,41 +173,63 @@ class Corpus:
             self._same[paper, field.key] = np.array(
                 [
                     any(same_value(c.normal, value, field.value_type) for value in values)
-                    for c in self.candidates[paper]
+                    for c in self.prepared(paper).candidates
                 ],
                 dtype=bool,
             )
         return self._same[paper, field.key]
 
-    def decisions(self, paper: int, known: Mask, ranker: Ranker) -> list[Decision]:
+    def decisions(self, paper: int, known: Mask, ranker: Ranker, within: Mapping[str, Inside] | None = None) -> list[Decision]:
         """What a ranker decides on a paper of the corpus when only `known` papers are labelled."""
-        return decisions_on(self.plan, self.views[paper], self.candidates[paper], known, ranker)
+        view = self.view(paper)
+        return decisions_on(self.plan, view, self.exemplar_mask(known), ranker, within)
+
+
+def with_prior(features: Floats) -> Floats:
+    """Feature rows with the prior's log-odds as one more column."""
+    return np.column_stack([features, shipped_prior().logits(features).astype(np.float32)]).astype(np.float32)
+
+
+def spread(groups: npt.NDArray[np.intp], most: int, *, among: Sequence[int] | None = None) -> list[int]:
+    """At most `most` papers (their numbers, in order), of each group as evenly many as there are, the later ones first."""
+    every = list(among) if among is not None else list(range(len(groups)))
+    if len(every) <= most:
+        return every
+    piles: dict[int, list[int]] = {}
+    for number in every:
+        piles.setdefault(int(groups[number]), []).append(number)
+    chosen: list[int] = []
+    while len(chosen) < most:
+        for pile in piles.values():
+            if pile and len(chosen) < most:
+                chosen.append(pile.pop())
+    return sorted(chosen)
 
 
 def decisions_on(
-    plan: Plan, view: PaperView, candidates: Sequence[Candidate], known: Mask, ranker: Ranker
+    plan: Plan, view: PaperView, known: Mask, ranker: Ranker, within: Mapping[str, Inside] | None = None
 ) -> list[Decision]:
-    """Score all (candidate, field) pairs of a paper in one call of the ranker, then decide."""
-    tables = [view.features(field, known) for field in plan.fields]
-    rows = np.concatenate([features for _, features in tables])
+    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields inside a clause which candidates may be theirs."""
+    leadings = [view.leading(field, known) for field in plan.fields]
+    places = [_likeliest(view, leading, (within or {}).get(leading.field.key)) for leading in leadings]
+    rows = with_prior(np.concatenate([view.features_of(leading, place) for leading, place in zip(leadings, places, strict=True)]))
     logits = ranker.logits(rows)
-    best = _likeliest(logits, [len(chosen) for chosen, _ in tables])
-    share = share_of_prior(view.familiarity(known))
-    logits[best] = (1 - share) * logits[best] + share * shipped_prior().logits(rows[best])
     scored: dict[str, list[Choice]] = {}
     start = 0
-    for field, (chosen, _) in zip(plan.fields, tables, strict=True):
-        own = logits[start : start + len(chosen)]
-        start += len(chosen)
+    for field, leading, place in zip(plan.fields, leadings, places, strict=True):
+        own = logits[start : start + len(place)]
+        start += len(place)
         order = np.argsort(-own, kind="stable")
-        scored[field.key] = [Choice(candidates[int(chosen[place])], float(own[place])) for place in order]
+        scored[field.key] = [Choice(view.candidates[int(leading.chosen[place[n]])], float(own[n])) for n in order]
     return decide(plan, scored, view.familiarity(known))
 
 
-def _likeliest(logits: npt.NDArray[np.float64], counts: Sequence[int]) -> npt.NDArray[np.intp]:
-    """The rows of each field's likeliest candidates: only these few can be decided for, so only of these the prior is asked."""
-    found, start = [], 0
-    for count in counts:
-        found.append(start + np.argsort(-logits[start : start + count], kind="stable")[:PRIOR_ASKED])
-        start += count
-    return np.concatenate(found) if found else np.zeros(0, dtype=np.intp)
+def _likeliest(view: PaperView, leading: Leading, inside: Inside | None) -> npt.NDArray[np.intp]:
+    """Places of the candidates that are ranked: the likeliest by looks, and what rules found."""
+    order = np.argsort(-leading.hardness, kind="stable")
+    if inside is not None:
+        allowed = np.array([inside(view.candidates[int(leading.chosen[n])]) for n in order], dtype=bool)
+        order = order[allowed] if len(order) else order
+    ruled = view.by_rule.get(leading.field.key, frozenset())
+    by_rule = [n for n in order[ASKED:] if int(leading.chosen[n]) in ruled]
+    return np.concatenate([order[:ASKED], np.array(by_rule, dtype=np.intp)]).astype(np.intp)

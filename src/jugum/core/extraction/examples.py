@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from jugum.core.extraction.candidates import Candidate
-from jugum.core.page import Box, Page, overlap_share
+from jugum.core.page import Box, Page, overlap_share, union
 from jugum.core.schema import FieldPlan
 from jugum.core.values import same_value
 
@@ -42,10 +42,12 @@ def gold_candidate(label: SampleLabel, field: FieldPlan, candidates: Sequence[Ca
     the only candidate of that value; several equal values don't tell which one was meant.
     """
     if label.box is not None:
+        whole = union([label.box, *(box for page, box in label.more if page == label.page)])
+        common = [max(_jaccard(one.box, label.box), _jaccard(one.box, whole)) if one.page == label.page else 0.0 for one in candidates]
         scored = [
-            (same_value(candidate.normal, label.normal, field.value_type), _jaccard(candidate.box, label.box), -index)
+            (same_value(candidate.normal, label.normal, field.value_type), common[index], -index)
             for index, candidate in enumerate(candidates)
-            if candidate.page == label.page and _jaccard(candidate.box, label.box) > 0.5
+            if common[index] > 0.5
         ]
         return -max(scored)[2] if scored else None
     equal = [

@@ -6,10 +6,12 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from jugum.core.classification import layout_of
+from jugum.core.classification import layout_of, layout_similarity
+from jugum.core.extraction.against import Example, Examples
 from jugum.core.extraction.assignment import Choice, Decision, decide
 from jugum.core.extraction.examples import Sample, gold_candidate
-from jugum.core.extraction.features import Example, PaperView, example_of
+from jugum.core.extraction.corpus import ASKED
+from jugum.core.extraction.features import PaperView, labelled_examples
 from jugum.core.extraction.prior import shipped_prior
 from jugum.core.extraction.rules import candidates_with_rules
 from jugum.core.page import Page
@@ -23,25 +25,27 @@ def remembered(plan: Plan, labelled: Sequence[Sample], pages: Sequence[Page]) ->
     examples: list[Example] = []
     for number, sample in enumerate(labelled):
         found, _ = candidates_with_rules(plan, sample.pages)
+        placed = []
         for field in plan.fields:
             own = [one for one in found if one.kind == field.value_type]
             for label in sample.labels.get(field.key, ()):
                 place = gold_candidate(label, field, own)
                 if place is not None:
-                    examples.append(example_of(number, field.key, own[place]))
+                    placed.append((field.key, own[place]))
+        examples += labelled_examples(plan, number, placed)
     candidates, by_rule = candidates_with_rules(plan, pages)
-    layouts = [layout_of(sample.pages) for sample in labelled]
-    view = PaperView(plan, candidates, layout_of(pages), examples, layouts, [frozenset()] * len(layouts), by_rule)
-    known = np.ones(len(layouts), dtype=bool)
+    layout = layout_of(pages)
+    alike = np.array([layout_similarity(layout, layout_of(sample.pages)) for sample in labelled])
+    view = PaperView(plan, candidates, Examples.of(examples), alike, [frozenset()] * len(labelled), by_rule)
+    known = np.ones(len(labelled), dtype=bool)
     scored: dict[str, list[Choice]] = {}
     for field in plan.fields:
-        chosen, mine = view.by_kind[field.value_type], view.fields == field.key
-        if not len(chosen) or not mine.any():
+        leading = view.leading(field, known)
+        if not leading.mine.any() or not len(leading.chosen):
             scored[field.key] = []
             continue
-        _, rows = view.features(field, known)
-        logits = shipped_prior().logits(rows)
-        order = np.argsort(-logits, kind="stable")[:40]
-        scored[field.key] = [Choice(candidates[int(chosen[n])], float(logits[n])) for n in order]
-    familiarity = float(view.alike.max()) if len(view.alike) else 0.0
-    return decide(plan, scored, familiarity)
+        asked = np.argsort(-leading.hardness, kind="stable")[:ASKED]
+        logits = shipped_prior().logits(view.features_of(leading, asked))
+        order = np.argsort(-logits, kind="stable")
+        scored[field.key] = [Choice(candidates[int(leading.chosen[asked[n]])], float(logits[n])) for n in order]
+    return decide(plan, scored, view.familiarity(known))

@@ -2,40 +2,54 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
-from jugum.core.classification import Layout, layout_of
+from jugum.core.classification import Layout, layout_of, layout_similarity
+from jugum.core.extraction.against import Example, Examples
 from jugum.core.extraction.assignment import Decision
-from jugum.core.extraction.corpus import Corpus, decisions_on
-from jugum.core.extraction.features import FEATURES, Example, PaperView
+from jugum.core.extraction.corpus import Corpus, Inside, decisions_on
+from jugum.core.extraction.features import FEATURES, PaperView
 from jugum.core.extraction.ranker import Ranker
 from jugum.core.extraction.rules import candidates_with_rules
+from jugum.core.extraction.synonyms import Groups
 from jugum.core.page import Box, Page
 from jugum.core.schema import Plan
 from jugum.errors import InputError
 
+Floats = npt.NDArray[np.float32]
 PAPERS_MIN = 3
 
 
 @dataclass(frozen=True)
 class Extractor:
-    """Everything that reading a new paper needs, as plain data."""
+    """Everything that reading a new paper needs, as plain data. `layouts` and `texts` are of the exemplars that the examples stem from."""
 
     plan: Plan
     ranker: Ranker
-    examples: tuple[Example, ...]
+    examples: Examples
     layouts: tuple[Layout, ...]
     texts: tuple[frozenset[str], ...]
+    synonyms: Groups | None = None
 
-    def decide(self, pages: Sequence[Page]) -> list[Decision]:
+    def decide(self, pages: Sequence[Page], within: Mapping[str, Inside] | None = None) -> list[Decision]:
         """One decision per field of the plan for a paper; about 30 ms a page."""
         found, by_rule = candidates_with_rules(self.plan, pages)
-        view = PaperView(self.plan, found, layout_of(pages), self.examples, self.layouts, self.texts, by_rule)
-        return decisions_on(self.plan, view, found, np.ones(len(self.layouts), dtype=bool), self.ranker)
+        view = PaperView(self.plan, found, self.examples, self.likeness(pages), self.texts, by_rule, self.synonyms)
+        return decisions_on(self.plan, view, np.ones(len(self.layouts), dtype=bool), self.ranker, within)
+
+    def likeness(self, pages: Sequence[Page]) -> Floats:
+        """Likeness (0–1) of a paper's layout to each exemplar."""
+        layout = layout_of(pages)
+        return np.array([layout_similarity(layout, other) for other in self.layouts], dtype=np.float32)
+
+    def familiarity(self, pages: Sequence[Page]) -> float:
+        """Likeness (0–1) of a paper's layout to the most alike exemplar."""
+        return float(self.likeness(pages).max(initial=0.0))
 
     def to_data(self) -> tuple[dict[str, Any], str]:
         """JSON-able data, and the trees as text."""
@@ -48,9 +62,10 @@ class Extractor:
             "layouts": [layout.to_data() for layout in self.layouts],
             "common_texts": common,
             "texts": [sorted(number[text] for text in texts) for texts in self.texts],
+            "synonyms": None if self.synonyms is None else [sorted(group) for group in self.synonyms],
             "examples": [
-                [e.paper, e.field, list(e.contexts), e.text, e.shape, e.page, [round(v, 5) for v in e.box]]
-                for e in self.examples
+                [e.paper, e.field, list(e.contexts), e.text, e.shape, e.page, [round(v, 5) for v in e.box], e.label]
+                for e in self.examples.every
             ],
         }, trees
 
@@ -59,15 +74,19 @@ class Extractor:
         if data["features"] != list(FEATURES):
             raise InputError("This version was trained by another release of the program. Train a new one.")
         common = data["common_texts"]
+        synonyms = data["synonyms"]
         return Extractor(
             plan,
             Ranker.from_data(data["ranker"], trees),
-            tuple(
-                Example(paper, field, tuple(contexts), text, shape, page, Box(*box))
-                for paper, field, contexts, text, shape, page, box in data["examples"]
+            Examples.of(
+                [
+                    Example(paper, field, tuple(contexts), text, shape, page, Box(*box), label)
+                    for paper, field, contexts, text, shape, page, box, label in data["examples"]
+                ]
             ),
             tuple(Layout.from_data(layout) for layout in data["layouts"]),
             tuple(frozenset(common[place] for place in places) for places in data["texts"]),
+            None if synonyms is None else tuple(frozenset(group) for group in synonyms),
         )
 
 
@@ -82,4 +101,5 @@ def train_extractor(corpus: Corpus, papers: Sequence[int], *, seed: int = 0) -> 
 def extractor_from(corpus: Corpus, *, seed: int = 0) -> Extractor:
     """The extractor that all of a corpus's papers make."""
     ranker = train_extractor(corpus, range(len(corpus.samples)), seed=seed)
-    return Extractor(corpus.plan, ranker, tuple(corpus.examples), tuple(corpus.layouts), tuple(corpus.texts))
+    layouts = tuple(corpus.layouts[int(number)] for number in corpus.exemplars)
+    return Extractor(corpus.plan, ranker, corpus.examples, layouts, tuple(corpus.texts), corpus.synonyms)

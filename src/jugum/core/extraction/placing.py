@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
 from rapidfuzz import fuzz
 
-from jugum.core.classification import layout_of
 from jugum.core.extraction.candidates import Candidate, PageCandidates
-from jugum.core.extraction.features import Example, PaperView, example_of
+from jugum.core.extraction.against import Example, Examples
+from jugum.core.extraction.features import PaperView, example_of
 from jugum.core.page import Page
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import DataType, normal_form, same_value
@@ -62,15 +62,14 @@ def place_value(
     """
     parts = [PageCandidates(page) for page in pages]
     found = [one for part in parts for one in part.of(sorted({f.value_type for f in plan.fields}, key=repr))]
-    layout = layout_of(pages)
     papers = sorted({example.paper for example in examples})
-    renumbered = [Example(papers.index(e.paper), e.field, e.contexts, e.text, e.shape, e.page, e.box) for e in examples]
+    renumbered = [replace(one, paper=papers.index(one.paper)) for one in examples]
     runs = {
         key: [] if _said(found, plan.field(key), text) else _runs(parts, plan.field(key), text)
         for key, text in values.items()
     }
     found += [one for its in runs.values() for one in its]
-    view = PaperView(plan, found, layout, renumbered, [layout] * len(papers), [frozenset[str]()] * len(papers))
+    view = PaperView(plan, found, Examples.of(renumbered), np.ones(len(papers)), [frozenset[str]()] * len(papers))
     placed: dict[str, Placement] = {}
     for _ in range(2):  # what is clear in the first round keeps others from its words in the second
         held = {spot.span: key for key, one in placed.items() if one.how is Placing.PLACED and (spot := one.candidate)}
@@ -115,9 +114,9 @@ def _place(view: PaperView, field: FieldPlan, text: str, taken: set[tuple[int, i
     chosen, scores = view.name_score(field)
     if normal is None or not len(chosen):
         return Placement(Placing.NOT_FOUND)
-    mine = view.fields == field.key
-    if mine.any():
-        scores = scores + 1.5 * view.joint[chosen][:, mine].max(axis=1) + 0.5 * view.place[chosen][:, mine].max(axis=1)
+    leading = view.leading(field, np.ones(len(view.alike), dtype=bool))
+    if leading.mine.any():
+        scores = scores + 1.5 * leading.joint + 0.5 * leading.place
     places, match = _equal_places(view, field, chosen, text, normal)
     free = [place for place in places if view.candidates[int(chosen[place])].span not in taken]
     ranked = sorted(free or places, key=lambda place: (-float(scores[place]), place))

@@ -11,6 +11,7 @@ from statistics import median
 from rapidfuzz import fuzz
 
 from jugum.core.extraction.candidates import plain_text
+from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.page import Page, Segment, rows_of, segments_of, text_of
 from jugum.core.schema import FieldPlan, Plan, Totals
@@ -72,6 +73,14 @@ def read_table(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> dict[str,
     if len(rows) < 2 and len(best.pieces) < len(columns):
         rows = []  # labels over their values, not heads over a column
     return {column.key: Finding(column.key, tuple(row.get(column.key) for row in rows)) for column in columns}
+
+
+def table_decision(plan: Plan, table: FieldPlan, pages: Sequence[Page], familiarity: float) -> PartDecision:
+    """A table as a whole, as one decision: right when all of its cells are."""
+    found = read_table(plan, table, pages)
+    values = {key: one.values for key, one in found.items()}
+    sure = min((cell.reading for column in values.values() for cell in column if cell), default=1.0)
+    return PartDecision(table.key, PartKind.TABLE, values, (), (0.0,), familiarity, sure)
 
 
 def _headers(columns: Sequence[FieldPlan], lines: _Lines, number: int) -> list[_Header]:

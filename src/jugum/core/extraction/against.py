@@ -1,0 +1,165 @@
+"""A paper's candidates against labelled examples: likeness of surroundings, place, shape and label, computed once.
+
+Leaving papers out is masking columns. Only what can be asked for is kept: candidates of one value type against the examples of fields of that type, and, for
+rivals, of its family; likenesses as bytes. So a paper takes a few megabytes, and a corpus of hundreds fits into memory.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.extraction.candidates import CHANNELS, Candidate
+from jugum.core.extraction.likeness import likeness
+from jugum.core.extraction.meaning import nearness
+from jugum.core.extraction.value_model import Pieces, pieces_of
+from jugum.core.page import Box
+from jugum.core.values import value_shape
+
+Floats = npt.NDArray[np.float32]
+Bytes = npt.NDArray[np.uint8]
+Mask = npt.NDArray[np.bool_]
+JOINT_WEIGHTS = {"left": 0.28, "above": 0.14, "row_head": 0.18, "column_head": 0.14, "previous": 0.08, "next": 0.08, "below": 0.1}
+LABEL_CHANNELS = ("left", "above", "row_head", "column_head", "below")
+BOTH_EMPTY = 0.7
+PLACE_SCALE = 0.03
+
+
+@dataclass(frozen=True)
+class Example:
+    """Where and how a value of a field stood on a labelled paper (known by its number among the papers); `label` is the printed name it bore there."""
+
+    paper: int
+    field: str
+    contexts: tuple[str, ...]
+    text: str
+    shape: str
+    page: int
+    box: Box
+    label: str = ""
+
+
+@dataclass(frozen=True)
+class Examples:
+    """Examples as columns, with the look-alike numbers of what they are compared by."""
+
+    every: tuple[Example, ...]
+    papers: npt.NDArray[np.intp]
+    fields: npt.NDArray[np.object_]
+    pieces: Pieces
+
+    @staticmethod
+    def of(examples: Sequence[Example]) -> Examples:
+        return Examples(
+            tuple(examples), np.array([one.paper for one in examples], dtype=np.intp),
+            np.array([one.field for one in examples], dtype=object), pieces_of([one.shape for one in examples]),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Against:
+    """Candidates of one value type (n) against examples: `family` are the columns of its family (m), `own` those among them whose fields have this very
+    type (k of the m). `channels` (C × n × k), `shape`, `value`, `labels`, `meanings` (n × k) are likenesses in hundredths, `joint` (n × m), `crossing` and
+    `place` (n × k) fractions."""
+
+    family: npt.NDArray[np.intp]
+    own: npt.NDArray[np.intp]
+    channels: Bytes
+    joint: npt.NDArray[np.float16]
+    crossing: npt.NDArray[np.float16]
+    place: npt.NDArray[np.float16]
+    shape: Bytes
+    value: Bytes
+    labels: Bytes
+    meanings: Bytes
+    rival_labels: Bytes
+    pieces: Pieces
+
+
+def compare(
+    candidates: Sequence[Candidate], examples: Examples, family: npt.NDArray[np.intp], own: npt.NDArray[np.intp], alike: Floats
+) -> Against:
+    """`alike`: likeness (0–1) of the paper's layout to that of each example."""
+    theirs = [examples.every[int(n)] for n in family]
+    kept = [theirs[int(n)] for n in own]
+    channels = np.zeros((len(CHANNELS), len(candidates), len(own)), dtype=np.uint8)
+    joint = np.zeros((len(candidates), len(family)), dtype=np.float32)
+    for place, channel in enumerate(CHANNELS):
+        mine = [one.contexts[place] for one in candidates]
+        other = [one.contexts[place] for one in theirs]
+        table = likeness(mine, other)
+        empty = np.logical_and.outer([not text for text in mine], [not text for text in other])
+        table = np.where(empty, np.float32(BOTH_EMPTY), table)
+        joint += np.float32(JOINT_WEIGHTS[channel]) * table
+        channels[place] = _bytes(table[:, own])
+    head = np.maximum(channels[CHANNELS.index("row_head")], channels[CHANNELS.index("left")]).astype(np.float32) / 100
+    crossing = np.sqrt(head * channels[CHANNELS.index("column_head")].astype(np.float32) / 100)
+    labels, meanings = _labels(candidates, [one.label for one in theirs])
+    return Against(
+        family, own, channels, joint.astype(np.float16), crossing.astype(np.float16),
+        _places(candidates, kept, alike[family][own]).astype(np.float16),
+        _bytes(likeness([value_shape(one.text) for one in candidates], [one.shape for one in kept])),
+        _bytes(likeness([one.plain for one in candidates], [one.text for one in kept])),
+        labels[:, own], meanings[:, own], labels, pieces_of([value_shape(one.text) for one in candidates]),
+    )  # fmt: skip
+
+
+def _labels(candidates: Sequence[Candidate], labels: Sequence[str]) -> tuple[Bytes, Bytes]:
+    """How like the labels of examples what stands around each candidate is, by letters and by meaning: the best channel, whichever it stood in there."""
+    fuzzy = np.zeros((len(candidates), len(labels)), dtype=np.float32)
+    meant = np.zeros_like(fuzzy)
+    for channel in LABEL_CHANNELS:
+        mine = [one.contexts[CHANNELS.index(channel)] for one in candidates]
+        fuzzy = np.maximum(fuzzy, likeness(mine, labels))
+        meant = np.maximum(meant, nearness(mine, labels))
+    return _bytes(fuzzy), _bytes(meant)
+
+
+def _places(candidates: Sequence[Candidate], examples: Sequence[Example], alike: Floats) -> Floats:
+    count = len(candidates)
+    mine = np.array([(*one.box.middle, one.page) for one in candidates], dtype=np.float32).reshape(count, 3)
+    theirs = np.array([(*one.box.middle, one.page) for one in examples], dtype=np.float32).reshape(-1, 3)
+    distance = ((mine[:, None, :2] - theirs[None, :, :2]) ** 2).sum(axis=2)
+    same_page = mine[:, None, 2] == theirs[None, :, 2]
+    found: Floats = np.exp(-distance / (2 * PLACE_SCALE**2)) * same_page * alike[None, :]
+    return found
+
+
+def _bytes(table: Floats) -> Bytes:
+    return np.rint(100 * table).astype(np.uint8)
+
+
+def label_of(contexts: Sequence[str], names: Sequence[str], seen: dict[str, float]) -> str:
+    """Which of the texts around a value is its printed name: what is likest to the field's names by letters or meaning, and stands by this field's values
+    and not by others' (`seen`: text → share of the examples it stands by that are this field's, less those that are not)."""
+    texts = [text for text in dict.fromkeys(contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS) if any(map(str.isalpha, text))]
+    if not texts:
+        return ""
+    by_names = np.maximum(likeness(texts, names), nearness(texts, names)).max(axis=1) if names else np.zeros(len(texts), dtype=np.float32)
+    scores = [float(by_names[n]) + 0.5 * seen.get(text, 0.0) for n, text in enumerate(texts)]
+    return texts[int(np.argmax(scores))]
+
+
+def greatest(table: npt.NDArray[np.generic], rows: npt.NDArray[np.intp] | None, columns: Mask) -> Floats:
+    """Maximum of each (chosen) row over the chosen columns, as floats; zeros when none is chosen. Bytes count as hundredths."""
+    count = table.shape[0] if rows is None else len(rows)
+    if not columns.any() or not count:
+        return np.zeros(count, dtype=np.float32)
+    part = table[:, columns] if rows is None else table[np.ix_(rows, np.flatnonzero(columns))]
+    best = part.max(axis=1).astype(np.float32)
+    return np.asarray(best / 100 if table.dtype == np.uint8 else best, dtype=np.float32)
+
+
+def standing(values: Floats) -> tuple[Floats, Floats]:
+    """How far each value lies above the best of the others (negative for all but the best), and its rank as 1/(1+r)."""
+    if not len(values):
+        return values, values
+    if len(values) == 1:
+        return np.zeros(1, dtype=np.float32), np.ones(1, dtype=np.float32)
+    order = np.sort(values)[::-1]
+    gap = np.where(values == order[0], values - order[1], values - order[0])
+    rank = np.searchsorted(-order, -values, side="left")
+    return gap.astype(np.float32), (1 / (1 + rank)).astype(np.float32)

@@ -1,0 +1,63 @@
+"""What is decided about a field that is no run of words: a clause, a table as a whole, a tick box, choice, signature or zone."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from jugum.core.extraction.found import Found
+from jugum.core.schema import FieldKind, FieldPlan
+
+
+class PartKind(StrEnum):
+    """Kinds of such decisions; each is calibrated by itself, since their signs mean different things."""
+
+    CLAUSE = "clause"
+    TABLE = "table"
+    MARK = "mark"
+
+
+@dataclass(frozen=True)
+class PartDecision:
+    """`values`: a clause's or mark's own key → its values; for a table each column's key → one value per row (None: an empty cell).
+
+    `signs` are the numbers that speak for it being right, `rival` (0–1) how near another answer comes, `familiarity` the layout's likeness (0–1) to the
+    most alike labelled paper, `reading` the least reading confidence (0–1) in its words.
+    """
+
+    field: str
+    kind: PartKind
+    values: Mapping[str, tuple[Found | None, ...]]
+    others: tuple[Found, ...]
+    signs: tuple[float, ...]
+    familiarity: float
+    reading: float
+    why: Mapping[str, float] = field(default_factory=dict)
+
+    @property
+    def absent(self) -> bool:
+        return not any(self.values.values())
+
+    @property
+    def found(self) -> str:
+        """What it says, on one line: a table row by row, cells parted by " | "."""
+        columns = list(self.values.values())
+        if self.kind is not PartKind.TABLE:
+            return "; ".join(one.normal for column in columns for one in column if one)
+        rows = max((len(column) for column in columns), default=0)
+        return "; ".join(
+            " | ".join(column[row].normal if row < len(column) and column[row] else "" for column in columns)  # type: ignore[union-attr]
+            for row in range(rows)
+        )
+
+
+def part_kind(one: FieldPlan) -> PartKind | None:
+    """How a field is decided on as a part; None for learned values, columns and derived fields."""
+    if one.kind is FieldKind.CLAUSE:
+        return PartKind.CLAUSE
+    if one.kind is FieldKind.TABLE:
+        return PartKind.TABLE
+    if one.kind is FieldKind.VALUE and not one.is_column and not one.learned:
+        return PartKind.MARK
+    return None
