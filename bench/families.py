@@ -22,7 +22,9 @@ LOOKS, SEEN = 9, 5
 A4 = (595.0, 842.0)
 FIRST = "Orla Bram Tessa Ivo Runa Leif Maud Janko Edda Pier Sanne Ulf Vera Kaj Mirte Olav Dagny Henk Ylva Rolf".split()
 LAST = "Ostrander Vance Holmqvist Brandt Kessler Marwick Tolland Reyne Saarinen Dekker Foss Lindqvist Quill Harrow Thorne Velde".split()
-FIRMS = "Norrland Cable,Pike & Daughters,Bluewater Mills,Ashgrove Bakery,Teal Logistics,Harbour Glass,Stenmark Foundry,Copperline,Vesper Textiles".split(",")
+FIRMS = "Norrland Cable,Pike & Daughters,Bluewater Mills,Ashgrove Bakery,Teal Logistics,Harbour Glass,Stenmark,Copperline,Vesper Textiles".split(
+    ","
+)
 STREETS = "Quay Road,Mill Lane,Larch Street,Station Square,High Bank,Orchard Way,Rope Walk,Long Acre".split(",")
 TOWNS = "Eastholm,Varrick,Sund,Millford,Greyport,Tarn,Ostby,Low Harbour".split(",")
 MONTHS = "January February March April May June July August September October November December".split()
@@ -97,7 +99,15 @@ class Pen:
         self.sheet = Sheet(self.size)
 
     def write(
-        self, x: float, y: float, text: str, *, key: str = "", bold: bool = False, scale: float = 1.0, right: bool = False
+        self,
+        x: float,
+        y: float,
+        text: str,
+        *,
+        key: str = "",
+        bold: bool = False,
+        scale: float = 1.0,
+        right: bool = False,
     ) -> float:
         """Draw text (its value under `key`); returns the x it ends at."""
         size = self.hand.size * scale
@@ -107,7 +117,16 @@ class Pen:
         x0 = x - width if right else x
         self.sheet.text(x0, y, text, size, bold=bold, font=self.hand.font)
         if key:
-            self.keep(key, text, Box(x0 / self.size[0], (y - 0.8 * size) / self.size[1], (x0 + width) / self.size[0], (y + 0.25 * size) / self.size[1]))
+            self.keep(
+                key,
+                text,
+                Box(
+                    x0 / self.size[0],
+                    (y - 0.8 * size) / self.size[1],
+                    (x0 + width) / self.size[0],
+                    (y + 0.25 * size) / self.size[1],
+                ),
+            )
         return x0 + width - self.shift[0]
 
     def keep(self, key: str, text: str, box: Box, *, more: bool = False) -> None:
@@ -164,7 +183,8 @@ def set_items(pen: Pen, items: list[Item], rng: random.Random) -> float:
             cx, cy = x + (number % 2) * 260, y + (number // 2) * hand.step
             pen.write(cx, cy, printed, bold=hand.bold_labels)
             pen.write(cx + 125, cy, value, key=key)
-    rows = {"cells": (len(items) + 1) // 2 * 38, "stack": (len(items) + 2) // 3 * 42, "below": (len(items) + 1) // 2 * 40, "pairs": (len(items) + 1) // 2 * hand.step}  # fmt: skip
+    pairs = (len(items) + 1) // 2
+    rows = {"cells": pairs * 38, "stack": (len(items) + 2) // 3 * 42, "below": pairs * 40, "pairs": pairs * hand.step}
     return y + rows.get(hand.way, 0.0)
 
 
@@ -224,7 +244,13 @@ def stub(rng: random.Random, look: int) -> Drawn:
         ("", fixed.choice(["Hired", "With us since", "Date of entry"]), hand.spell_date(rng, (2005, 2019))),
     ]
     fixed.shuffle(items)
-    pen.write(hand.left, 60, fixed.choice(["Payslip", "Statement of earnings", "Salary advice", "Wage slip"]), bold=True, scale=1.6)
+    pen.write(
+        hand.left,
+        60,
+        fixed.choice(["Payslip", "Statement of earnings", "Salary advice", "Wage slip"]),
+        bold=True,
+        scale=1.6,
+    )
     y = set_items(pen, items, rng) + 25
     if fixed.random() < 0.6:  # year to date: the same names again, other figures
         pen.write(hand.left, y, fixed.choice(["Year to date", "Totals this year", "Cumulative"]), bold=True)
@@ -277,7 +303,13 @@ def tax(rng: random.Random, look: int) -> Drawn:
     ]
     head, tail = items[:3], items[3:]
     fixed.shuffle(tail)
-    pen.write(hand.left, 55, fixed.choice(["Notice of assessment", "Annual tax statement", "Assessment of income"]), bold=True, scale=1.5)
+    pen.write(
+        hand.left,
+        55,
+        fixed.choice(["Notice of assessment", "Annual tax statement", "Assessment of income"]),
+        bold=True,
+        scale=1.5,
+    )
     pen.write(hand.left, 75, f"Form {fixed.choice('ABCDEF')}{fixed.randint(10, 99)}", scale=0.8)
     set_items(pen, head + tail, rng)
     pen.write(hand.left, 790, "You may object within six weeks of the date of this notice.", scale=0.8)
@@ -303,7 +335,7 @@ CARD_PLAN = Plan((
 
 
 def card(rng: random.Random, look: int) -> Drawn:
-    hand = hand_of("card", look, ("rows", "stack", "run", "pairs", "stack", "rows", "stack", "run", "below"))
+    hand = hand_of("card", look, ("rows", "stack", "run", "rows", "stack", "rows", "stack", "run", "below"))
     hand.left, hand.top, hand.step = 150 if look % 2 else 40, 75, 21
     pen, says = Pen(hand, (rng.uniform(-2, 2), rng.uniform(-2, 2)), (430, 270)), wording("card", look, CARD)
     fixed = random.Random(f"card-order-{look}")
@@ -320,7 +352,13 @@ def card(rng: random.Random, look: int) -> Drawn:
     items: list[Item] = [(key, says[key], text) for key, text in values.items()]
     items.append(("", fixed.choice(["Sex", "Height", "Nationality"]), rng.choice(["F", "M", "172 cm", "UTO"])))
     fixed.shuffle(items)
-    pen.write(30, 35, fixed.choice(["IDENTITY CARD", "RESIDENCE CARD", "CITIZEN CARD", "DRIVING PERMIT"]), bold=True, scale=1.3)
+    pen.write(
+        30,
+        35,
+        fixed.choice(["IDENTITY CARD", "RESIDENCE CARD", "CITIZEN CARD", "DRIVING PERMIT"]),
+        bold=True,
+        scale=1.3,
+    )
     pen.write(300, 35, fixed.choice(["NORHAVEN", "Utopia", "REPUBLIC"]), scale=0.9)
     set_items(pen, items, rng)
     return Drawn("card", look, pen.sheet.done(), pen.truth)
@@ -341,14 +379,17 @@ COLUMNS = {
     "most": ("Max", "Maximum", "Upper limit", "Not over"),
     "result": ("Result", "Found", "Measured", "Value", "Actual"),
 }
-PROPERTIES = "Tensile strength,Yield point,Elongation,Hardness,Carbon,Manganese,Silicon,Impact energy,Density,Water content,Ash,Flash point,Viscosity,pH".split(",")
+PROPERTIES = "Tensile strength,Yield point,Elongation,Hardness,Carbon,Manganese,Silicon,Impact energy,Density,Ash,Flash point,Viscosity,pH".split(
+    ","
+)
 UNITS = "MPa,%,HB,J,kg/m3,mm2/s,mg/kg".split(",")
 CERTIFICATE_PLAN = Plan((
     FieldPlan("certificate", "Certificate number", D.IDENTIFIER), FieldPlan("issued", "Date of issue", D.DATE),
     FieldPlan("customer", "Customer", D.TEXT), FieldPlan("order", "Order number", D.IDENTIFIER),
     FieldPlan("tests", "Tests", kind=FieldKind.TABLE),
     FieldPlan("tests.test", "Test", D.TEXT, inside="tests"), FieldPlan("tests.unit", "Unit", D.TEXT, inside="tests", required=False),
-    FieldPlan("tests.least", "Minimum", D.NUMBER, inside="tests", required=False), FieldPlan("tests.most", "Maximum", D.NUMBER, inside="tests", required=False),
+    FieldPlan("tests.least", "Minimum", D.NUMBER, inside="tests", required=False),
+    FieldPlan("tests.most", "Maximum", D.NUMBER, inside="tests", required=False),
     FieldPlan("tests.result", "Result", D.NUMBER, inside="tests"),
 ))  # fmt: skip
 
@@ -364,12 +405,28 @@ def certificate(rng: random.Random, look: int) -> Drawn:
     items: list[Item] = [(key, says[key], text) for key, text in values.items()]
     items += [("", "Heat", f"H{rng.randint(1000, 9999)}"), ("", "Grade", f"S{rng.randint(200, 900)}")]
     fixed.shuffle(items)
-    pen.write(hand.left, 60, fixed.choice(["Test certificate", "Inspection certificate", "Certificate of analysis"]), bold=True, scale=1.5)
+    pen.write(
+        hand.left,
+        60,
+        fixed.choice(["Test certificate", "Inspection certificate", "Certificate of analysis"]),
+        bold=True,
+        scale=1.5,
+    )
     y = set_items(pen, items, rng) + 40
-    pen.write(hand.left, y, fixed.choice(["Results of tests", "We certify the following values", "Analysis"]), bold=fixed.random() < 0.5)
+    pen.write(
+        hand.left,
+        y,
+        fixed.choice(["Results of tests", "We certify the following values", "Analysis"]),
+        bold=fixed.random() < 0.5,
+    )
     y = _table(pen, rng, fixed, look, y + 26)
     if fixed.random() < 0.5:
-        pen.write(hand.left, y + 8, fixed.choice(["Values without limits are for information.", "End of results", "Remarks: none"]), scale=0.85)
+        pen.write(
+            hand.left,
+            y + 8,
+            fixed.choice(["Values without limits are for information.", "End of results", "Remarks: none"]),
+            scale=0.85,
+        )
     pen.write(hand.left, 780, f"{fixed.choice(['Inspector', 'Signed', 'Works inspector'])}: {person(rng)}", scale=0.9)
     return Drawn("certificate", look, pen.sheet.done(), pen.truth)
 
@@ -387,7 +444,13 @@ def _table(pen: Pen, rng: random.Random, fixed: random.Random, look: int, y: flo
     if numbers:
         pen.write(edges[0] - 22, y, "#", bold=True)
     for x, key in zip(edges, order, strict=False):
-        pen.write(x + (60 if key in numeric else 0), y, says[key], bold=pen.hand.bold_labels or lines == "none", right=key in numeric)
+        pen.write(
+            x + (60 if key in numeric else 0),
+            y,
+            says[key],
+            bold=pen.hand.bold_labels or lines == "none",
+            right=key in numeric,
+        )
     if lines != "none":
         pen.sheet.line(edges[0], y + 4, edges[-1] + 70, y + 4)
     for number in range(rng.randint(3, 9)):
@@ -439,13 +502,34 @@ CLAUSES: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     ),
 }
 OTHERS = (
-    ("Secrecy", "Each side keeps what it learns of the other to itself, during this agreement and for three years after it has ended."),
-    ("Warranty", "The supplier warrants that the work is free of faults for twenty-four months and mends what shows itself at no cost."),
-    ("Governing law", "This agreement is under the law of Norhaven. The courts of the capital decide all disputes that talks do not settle."),
-    ("Force majeure", "No side answers for delay that flood, fire, strike or war brings about, as long as it tells the other at once."),
-    ("Assignment", "Rights under this agreement may be handed on to others only when the other side has agreed to it in writing."),
-    ("Delivery", "Goods are handed over at the client's yard between eight and four. The risk passes with the signature on the slip."),
-    ("Changes", "Changes and additions need the written form. Nothing has been agreed by word of mouth beside this paper."),
+    (
+        "Secrecy",
+        "Each side keeps what it learns of the other to itself, during this agreement and for three years after it has ended.",
+    ),
+    (
+        "Warranty",
+        "The supplier warrants that the work is free of faults for twenty-four months and mends what shows itself at no cost.",
+    ),
+    (
+        "Governing law",
+        "This agreement is under the law of Norhaven. The courts of the capital decide all disputes that talks do not settle.",
+    ),
+    (
+        "Force majeure",
+        "No side answers for delay that flood, fire, strike or war brings about, as long as it tells the other at once.",
+    ),
+    (
+        "Assignment",
+        "Rights under this agreement may be handed on to others only when the other side has agreed to it in writing.",
+    ),
+    (
+        "Delivery",
+        "Goods are handed over at the client's yard between eight and four. The risk passes with the signature on the slip.",
+    ),
+    (
+        "Changes",
+        "Changes and additions need the written form. Nothing has been agreed by word of mouth beside this paper.",
+    ),
 )
 CONTRACT_PLAN = Plan((
     FieldPlan("supplier", "Supplier", D.TEXT), FieldPlan("client", "Client", D.NAME), FieldPlan("dated", "Date of contract", D.DATE),
@@ -455,8 +539,10 @@ CONTRACT_PLAN = Plan((
     FieldPlan("deposit", "Deposit", D.MONEY, required=False, inside="payment"),
 ))  # fmt: skip
 PARTIES = (
-    "This agreement is made on |dated| between |supplier|, hereafter the supplier, and |client|, hereafter the client. The supplier carries out the works described in the schedule for |price|.",
-    "Between |supplier| (the contractor) and |client| (the principal) the following was agreed on |dated|. The total remuneration comes to |price| and covers all material.",
+    "This agreement is made on |dated| between |supplier|, hereafter the supplier, and |client|, hereafter the client. "
+    "The supplier carries out the works described in the schedule for |price|.",
+    "Between |supplier| (the contractor) and |client| (the principal) the following was agreed on |dated|. "
+    "The total remuneration comes to |price| and covers all material.",
     "|client| engages |supplier| as of |dated| to do the works named below. For these works a fixed sum of |price| is agreed.",
     "Dated |dated|. The undersigned |supplier|, seller, and |client|, buyer, have come to this contract. Purchase price: |price| in all.",
 )
@@ -468,9 +554,12 @@ def contract(rng: random.Random, look: int) -> Drawn:
     pen, fixed = Pen(hand, (rng.uniform(-3, 3), rng.uniform(-5, 5))), random.Random(f"contract-order-{look}")
     values = {
         "supplier": rng.choice(FIRMS), "client": person(rng), "dated": hand.spell_date(rng), "price": hand.spell_money(rng.uniform(20_000, 400_000)),
-        "deposit": hand.spell_money(rng.uniform(1000, 9000)), "days": str(rng.choice([14, 28, 30, 60, 90])), "cap": hand.spell_money(rng.uniform(10_000, 90_000)),
+        "deposit": hand.spell_money(rng.uniform(1000, 9000)), "days": str(rng.choice([14, 28, 30, 60, 90])),
+        "cap": hand.spell_money(rng.uniform(10_000, 90_000)),
     }  # fmt: skip
-    pen.write(hand.left, 70, fixed.choice(["Agreement", "Contract for works", "Service contract"]), bold=True, scale=1.6)
+    pen.write(
+        hand.left, 70, fixed.choice(["Agreement", "Contract for works", "Service contract"]), bold=True, scale=1.6
+    )
     y = _prose(pen, 105, PARTIES[look % len(PARTIES)], values, "")
     numbering = fixed.choice(["{n}. {t}", "§ {n} {t}", "Article {n}: {t}", "{t}", "{n}) {t}"])
     wanted = ["termination", "liability"] + (["payment"] if rng.random() < 0.85 else [])
@@ -491,14 +580,18 @@ def contract(rng: random.Random, look: int) -> Drawn:
         title = numbering.format(n=number, t=head)
         pen.write(hand.left, y, title, bold=True, scale=1.05, key=key)
         y = _prose(pen, y + 16, body, values, key)
-    pen.write(hand.left, 780, f"{fixed.choice(['Signed', 'Done'])} at {rng.choice(TOWNS)}, {hand.spell_date(rng)}", scale=0.9)
+    pen.write(
+        hand.left, 780, f"{fixed.choice(['Signed', 'Done'])} at {rng.choice(TOWNS)}, {hand.spell_date(rng)}", scale=0.9
+    )
     return Drawn("contract", look, pen.sheet.done(), pen.truth)
 
 
 def _prose(pen: Pen, y: float, text: str, values: dict[str, str], clause: str) -> float:
     """Text in lines; |key| and {key} stand for values, of which the fields' places are kept. Lines of a clause are kept as its own."""
     for key, value in values.items():
-        text = text.replace(f"|{key}|", f"\u0001{key}\u0002{value}\u0003").replace(f"{{{key}}}", f"\u0001{key}\u0002{value}\u0003")
+        text = text.replace(f"|{key}|", f"\u0001{key}\u0002{value}\u0003").replace(
+            f"{{{key}}}", f"\u0001{key}\u0002{value}\u0003"
+        )
     size, hand = pen.hand.size, pen.hand
     face = "Times-Roman" if hand.font == "Times" else hand.font
     x, right, gap = hand.left, 540.0, stringWidth(" ", face, size)
@@ -506,7 +599,12 @@ def _prose(pen: Pen, y: float, text: str, values: dict[str, str], clause: str) -
 
     def flush() -> None:
         if clause and line:
-            box = Box(line[0][0] / 595, (y + pen.shift[1] - 0.8 * size) / 842, line[-1][1] / 595, (y + pen.shift[1] + 0.25 * size) / 842)
+            box = Box(
+                line[0][0] / 595,
+                (y + pen.shift[1] - 0.8 * size) / 842,
+                line[-1][1] / 595,
+                (y + pen.shift[1] + 0.25 * size) / 842,
+            )
             pen.keep(clause, " ".join(one[2] for one in line), box, more=True)
         line.clear()
 
@@ -525,7 +623,12 @@ def _prose(pen: Pen, y: float, text: str, values: dict[str, str], clause: str) -
         line.append((x + pen.shift[0], x + width + pen.shift[0], token))
         if key and key in {one.key for one in CONTRACT_PLAN.fields}:
             bare_width = stringWidth(bare, face, size)
-            box = Box((x + pen.shift[0]) / 595, (y + pen.shift[1] - 0.8 * size) / 842, (x + bare_width + pen.shift[0]) / 595, (y + pen.shift[1] + 0.25 * size) / 842)
+            box = Box(
+                (x + pen.shift[0]) / 595,
+                (y + pen.shift[1] - 0.8 * size) / 842,
+                (x + bare_width + pen.shift[0]) / 595,
+                (y + pen.shift[1] + 0.25 * size) / 842,
+            )
             pen.keep(key, bare, box, more=begun)
             begun = True
         if ends:

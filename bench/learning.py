@@ -22,7 +22,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from PIL import Image
 
 from bench.families import FAMILIES, LOOKS, SEEN, Drawn
 from jugum.core.extraction import Sample, SampleLabel
@@ -124,7 +123,9 @@ def _label(one: FieldPlan, truth: Any, pages: Sequence[Page]) -> SampleLabel:
     normal = _normal(one, truth.text)
     if not places:
         return SampleLabel(truth.text, normal)
-    return SampleLabel(truth.text, normal, places[0][0], places[0][1], tuple((page, box) for page, box, _ in places[1:]))
+    return SampleLabel(
+        truth.text, normal, places[0][0], places[0][1], tuple((page, box) for page, box, _ in places[1:])
+    )
 
 
 def papers(family: str, count: int, looks: Sequence[int], first: int, scan: bool) -> list[Given]:
@@ -156,7 +157,9 @@ def judge(plan: Plan, found: dict[str, list[str | None]], one: Given, tallies: d
             right = sum(bool(a) and _same_words(a or "", b) for a, b in zip(mine, truth, strict=False))
             tallies["clauses"].add(right, len(mine), len(truth))
         elif field_.kind is FieldKind.VALUE:
-            right = sum(bool(a) and same_value(a or "", b, field_.value_type) for a, b in zip(mine, truth, strict=False))
+            right = sum(
+                bool(a) and same_value(a or "", b, field_.value_type) for a, b in zip(mine, truth, strict=False)
+            )
             tallies["values"].add(right, len(mine), len(truth))
 
 
@@ -200,7 +203,11 @@ def run_quick(family: str, counts: Sequence[int], given_: tuple[list[Given], lis
             for one in tests:
                 judge(plan, read_with(reader, plan, one), one, tallies)
             parts.append(tallies)
-        said = "  ".join(f"{name} {parts[0][name].f1:.3f} / {parts[1][name].f1:.3f}" for name in ("values", "cells", "clauses") if name in parts[0])
+        said = "  ".join(
+            f"{name} {parts[0][name].f1:.3f} / {parts[1][name].f1:.3f}"
+            for name in ("values", "cells", "clauses")
+            if name in parts[0]
+        )
         print(f"{family:12} {count:3}  {spent:5.1f} s CPU  {said}", flush=True)
 
 

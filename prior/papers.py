@@ -183,9 +183,11 @@ def look(rng: random.Random, things: dict[str, str]) -> Look:
     rng.shuffle(order)
     others = [thing for thing in THINGS if thing not in things.values()]
     return Look(
-        rng.choice(["left", "left", "above", "grid", "columns", "right", "sentence", "beneath", "numbered", "cells"]), labels, tuple(order), rng.random() < 0.5,
+        rng.choice(["left", "left", "above", "grid", "columns", "right", "sentence", "beneath", "numbered", "cells"]), labels, tuple(order),
+        rng.random() < 0.5,
         rng.uniform(0.05, 0.15), rng.uniform(0.3, 0.6), rng.uniform(0.12, 0.3), rng.uniform(0.022, 0.04), rng.randrange(5),
-        rng.randrange(6), " ".join(word(rng) for _ in range(3)).capitalize(), tuple(rng.sample(others, rng.randint(2, 5))), rng.random() < 0.5, rng.random() < 0.3,
+        rng.randrange(6), " ".join(word(rng) for _ in range(3)).capitalize(), tuple(rng.sample(others, rng.randint(2, 5))),
+        rng.random() < 0.5, rng.random() < 0.3,
     )  # fmt: skip
 
 
@@ -235,7 +237,12 @@ def _slipped(rng: random.Random, one: Word, share: float) -> Word:
 def _once_more(rng: random.Random, look_: Look, ink: Ink, rows: list[tuple[str, str, DataType]]) -> None:
     """Totals of the year or of the account so far, under the same names."""
     y = max(word.box.y1 for word in ink.words) + 0.03
-    ink.text(look_.left, y, random.Random(look_.heading).choice(["So far", "This year", "Running totals", "All periods"]), bold=True)
+    ink.text(
+        look_.left,
+        y,
+        random.Random(look_.heading).choice(["So far", "This year", "Running totals", "All periods"]),
+        bold=True,
+    )
     for place, (_, label, data_type) in enumerate([row for row in rows if row[2] in (D.MONEY, D.NUMBER)][:3], 1):
         ink.text(look_.left, y + 0.02 * place, label)
         ink.text(look_.left + 0.4, y + 0.02 * place, value(rng, data_type, look_))

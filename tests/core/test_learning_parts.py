@@ -10,12 +10,16 @@ from rapidfuzz import fuzz
 
 from jugum.core.classification import Layout, layout_of, layout_similarity, look_alike_groups
 from jugum.core.extraction import candidates_of
+from jugum.core.extraction.against import Examples
 from jugum.core.extraction.candidates import CHANNELS, Candidate, plain_text
+from jugum.core.extraction.corpus import spread
 from jugum.core.extraction.features import FEATURES, PaperView, example_of
 from jugum.core.extraction.likeness import likeness
+from jugum.core.extraction.meaning import nearness, shipped_meanings
 from jugum.core.extraction.prior import share_of_prior, shipped_prior
-from jugum.core.extraction.ranker import LOGIT_MAX, Ranker
+from jugum.core.extraction.ranker import LOGIT_MAX, Ranker, _levelled
 from jugum.core.extraction.synonyms import DISCOUNT, groups_from, meant_names, shipped_groups
+from jugum.core.extraction.value_model import counts_of, pieces_of, value_log_odds
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import DataType
@@ -128,7 +132,7 @@ PLAN = Plan((FieldPlan("net", "Net pay", DataType.MONEY), FieldPlan("tax", "Tax"
 def view_of(paper: Page, examples: bool) -> tuple[PaperView, list[Candidate]]:
     found = candidates_of([paper], {DataType.MONEY})
     known = [example_of(0, "net", found[0])] if examples else []
-    return PaperView(PLAN, found, layout_of([paper]), known, [layout_of([paper])], [frozenset({"other"})]), found
+    return PaperView(PLAN, found, Examples.of(known), np.ones(1), [frozenset({"other"})]), found
 
 
 def test_features_stand_in_their_order_and_name_the_printed_name() -> None:
@@ -157,8 +161,8 @@ def test_a_ranker_learns_what_can_be_learned_and_is_repeatable(seed: int) -> Non
     rng = np.random.default_rng(seed)
     rows = rng.normal(size=(300, 6)).astype(np.float32)
     right = rows[:, 0] + 0.5 * rows[:, 1] > 0.3
-    weights = np.ones(300, dtype=np.float32)
-    first, second = (Ranker(seed=1).fit(rows, right, weights) for _ in range(2))
+    weights, asked = np.ones(300, dtype=np.float32), np.arange(300) // 10
+    first, second = (Ranker(seed=1).fit(rows, right, weights, asked) for _ in range(2))
     assert (first.logits(rows) == second.logits(rows)).all()
     assert ((first.logits(rows) > 0) == right).mean() > 0.95
     assert np.abs(first.logits(rows * 1000)).max() <= LOGIT_MAX
@@ -169,7 +173,7 @@ def test_a_ranker_learns_what_can_be_learned_and_is_repeatable(seed: int) -> Non
 def test_a_ranker_refuses_one_sided_rows() -> None:
     rows = np.zeros((4, 2), dtype=np.float32)
     with pytest.raises(ValueError, match="right and wrong"):
-        Ranker().fit(rows, np.ones(4, dtype=bool), np.ones(4, dtype=np.float32))
+        Ranker().fit(rows, np.ones(4, dtype=bool), np.ones(4, dtype=np.float32), np.zeros(4, dtype=np.intp))
     assert len(Ranker().logits(rows[:0])) == 0
 
 
@@ -193,19 +197,55 @@ def test_the_shipped_groups_hold_no_name_twice_in_one_and_each_at_least_two() ->
     assert all(len(group) > 1 for group in shipped_groups())
 
 
-def test_the_shipped_prior_fits_the_features_and_speaks_less_the_more_familiar_a_layout_is() -> None:
+def test_the_shipped_prior_fits_the_features_and_speaks_less_the_more_papers_there_are() -> None:
     prior = shipped_prior()
     rows = np.zeros((3, len(FEATURES)), dtype=np.float32)
     assert prior.logits(rows).shape == (3,)
     assert len(prior.logits(rows[:0])) == 0
-    assert share_of_prior(0.0) == pytest.approx(0.6)
-    assert share_of_prior(0.6) == share_of_prior(1.0) == pytest.approx(0.15)
+    assert share_of_prior(4) == pytest.approx(0.5)
+    assert share_of_prior(25) < 0.03
 
 
-@given(st.floats(0, 1), st.floats(0, 1))
-def test_the_share_of_the_prior_never_rises_with_likeness(a: float, b: float) -> None:
+@given(st.integers(0, 1000), st.integers(0, 1000))
+def test_the_share_of_the_prior_never_rises_with_papers(a: int, b: int) -> None:
     assert share_of_prior(min(a, b)) >= share_of_prior(max(a, b))
-    assert 0 < share_of_prior(a) < 1
+    assert 0 < share_of_prior(a) <= 1
+
+
+def test_the_level_of_a_ranker_is_that_of_decisions_not_of_rows() -> None:
+    """Two right answers among many wrong rows: rows are seldom right, decisions mostly."""
+    logits = np.array([-1.0, -7, -8, -7.5, -1.2, -6.8, -9, -7])
+    right = np.array([True, False, False, False, True, False, False, False])
+    slope, level = _levelled(logits, right, np.array([0, 0, 0, 0, 1, 1, 1, 1]))
+    assert slope > 0
+    assert slope * -1.0 + level > 0.5 > -0.5 > slope * -6.8 + level
+
+
+def test_a_value_like_the_field_s_past_values_is_told_from_others() -> None:
+    past = pieces_of(["AA-999 999", "AA-999 999", "A-999 999"])
+    asked = pieces_of(["AA-999 999", "99.99.9999", "Aaaa Aaaa"])
+    others = pieces_of(["99.99.9999", "Aaaa Aaaa", "Aaaa", "AA-999 999"])
+    odds = value_log_odds(asked, past, counts_of(others), len(others))
+    assert odds.argmax() == 0
+    assert odds[0] > 0 > odds[1]
+    assert not value_log_odds(asked, past[:0], counts_of(others), len(others)).any()
+
+
+def test_phrases_near_in_meaning_are_nearer_than_others() -> None:
+    table = nearness(["wage tax", "take home pay", "staff"], ["income tax", "net pay", "employee"])
+    assert table.argmax(axis=1).tolist() == [0, 1, 2]
+    assert nearness(["\u2591\u2592"], ["net pay"]).item() == 0
+    assert nearness([], ["x"]).shape == (0, 1)
+    assert len(shipped_meanings().pieces) == len(shipped_meanings().vectors)
+
+
+def test_spread_takes_evenly_from_all_groups_and_the_later_papers_of_each() -> None:
+    groups = np.array([0] * 8 + [1] * 2 + [2])
+    chosen = spread(groups, 5)
+    assert [int(groups[n]) for n in chosen].count(0) == 2
+    assert {int(groups[n]) for n in chosen} == {0, 1, 2}
+    assert 7 in chosen
+    assert spread(groups, 50) == list(range(11))
 
 
 def test_with_nothing_labelled_the_prior_finds_values_by_their_printed_names() -> None:
@@ -218,7 +258,7 @@ def test_with_nothing_labelled_the_prior_finds_values_by_their_printed_names() -
         (FieldPlan("total", "Amount payable", DataType.MONEY), FieldPlan("freight", "Carriage", DataType.MONEY))
     )
     found = candidates_of([shown], {field.value_type for field in plan.fields})
-    view = PaperView(plan, found, layout_of([shown]), [], [], [])
+    view = PaperView(plan, found, Examples.of([]), np.zeros(0), [])
     for field, text in zip(plan.fields, ("857,50", "45,50"), strict=True):
         chosen, rows = view.features(field, np.zeros(0, dtype=bool))
         assert found[int(chosen[int(shipped_prior().logits(rows).argmax())])].text == text

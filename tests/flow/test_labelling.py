@@ -25,6 +25,7 @@ from jugum.flow import (
     quality,
     sets,
     train,
+    training_data,
     twice,
 )
 from jugum.flow.desk import SpotInput, ValueInput, find_word, page_views
@@ -246,8 +247,8 @@ def test_papers_kept_for_testing_never_come_into_training(office: Office, run_jo
     assert [by_name[name].papers for name in ("train", "test", "spare")] == [4, 2, 2]
     with office.store.session() as session:
         mine = {document.id: document.set_name for document in session.scalars(select(Document))}
-        used = {int(sample.key) for sample in train.training_samples(session, office.type_id)}
-        tested = {int(sample.key) for sample in train.training_samples(session, office.type_id, "test")}
+        used = {int(sample.key) for sample in training_data.training_samples(session, office.type_id)}
+        tested = {int(sample.key) for sample in training_data.training_samples(session, office.type_id, "test")}
     assert used == {number for number, name in mine.items() if name == "train"}
     assert tested == {number for number, name in mine.items() if name == "test"}
     version = train.start(office.store, office.analyst, office.type_id)

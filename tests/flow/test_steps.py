@@ -13,7 +13,21 @@ from tests.office import PASSWORD, Office
 from tests.papers import Slip, slips
 
 from jugum.errors import Conflict, Forbidden, InputError, NotSignedIn
-from jugum.flow import deliver, draft, gather, keyed, label, overview, people, plan, review, sets, train, weigh
+from jugum.flow import (
+    deliver,
+    draft,
+    gather,
+    keyed,
+    label,
+    overview,
+    people,
+    plan,
+    review,
+    sets,
+    train,
+    training_data,
+    weigh,
+)
 from jugum.flow.desk import ValueInput
 from jugum.flow.models import LoadedVersions
 from jugum.store.models import Audit, Field
@@ -145,7 +159,7 @@ def test_training_shows_figures_of_held_out_papers_and_counts_new_labels(trained
 
 def test_one_version_trains_at_a_time_and_publishing_retires_the_one_before(trained: Office, run_jobs: Run) -> None:
     second = train.start(trained.store, trained.analyst, trained.type_id)
-    with pytest.raises(Conflict, match="still in training"):
+    with pytest.raises(Conflict, match="waits to be trained already"):
         train.start(trained.store, trained.analyst, trained.type_id)
     run_jobs()
     train.publish(trained.store, trained.analyst, second)
@@ -223,7 +237,7 @@ def test_settling_the_last_field_settles_the_paper_and_makes_labels(trained: Off
         (k, "review") for k in slip.truth
     }
     with trained.store.session() as session:
-        samples = train.training_samples(session, trained.type_id)
+        samples = training_data.training_samples(session, trained.type_id)
     assert len(samples) == 11  # the settled paper teaches
 
 

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import field as kept
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.extraction import Decision
+from jugum.core.extraction import Choice, Decision
+from jugum.core.extraction.decided import PartKind
 from jugum.core.extraction.found import EngineName, Finding, Found
+from jugum.core.extraction.reader import AnyDecision
 from jugum.core.schema import (
     Context,
     FieldKind,
@@ -27,6 +29,7 @@ from jugum.core.schema import (
     sources_of,
     text_problem,
 )
+from jugum.core.structure import Structure
 from jugum.core.thresholds import Drafted, Rule, hold_for
 from jugum.core.values import DataType
 from jugum.flow.actor import record
@@ -34,38 +37,51 @@ from jugum.flow.explore import Explorer
 from jugum.flow.gather import pages_of
 from jugum.flow.models import LoadedVersions
 from jugum.flow.plan import lists_in, plan_in
-from jugum.flow.sample import findings
-from jugum.flow.train import live_version
+from jugum.flow.sample import findings, seen_paper
+from jugum.flow.train import live_version, version_row
 from jugum.flow.weigh import current_policy
 from jugum.store import Store
 from jugum.store.models import Document, Field, Hold, LetStand, Policy, Reading, Result
+
+TABLE_ROW = "row"  # stands for a row of a table where only its being there counts
+NO_POLICY = "no policy says yet how sure is sure enough: set it in Weigh"
 
 
 @dataclass(frozen=True)
 class DraftedField:
     """What was found for a field: values (None for a table's empty cells), candidates next in line, confidence (None where
-    nothing measured it) and likeness of the layout, and why another value than the likeliest was taken."""
+    nothing measured it) and likeness of the layout, why another value than the likeliest was taken, and the raw scores behind it."""
 
     values: tuple[Found | None, ...]
     others: tuple[Found, ...]
     confidence: float | None
     familiarity: float
     chosen_by: str = ""
+    scores: Mapping[str, float] = kept(default_factory=dict)
 
     @property
     def texts(self) -> tuple[str | None, ...]:
         return tuple(value.text if value else None for value in self.values)
 
 
-def draft(store: Store, document_id: int, versions: LoadedVersions, explorer: Explorer | None = None) -> None:
-    """Draft a live paper with the live version and route its fields by the policy. Repeatable: a paper that a person has
-    begun, or that is done, is left alone."""
+def draft(
+    store: Store,
+    document_id: int,
+    versions: LoadedVersions,
+    explorer: Explorer | None = None,
+    *,
+    version_id: int | None = None,
+) -> None:
+    """Draft a live paper with the live version (or another that is asked for) and route its fields by the policy. Repeatable: a paper that a
+    person has begun, or that is done, is left alone."""
     with store.session() as session:
         document = session.get(Document, document_id, with_for_update=True)
         if document is None or document.purpose != "live" or document.state not in ("placed", "drafted", "held"):
             return
-        version = live_version(session, document.type_id)
-        if version is None or version.file_key is None:
+        version = (
+            version_row(session, version_id) if version_id is not None else live_version(session, document.type_id)
+        )
+        if version is None or version.file_key is None or version.type_id != document.type_id:
             return  # it waits as "placed"; publishing a version drafts it
         if session.scalar(
             select(func.count(Hold.id)).where(Hold.document_id == document_id, Hold.settled_at.is_not(None))
@@ -73,8 +89,7 @@ def draft(store: Store, document_id: int, versions: LoadedVersions, explorer: Ex
             return
         policy = current_policy(session, document.type_id)
         plan = plan_in(document.type)
-        decisions = versions.decide(store, version.file_key, pages_of(session, document_id))
-        drafted = _drafted(store, session, explorer or Explorer(), document, plan, decisions)
+        drafted = drafted_fields(store, session, explorer or Explorer(), document, plan, versions, version.file_key)
         for table in (Hold, Result, Reading, LetStand):
             session.execute(delete(table).where(table.document_id == document_id))
         document.version_id, document.policy_id = version.id, policy.id if policy else None
@@ -84,27 +99,41 @@ def draft(store: Store, document_id: int, versions: LoadedVersions, explorer: Ex
         record(session, None, "draft", "document", document_id, version=version.number, held=held)
 
 
-def _drafted(
-    store: Store, session: Session, explorer: Explorer, document: Document, plan: Plan,
-    decisions: Sequence[tuple[Decision, float]],
-) -> dict[str, DraftedField]:  # fmt: skip
-    """The version's decisions for the fields it learned, the plan's own engines for the rest, checks as evidence over both."""
-    known = {field.key: field for field in plan.fields}
-    drafted = {decision.field: _from_model(decision, sure) for decision, sure in decisions if decision.field in known}
+def drafted_fields(
+    store: Store,
+    session: Session,
+    explorer: Explorer,
+    document: Document,
+    plan: Plan,
+    versions: LoadedVersions,
+    file_key: str,
+) -> dict[str, DraftedField]:
+    """The version's decisions for the fields it reads, the plan's own engines for the rest, checks as evidence over both."""
+
+    def layers() -> list[Structure | None]:
+        return seen_paper(store, session, explorer, document, picture=True).layers
+
+    known = {one.key: one for one in plan.fields}
+    drafted: dict[str, DraftedField] = {}
+    for decision, sure in versions.decide(store, file_key, pages_of(session, document.id), layers):
+        if decision.field in known:
+            drafted |= _from_version(decision, sure, known)
     rest = tuple(
         _alone(one, plan, drafted)
         for one in plan.fields
-        if one.key not in drafted and one.kind is not FieldKind.DERIVED
+        if one.key not in drafted
+        and one.kind is not FieldKind.DERIVED
+        and not (one.is_column and one.inside in drafted)
     )
     if rest:
         for key, finding in findings(store, session, explorer, document, Plan(rest)).items():
             drafted[key] = _from_plan(known[key], finding)
     context = context_of(session, document)
-    texts = {key: one.texts for key, one in drafted.items()}
+    texts = {key: one.texts for key, one in drafted.items() if known[key].kind is not FieldKind.TABLE}
     others = {
         key: [other.text for other in one.others]
         for key, one in drafted.items()
-        if not known[key].many and not known[key].is_column
+        if not known[key].many and not known[key].is_column and known[key].kind is not FieldKind.TABLE
     }
     taken = choose(plan, texts, others, context)
     if taken is not None:
@@ -112,18 +141,48 @@ def _drafted(
     return drafted
 
 
+def _from_version(decision: AnyDecision, sure: float | None, known: Mapping[str, FieldPlan]) -> dict[str, DraftedField]:
+    """What a version decided about a field; a table as itself (its confidence, no values) and as its columns."""
+    if isinstance(decision, Decision):
+        return {decision.field: _from_model(decision, sure)}
+    if decision.kind is not PartKind.TABLE:
+        values = decision.values[decision.field]
+        whole = (
+            known[decision.field].data_type is DataType.ZONE
+            and bool(values)
+            and all(one is not None and one.score >= 1 for one in values)
+        )
+        return {
+            decision.field: DraftedField(
+                values, decision.others, 1.0 if whole else sure, decision.familiarity, scores=decision.why
+            )
+        }
+    columns = {
+        key: DraftedField(column, (), sure, decision.familiarity, scores=decision.why)
+        for key, column in decision.values.items()
+        if key in known
+    }
+    return {decision.field: DraftedField((), (), sure, decision.familiarity), **columns}
+
+
 def _alone(one: FieldPlan, plan: Plan, drafted: Mapping[str, DraftedField]) -> FieldPlan:
     """A field apart from a clause it stands in, if the clause is not read with it."""
     return one if not one.inside or one.is_column or one.inside not in drafted else replace(one, inside="")
 
 
-def _from_model(decision: Decision, sure: float) -> DraftedField:
-    def found(choice: Any) -> Found:
+def _from_model(decision: Decision, sure: float | None) -> DraftedField:
+    def found(choice: Choice) -> Found:
         one = choice.candidate
-        return Found(one.text, one.normal, one.page, one.box, choice.logit, EngineName.MODEL, "", one.confidence)
+        return Found(
+            one.text, one.normal, one.page, one.box, choice.logit, EngineName.MODEL, decision.why, one.confidence
+        )
 
     return DraftedField(
-        tuple(map(found, decision.chosen)), tuple(map(found, decision.others)), sure, decision.familiarity
+        tuple(map(found, decision.chosen)),
+        tuple(map(found, decision.others)),
+        sure,
+        decision.familiarity,
+        scores=decision.scores,
     )
 
 
@@ -161,13 +220,18 @@ def _route(
         inner = plan.inside(field.key) if is_table else (field,)
         for one in inner:
             keep_readings(session, document, rows[one.key], drafted.get(one.key))
-        problem = _table_problem(field, inner, drafted) if is_table else _problem(field, drafted.get(field.key), policy)
+        problem = (
+            _table_problem(field, inner, drafted, policy)
+            if is_table
+            else _problem(field, drafted.get(field.key), policy)
+        )
         if problem is not None:
             held[field.key] = problem
     for field in plan.fields:
         if field.kind is not FieldKind.TABLE and _holder(plan, field.key) not in held and field.key in drafted:
             _write_results(session, document, rows[field.key], drafted[field.key])
-    texts = {key: one.texts for key, one in drafted.items()}
+    tables = {one.key for one in plan.fields if one.kind is FieldKind.TABLE}
+    texts = {key: one.texts for key, one in drafted.items() if key not in tables}
     write_derived(session, document, plan, texts)
     failing = [one for one in judge(plan, texts, context_of(session, document)) if one.outcome is Outcome.FAILS]
     confidences = {key: one.confidence or 0.0 for key, one in drafted.items()}
@@ -194,12 +258,10 @@ def _problem(field: FieldPlan, one: DraftedField | None, policy: Policy | None) 
     if one.confidence is None:
         return _unmeasured(field, one, texts)
     drafted = Drafted(texts, one.confidence, one.familiarity)
-    if policy is None or (field.key not in policy.thresholds and field.learned):
-        return hold_for(field, drafted, Rule(2.0, 0.0)) and Problem(
-            field.key, HoldReason.LOW_CONFIDENCE, "no policy says yet how sure is sure enough: set it in Weigh"
-        )
-    if field.key not in policy.thresholds:
-        return hold_for(field, drafted, Rule(0.0, 0.0))
+    if field.data_type is DataType.ZONE and texts and one.confidence >= 1.0 and field.kind is FieldKind.VALUE:
+        return hold_for(field, drafted, Rule(0.0, 0.0))  # its own check digits vouch for it
+    if policy is None or field.key not in policy.thresholds:
+        return hold_for(field, drafted, Rule(2.0, 0.0)) and Problem(field.key, HoldReason.LOW_CONFIDENCE, NO_POLICY)
     return hold_for(field, drafted, Rule(float(policy.thresholds[field.key]), policy.familiarity_least))
 
 
@@ -220,9 +282,18 @@ def _unmeasured(field: FieldPlan, one: DraftedField, texts: Sequence[str]) -> Pr
 
 
 def _table_problem(
-    field: FieldPlan, columns: Sequence[FieldPlan], drafted: Mapping[str, DraftedField]
+    field: FieldPlan, columns: Sequence[FieldPlan], drafted: Mapping[str, DraftedField], policy: Policy | None
 ) -> Problem | None:
     rows = max((len(drafted[one.key].values) for one in columns if one.key in drafted), default=0)
+    whole = drafted.get(field.key)
+    if whole is not None and whole.confidence is not None:
+        if policy is None or field.key not in policy.thresholds:
+            return Problem(field.key, HoldReason.LOW_CONFIDENCE, NO_POLICY) if rows or field.required else None
+        said = (TABLE_ROW,) * rows
+        rule = Rule(float(policy.thresholds[field.key]), policy.familiarity_least)
+        return hold_for(field, Drafted(said, whole.confidence, whole.familiarity), rule) or _cell_problem(
+            field, columns, drafted
+        )
     if not rows:
         missing = Problem(field.key, HoldReason.MISSING, f"{field.name} is required and was not found")
         return missing if field.required else None
@@ -233,6 +304,19 @@ def _table_problem(
     )
 
 
+def _cell_problem(
+    field: FieldPlan, columns: Sequence[FieldPlan], drafted: Mapping[str, DraftedField]
+) -> Problem | None:
+    """The first cell that is none by its column's pattern, options or check digit; of a required column, one that is empty."""
+    for one in columns:
+        for number, text in enumerate(drafted[one.key].texts if one.key in drafted else (), 1):
+            if text is not None and (wrong := text_problem(one, text)):
+                return Problem(field.key, wrong.reason, f"row {number}: {wrong.detail}")
+            if text is None and one.required:
+                return Problem(field.key, HoldReason.MISSING, f"row {number} has no {one.name}")
+    return None
+
+
 def keep_readings(session: Session, document: Document, row: Field, one: DraftedField | None) -> None:
     if one is None:
         return
@@ -240,6 +324,7 @@ def keep_readings(session: Session, document: Document, row: Field, one: Drafted
     common = {
         "document_id": document.id, "field_id": row.id, "version_id": document.version_id,
         "confidence": one.confidence or 0.0, "familiarity": one.familiarity, "others": others,
+        "scores": {name: round(float(score), 4) for name, score in one.scores.items()},
     }  # fmt: skip
     found = [(position, value) for position, value in enumerate(one.values) if value]
     if not found:

@@ -113,12 +113,18 @@ def gauge(store: Store, document_id: int, versions: LoadedVersions) -> None:
         names: dict[str, str] = dict(
             session.execute(select(Field.key, Field.name).where(Field.type_id == document.type_id)).all()
         )
-        decided = versions.decide(store, version.file_key, pages_of(session, document_id))
+        decided = [
+            (one, sure)
+            for one, sure in versions.decide(store, version.file_key, pages_of(session, document_id))
+            if sure is not None
+        ]
+        if not decided:
+            return
         least = min(decided, key=lambda one: one[1])
         document.gauge = {
             "version": version.number, "sure": round(sum(sure for _, sure in decided) / len(decided), 4),
             "least": names.get(least[0].field, least[0].field),
-            "found": [names.get(one.field, one.field) for one, _ in decided if one.chosen],
+            "found": [names.get(one.field, one.field) for one, _ in decided if not one.absent],
         }  # fmt: skip
 
 

@@ -13,14 +13,15 @@ from jugum.core.extraction.found import Found
 from jugum.core.extraction.memory import remembered
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, Plan
+from jugum.core.structure import Structure
 from jugum.errors import ExternalError, InputError
 from jugum.flow.desk import ValueView
 from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
 from jugum.flow.plan import plan_in
 from jugum.flow.read import pages_of
-from jugum.flow.sample import findings
-from jugum.flow.train import label_samples
+from jugum.flow.sample import findings, seen_paper
+from jugum.flow.training_data import label_samples
 from jugum.flow.weigh import current_policy
 from jugum.store import Store
 from jugum.store.models import Document, ModelVersion
@@ -48,13 +49,14 @@ def suggestions(
     """What the live version, or else the newest on trial, finds on the paper; where it is unsure, what labelled papers of the same
     look say; and what the plan alone finds for the rest."""
     pages = pages_of(session, document.id)[:PAGES_MAX]
-    suggested = _by_version(store, session, document, versions, pages)
+    explorer = explorer or Explorer()
+    suggested = _by_version(store, session, document, versions, pages, explorer)
     plan = plan_in(document.type)
     doubtful = [one for one in plan.learned.fields if suggested.get(one.key, Suggested()).sure < UNSURE]
     for key, one in _by_look(session, document, Plan(tuple(doubtful)), pages).items():
         if one.values:
             suggested[key] = one
-    return _by_plan(store, session, document, explorer or Explorer(), set(suggested)) | suggested
+    return _by_plan(store, session, document, explorer, set(suggested)) | suggested
 
 
 def newest_version(session: Session, type_id: int | None) -> ModelVersion | None:
@@ -68,23 +70,44 @@ def newest_version(session: Session, type_id: int | None) -> ModelVersion | None
 
 
 def _by_version(
-    store: Store, session: Session, document: Document, versions: LoadedVersions, pages: Sequence[Page]
+    store: Store,
+    session: Session,
+    document: Document,
+    versions: LoadedVersions,
+    pages: Sequence[Page],
+    explorer: Explorer,
 ) -> dict[str, Suggested]:
     version = newest_version(session, document.type_id)
     policy = current_policy(session, document.type_id)
     thresholds = policy.thresholds if policy else {}
     if version is None or version.file_key is None:
         return {}
-    found = {}
-    for decision, sure in versions.decide(store, version.file_key, pages):
+
+    def layers() -> list[Structure | None]:
+        return seen_paper(store, session, explorer, document, picture=True, pages_max=PAGES_MAX).layers
+
+    found: dict[str, Suggested] = {}
+    for decision, sure in versions.decide(store, version.file_key, pages, layers):
+        if sure is None:
+            continue
         threshold = thresholds.get(decision.field)
         familiar = policy is not None and decision.familiarity >= policy.familiarity_least
-        passes = bool(decision.chosen) and threshold is not None and sure >= threshold and familiar
-        found[decision.field] = Suggested(
-            [_choice(choice, "model", round(sure, 4)) for choice in decision.chosen],
-            [_choice(choice, "model") for choice in decision.others], threshold, passes, sure,
-        )  # fmt: skip
+        passes = not decision.absent and threshold is not None and sure >= threshold and familiar
+        if isinstance(decision, Decision):
+            values: dict[str, list[ValueView | None]] = {
+                decision.field: [_choice(choice, "model", round(sure, 4)) for choice in decision.chosen]
+            }
+            others = [_choice(choice, "model") for choice in decision.others]
+        else:
+            values = {key: [_part(one, round(sure, 4)) for one in column] for key, column in decision.values.items()}
+            others = [view_of(one) for one in decision.others]
+        for key, its in values.items():
+            found[key] = Suggested(its, others, threshold, passes, sure)
     return found
+
+
+def _part(one: Found | None, sure: float) -> ValueView | None:
+    return replace(view_of(one), confidence=sure) if one else None
 
 
 def _choice(choice: Choice, origin: str, sure: float | None = None) -> ValueView:

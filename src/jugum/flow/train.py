@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -12,22 +11,30 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
-from jugum.core.evaluation import train_version
+from jugum.core.evaluation import TrainedVersion, train_version
 from jugum.core.evaluation.compare import Comparison, compared
-from jugum.core.extraction import Sample, SampleLabel
+from jugum.core.evaluation.version import learning_curve, papers_of
+from jugum.core.extraction import Sample
+from jugum.core.extraction.parts import Structures
+from jugum.core.extraction.synonyms import Groups
 from jugum.core.formats import pack_version
-from jugum.core.page import Box
+from jugum.core.schema import Plan
 from jugum.errors import Conflict, InputError, JugumError, NotFound
 from jugum.flow.actor import PLAN, TRAIN, Actor, record
+from jugum.flow.explore import Explorer
 from jugum.flow.looks import assign
 from jugum.flow.plan import plan_in, type_row
-from jugum.flow.read import DRAFT_TASK, pages_of
+from jugum.flow.read import DRAFT_TASK
+from jugum.flow.training_data import layers_of, looks_of, synonyms_in, training_samples
 from jugum.store import Store
-from jugum.store.models import Document, Field, Label, Look, ModelVersion, Person
+from jugum.store.models import Document, Label, Look, ModelVersion, Person
 from jugum.store.queue import enqueue
 
 TRAIN_TASK = "train_version"
 GAUGE_TASK = "gauge_sample"
+CURVE_TASK = "draw_curve"
+CURVE_PAPERS_LEAST = 6
+NOTE_MAX = 500
 GAUGED_MAX = 400
 SEED = 1
 
@@ -47,6 +54,9 @@ class VersionView:
     published_at: datetime | None
     published_by: str | None
     report: dict[str, Any]
+    note: str = ""
+    origin: str = ""
+    seconds_left: float | None = None
 
 
 @dataclass(frozen=True)
@@ -72,89 +82,61 @@ class TrainView:
     versions: list[VersionView]
 
 
-def training_samples(session: Session, type_id: int, set_name: str = "train") -> list[Sample]:
-    """Labelled samples of a set; with those of the training set also settled live papers, with the fields a person settled on them.
-    Samples kept for testing or spare never come in: what is measured on them would be worth nothing."""
-    settled = (Document.purpose == "live") & Document.state.in_(("settled", "delivered"))
-    samples = (Document.purpose == "sample") & (Document.state == "labelled") & (Document.set_name == set_name)
-    documents = session.scalars(
-        select(Document)
-        .where(
-            Document.type_id == type_id,
-            samples | settled if set_name == "train" else samples,
-            select(Label.id).where(Label.document_id == Document.id).exists(),
-        )
-        .order_by(Document.id)
-    ).all()
-    return label_samples(session, documents)
-
-
-def label_samples(session: Session, documents: Sequence[Document]) -> list[Sample]:
-    """Papers with their labels, in core's words."""
-    types = {document.type_id for document in documents}
-    keys = dict(session.execute(select(Field.id, Field.key).where(Field.type_id.in_(types))).all())
-    return [Sample(str(d.id), pages_of(session, d.id), _labels(session, d.id, keys)) for d in documents]
-
-
-def _labels(session: Session, document_id: int, keys: dict[int, str]) -> dict[str, tuple[SampleLabel, ...]]:
-    said: dict[str, tuple[SampleLabel, ...]] = {}
-    rows = session.scalars(
-        select(Label).where(Label.document_id == document_id).order_by(Label.field_id, Label.position)
-    )
-    for row in rows:
-        if row.field_id not in keys:
-            continue
-        mine = said.get(keys[row.field_id], ())
-        one = () if row.absent else (_sample_label(row),)
-        said[keys[row.field_id]] = (*mine, *one)
-    return said
-
-
-def _sample_label(row: Label) -> SampleLabel:
-    more = tuple((page, Box(*box)) for page, box in row.more)
-    printed = str(row.printed.get("text", "")) if row.printed else ""
-    return SampleLabel(row.text, row.normal, row.page, Box(*row.box) if row.box else None, more, printed)
-
-
 def start(store: Store, actor: Actor, type_id: int) -> int:
-    """Queue the training of a new version; Conflict while one of the type is in training. Returns the version's id."""
+    """Queue the training of a new version. One may wait behind another that runs, and each type has its own queue; Conflict when one waits
+    already, since it will be trained from the labels of that moment. Returns the version's id."""
     actor.must(TRAIN)
     with store.session() as session:
-        row = type_row(session, type_id)
-        session.get_one(type(row), type_id, with_for_update=True)
-        busy = session.scalar(
-            select(ModelVersion.number).where(
-                ModelVersion.type_id == type_id, ModelVersion.state.in_(("queued", "training"))
-            )
-        )
-        if busy:
-            raise Conflict(f"Version {busy} is still in training.")
-        if not row.fields:
-            raise InputError("The plan has no fields yet. Say in Plan what to read from these papers.")
-        number = (session.scalar(select(func.max(ModelVersion.number)).where(ModelVersion.type_id == type_id)) or 0) + 1
-        version = ModelVersion(type_id=type_id, number=number, created_by=actor.id)
-        session.add(version)
-        session.flush()
-        enqueue(session, TRAIN_TASK, priority=5, lock=f"train-{type_id}", version_id=version.id)
-        record(session, actor, "start training", "model_version", version.id, number=number)
-        return version.id
+        return start_in(session, actor, type_id)
 
 
-def run(store: Store, version_id: int) -> None:
+def start_in(session: Session, actor: Actor, type_id: int) -> int:
+    row = type_row(session, type_id)
+    session.get_one(type(row), type_id, with_for_update=True)
+    waiting = session.scalar(
+        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == "queued")
+    )
+    if waiting:
+        raise Conflict(f"Version {waiting} waits to be trained already, and will take in all labels there are then.")
+    if not row.fields:
+        raise InputError("The plan has no fields yet. Say in Plan what to read from these papers.")
+    version = ModelVersion(type_id=type_id, number=next_number(session, type_id), created_by=actor.id)
+    session.add(version)
+    session.flush()
+    enqueue(session, TRAIN_TASK, priority=5, lock=f"train-{type_id}", version_id=version.id)
+    record(session, actor, "start training", "model_version", version.id, number=version.number)
+    return version.id
+
+
+def next_number(session: Session, type_id: int) -> int:
+    return (session.scalar(select(func.max(ModelVersion.number)).where(ModelVersion.type_id == type_id)) or 0) + 1
+
+
+def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None:
     """Train a queued version (or one whose worker was killed). What the labels don't allow is told in its row."""
-    with store.session() as session:
-        version = session.get(ModelVersion, version_id)
-        if version is None or version.state not in ("queued", "training"):
-            return
-        version.state, version.stage, version.progress = "training", "gathering labels", 0.0
-        plan = plan_in(type_row(session, version.type_id))
-        assign(session, version.type_id)
-        samples = training_samples(session, version.type_id)
-        tests = training_samples(session, version.type_id, "test")
-        looks = _looks(session, [int(sample.key) for sample in samples])
+    teller = _Teller(store, version_id)
     try:
-        teller = _Teller(store, version_id)
-        trained = train_version(plan, samples, groups=looks, seed=SEED, progress=teller, tests=tests)
+        with store.session() as session:
+            version = session.get(ModelVersion, version_id)
+            if version is None or version.state not in ("queued", "training"):
+                return
+            version.state, version.stage, version.progress, version.begun_at = (
+                "training",
+                "gathering labels",
+                0.0,
+                datetime.now(UTC),
+            )
+        given = _given(store, version_id, explorer or Explorer())
+        trained = train_version(
+            given.plan,
+            given.samples,
+            groups=given.looks,
+            seed=SEED,
+            progress=teller,
+            tests=given.tests,
+            structures=given.layers,
+            synonyms=given.synonyms,
+        )
     except TrainingCancelledError:
         return  # its row says so already
     except JugumError as error:
@@ -162,29 +144,79 @@ def run(store: Store, version_id: int) -> None:
             version = session.get_one(ModelVersion, version_id)
             version.state, version.stage, version.error = "failed", "failed", str(error)
         return
-    snapshot = {"papers": {s.key: {k: [v.normal for v in vs] for k, vs in s.labels.items()} for s in samples}}
+    _keep(store, version_id, given, trained)
+
+
+@dataclass(frozen=True)
+class _Given:
+    """What a version is trained from, gathered in one transaction."""
+
+    plan: Plan
+    samples: list[Sample]
+    tests: list[Sample]
+    looks: dict[str, int]
+    layers: dict[str, Structures]
+    synonyms: Groups
+
+
+def _given(store: Store, version_id: int, explorer: Explorer) -> _Given:
+    with store.session() as session:
+        version = session.get_one(ModelVersion, version_id)
+        kind = type_row(session, version.type_id)
+        plan = plan_in(kind)
+        assign(session, version.type_id)
+        samples = training_samples(session, version.type_id)
+        tests = training_samples(session, version.type_id, "test")
+        return _Given(
+            plan, samples, tests, looks_of(session, [int(sample.key) for sample in samples]),
+            layers_of(store, session, explorer, plan, [*samples, *tests]), synonyms_in(session, kind.workspace_id),
+        )  # fmt: skip
+
+
+def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion) -> None:
+    snapshot = {"papers": {s.key: {k: [v.normal for v in vs] for k, vs in s.labels.items()} for s in given.samples}}
     digest = hashlib.sha256(json.dumps(snapshot, sort_keys=True).encode()).hexdigest()
-    packed = pack_version(trained.extractor, trained.calibrator, {"labels_sha256": digest, "seed": SEED})
-    file_key = store.files.put(packed)
+    file_key = store.files.put(
+        pack_version(trained.reader, trained.calibrators, {"labels_sha256": digest, "seed": SEED})
+    )
     with store.session() as session:
         version = session.get_one(ModelVersion, version_id, with_for_update=True)
         if version.state != "training":
             return
         version.state, version.stage, version.progress = "on trial", "done", 1.0
-        version.papers = len(samples)
+        version.papers = len(given.samples)
         version.report = trained.report.to_data()
         version.evidence = [asdict(row) for row in trained.evidence]
         version.snapshot = snapshot
         version.file_key = file_key
         version.trained_at = datetime.now(UTC)
         _gauge_soon(session, version.type_id)
-        record(session, None, "trained", "model_version", version_id, papers=len(samples), labels_sha256=digest)
+        enqueue(session, CURVE_TASK, priority=2, lock=f"train-{version.type_id}", version_id=version_id)
+        record(session, None, "trained", "model_version", version_id, papers=len(given.samples), labels_sha256=digest)
 
 
-def _looks(session: Session, ids: Sequence[int]) -> dict[str, int]:
-    """The look of each paper by its key; a paper without one is its own."""
-    rows = session.execute(select(Document.id, Document.look_id).where(Document.id.in_(ids)))
-    return {str(number): look if look is not None else -number for number, look in rows}
+def draw_curve(store: Store, version_id: int, explorer: Explorer | None = None) -> None:
+    """Work out the learning curve of a trained version from the papers it was trained from, and keep it in its report. Left out when labels have
+    changed since."""
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id, options=[undefer(ModelVersion.snapshot)])
+        if version is None or version.trained_at is None or not version.report or version.report.get("curve"):
+            return
+        known = version.snapshot.get("papers", {})
+    given = _given(store, version_id, explorer or Explorer())
+    samples = [sample for sample in given.samples if sample.key in known]
+    if len(samples) < CURVE_PAPERS_LEAST:
+        return
+    try:
+        curve = learning_curve(
+            papers_of(given.plan, samples, groups=given.looks, structures=given.layers, synonyms=given.synonyms),
+            seed=SEED,
+        )
+    except JugumError:
+        return
+    with store.session() as session:
+        version = session.get_one(ModelVersion, version_id, with_for_update=True)
+        version.report = {**version.report, "curve": curve}
 
 
 def _gauge_soon(session: Session, type_id: int) -> None:
@@ -245,9 +277,9 @@ def live_version(session: Session, type_id: int) -> ModelVersion | None:
     return session.scalar(select(ModelVersion).where(ModelVersion.type_id == type_id, ModelVersion.state == "live"))
 
 
-def publish(store: Store, actor: Actor, version_id: int) -> int:
+def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
     """Make a version the live one; the one before is retired. Live papers that nobody has begun are drafted with it.
-    Returns how many papers that are."""
+    Returns how many papers that are. `note` says why, for the ladder."""
     actor.must(TRAIN)
     with store.session() as session:
         version = version_row(session, version_id)
@@ -257,9 +289,63 @@ def publish(store: Store, actor: Actor, version_id: int) -> int:
         if before is not None:
             before.state = "retired"
             session.flush()
+        fits_or_conflict(session, version)
         version.state, version.published_at, version.published_by = "live", datetime.now(UTC), actor.id
-        record(session, actor, "publish", "model_version", version_id, before=before.number if before else None)
+        version.note = note.strip()[:NOTE_MAX]
+        record(
+            session,
+            actor,
+            "publish",
+            "model_version",
+            version_id,
+            before=before.number if before else None,
+            note=version.note,
+        )
         return redraft(session, version.type_id)
+
+
+def take_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
+    """Take the live version back: the one that was live before it is live again. Conflict when there is none. Returns its number."""
+    actor.must(TRAIN)
+    with store.session() as session:
+        live = live_version(session, type_id)
+        if live is None:
+            raise Conflict("No version is live.")
+        before = session.scalar(
+            select(ModelVersion)
+            .where(
+                ModelVersion.type_id == type_id, ModelVersion.state == "retired", ModelVersion.published_at.is_not(None)
+            )
+            .order_by(ModelVersion.published_at.desc())
+            .limit(1)
+        )
+        if before is None:
+            raise Conflict(f"No version was live before version {live.number}; publish another instead.")
+        number, before_id = before.number, before.id
+        said = note.strip() or f"Version {live.number} taken back"
+    publish(store, actor, before_id, said)
+    return number
+
+
+def fits_or_conflict(session: Session, version: ModelVersion) -> None:
+    """Conflict, with the reason, when the plan is no longer one that a version reads."""
+    said = misfit_of(version, plan_in(type_row(session, version.type_id)))
+    if said:
+        raise Conflict(f"Version {version.number} does not fit the plan as it is now: {said}. Train a new one.")
+
+
+def misfit_of(version: ModelVersion, plan: Plan) -> str:
+    fields = version.report.get("fields", []) if version.report else []
+    now = {one.key: one for one in plan.fields}
+    gone = [one["field"] for one in fields if one["field"] not in now]
+    changed = [
+        one["field"]
+        for one in fields
+        if one["field"] in now and str(now[one["field"]].kind) != one.get("kind", "value")
+    ]
+    if fields and len(gone) == len(fields):
+        return "none of the fields it reads is in the plan"
+    return f"the plan has another kind of field for {', '.join(changed[:3])}" if changed else ""
 
 
 def redraft(session: Session, type_id: int) -> int:
@@ -306,10 +392,18 @@ def _views(session: Session, rows: Any) -> list[VersionView]:
         VersionView(
             row.id, row.number, row.state, row.stage, row.progress, row.error, row.papers, row.created_at,
             names.get(row.created_by, ""), row.trained_at, row.published_at,
-            names.get(row.published_by) if row.published_by else None, row.report,
+            names.get(row.published_by) if row.published_by else None, row.report, row.note, row.origin, _seconds_left(row),
         )
         for row in rows
     ]  # fmt: skip
+
+
+def _seconds_left(row: ModelVersion) -> float | None:
+    """Seconds that a running training has still to go, by how far it came in the time it took; None when too little is done to tell."""
+    if row.state != "training" or row.begun_at is None or row.progress < 0.05:
+        return None
+    spent = (datetime.now(UTC) - row.begun_at).total_seconds()
+    return round(spent * (1 - row.progress) / row.progress, 1)
 
 
 def overview(store: Store, type_id: int) -> TrainView:

@@ -100,7 +100,7 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
         gate_proposed = float(version.report["gate"])
         gate = policy.familiarity_least if policy else gate_proposed
         balances, everything = [], []
-        for field in weighed(row):
+        for field in weighed(row, version):
             points = [_point(one) for one in version.evidence if one["field"] == field.key]
             evidence = [Evidence(p.confidence, p.familiarity, p.right) for p in points]
             proposed = threshold_for(evidence, error_most, gate)
@@ -114,10 +114,11 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
         )  # fmt: skip
 
 
-def weighed(row: DocumentType) -> list[Field]:
-    """The fields whose confidence is measured: those that a model learns. The plan's other engines have no threshold."""
-    learned = {field.key for field in plan_in(row).learned.fields}
-    return [field for field in row.fields if field.key in learned]
+def weighed(row: DocumentType, version: ModelVersion) -> list[Field]:
+    """The fields whose confidence a version has measured: of all that is read from papers (a table as a whole) what was labelled."""
+    measured = {str(one["field"]) for one in version.evidence}
+    keys = {field.key for field in plan_in(row).fields if field.weighed} & measured
+    return [field for field in row.fields if field.key in keys]
 
 
 def _point(one: Mapping[str, Any]) -> Point:
@@ -165,7 +166,8 @@ def save_policy(
     with store.session() as session:
         row = type_row(session, type_id)
         session.get_one(type(row), type_id, with_for_update=True)
-        keys = {field.key for field in weighed(row)}
+        version = _weighable(session, type_id)
+        keys = {field.key for field in weighed(row, version)}
         for key, threshold in thresholds.items():
             if key not in keys:
                 raise InputError(f"“{row.name}” has no field “{key}”.")
@@ -175,7 +177,6 @@ def save_policy(
             raise InputError(f"The least familiarity is {familiarity_least}; it must lie between 0 and 1.")
         if missing := keys - set(thresholds):
             raise InputError(f"A threshold is missing for {', '.join(sorted(missing))}.")
-        version = _weighable(session, type_id)
         number = (session.scalar(select(func.max(Policy.number)).where(Policy.type_id == type_id)) or 0) + 1
         policy = Policy(
             type_id=type_id, number=number, version_id=version.id, created_by=actor.id, note=note.strip()[:500],
@@ -234,10 +235,11 @@ def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
         if old is None:
             raise InputError(f"There is no policy {number}.")
         row = type_row(session, type_id)
-        missing = {field.key for field in weighed(row)} - set(old.thresholds)
+        fields = weighed(row, _weighable(session, type_id))
+        missing = {field.key for field in fields} - set(old.thresholds)
         if missing:
             raise Conflict(f"Policy {number} has no threshold for {', '.join(sorted(missing))}, which came later.")
-        kept = {field.key: float(old.thresholds[field.key]) for field in weighed(row)}
+        kept = {field.key: float(old.thresholds[field.key]) for field in fields}
         gate = old.familiarity_least
     return save_policy(store, actor, type_id, kept, gate, f"Back to policy {number}")
 

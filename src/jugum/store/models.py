@@ -100,6 +100,8 @@ class Workspace(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80), unique=True)
+    synonyms: Mapped[list[Any]] = mapped_column(default=list)
+    services: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = _now()
 
 
@@ -115,6 +117,7 @@ class DocumentType(Base):
     checks: Mapped[list[Any]] = mapped_column(default=list)
     date_order: Mapped[dict[str, Any]] = mapped_column(default=dict)
     labelling: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    training: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = _now()
     workspace: Mapped[Workspace] = relationship()
     fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")
@@ -505,6 +508,9 @@ class ModelVersion(Base):
     trained_at: Mapped[datetime | None]
     published_at: Mapped[datetime | None]
     published_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    begun_at: Mapped[datetime | None]
+    note: Mapped[str] = mapped_column(default="")
+    origin: Mapped[str] = mapped_column(default="")
 
 
 class Policy(Base):
@@ -549,6 +555,7 @@ class Reading(Base):
     engine: Mapped[str] = mapped_column(String(20), default="model")
     why: Mapped[str] = mapped_column(default="")
     others: Mapped[list[Any]] = mapped_column(default=list)
+    scores: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Hold(Base):

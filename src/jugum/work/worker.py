@@ -85,7 +85,11 @@ def make_app(store: Store) -> procrastinate.App:
 
     @app.task(name=train.TRAIN_TASK, retry=RETRY)
     def train_version(version_id: int) -> None:
-        train.run(store, version_id)
+        train.run(store, version_id, explorer)
+
+    @app.task(name=train.CURVE_TASK, retry=RETRY)
+    def draw_curve(version_id: int) -> None:
+        train.draw_curve(store, version_id, explorer)
 
     @app.task(name=train.GAUGE_TASK, retry=RETRY)
     def gauge_sample(document_id: int) -> None:

@@ -11,14 +11,26 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.extraction import Decision
+from jugum.core.extraction.decided import PartDecision
 
 SURE_MAX = 0.995
-SIGNS = ("logit", "lead", "absent", "familiarity", "reading", "logit_if_familiar", "logit_if_absent")
+SIGNS = (
+    "logit",
+    "lead",
+    "absent",
+    "familiarity",
+    "reading",
+    "logit_if_familiar",
+    "logit_if_absent",
+    "opinion_agrees",
+    "opinion_differs",
+)
+Floats = npt.NDArray[np.float64]
 
 
 @dataclass
 class Calibrator:
-    """Logistic regression on the signs of a decision, fitted on out-of-fold decisions.
+    """Logistic regression on the signs of a decision, fitted on out-of-fold decisions of one kind.
 
     Targets are Platt's (1999, section 2.2): (n₊+1)/(n₊+2) and 1/(n₋+2) instead of 1 and 0, so that a handful of right
     answers alone gives no certainty: with 10 decisions, all right, none is called surer than about 92 %.
@@ -27,7 +39,10 @@ class Calibrator:
     regularisation: float = 1.0
 
     def fit(
-        self, decisions: Sequence[Decision], right: Sequence[bool], weights: Sequence[float] | None = None
+        self,
+        decisions: Sequence[Decision | PartDecision],
+        right: Sequence[bool],
+        weights: Sequence[float] | None = None,
     ) -> Calibrator:
         """decisions and right: N ≥ 1 each; ValueError when empty."""
         if not decisions:
@@ -53,7 +68,7 @@ class Calibrator:
         self.decisions_ = len(rows)
         return self
 
-    def probabilities(self, decisions: Sequence[Decision]) -> npt.NDArray[np.float64]:
+    def probabilities(self, decisions: Sequence[Decision | PartDecision]) -> npt.NDArray[np.float64]:
         """Probability (0–1) that each decision is right, never surer than what N decisions can show: N+1 in N+2."""
         if not decisions:
             return np.zeros(0)
@@ -63,7 +78,6 @@ class Calibrator:
 
     def to_data(self) -> dict[str, Any]:
         return {
-            "signs": list(SIGNS),
             "mean": self.mean_.tolist(),
             "scale": self.scale_.tolist(),
             "coefficients": self.coefficients_.tolist(),
@@ -82,13 +96,17 @@ class Calibrator:
         return calibrator
 
 
-def signs_of(decisions: Sequence[Decision]) -> npt.NDArray[np.float64]:
-    """N×7 signs in the order of SIGNS. For "not there" the logit is that of the best candidate, turned round."""
-    rows = []
-    for decision in decisions:
-        absent = float(decision.absent)
-        logit = -decision.logit if decision.absent else decision.logit
-        lead = 0.0 if decision.absent else min(12.0, decision.logit - decision.rival)
-        familiar = decision.familiarity
-        rows.append((logit, lead, absent, familiar, decision.reading, logit * familiar, logit * absent))
-    return np.array(rows, dtype=np.float64).reshape(-1, len(SIGNS))
+def signs_of(decisions: Sequence[Decision | PartDecision]) -> Floats:
+    """N×S signs: of values those of SIGNS (for "not there" the logit is that of the best candidate, turned round), of parts their own."""
+    return np.array(
+        [one.signs if isinstance(one, PartDecision) else _value_signs(one) for one in decisions], dtype=np.float64
+    )
+
+
+def _value_signs(decision: Decision) -> tuple[float, ...]:
+    absent = float(decision.absent)
+    logit = -decision.logit if decision.absent else decision.logit
+    lead = 0.0 if decision.absent else min(12.0, decision.logit - decision.rival)
+    familiar = decision.familiarity
+    agrees, differs = float(decision.opinion is True), float(decision.opinion is False)
+    return logit, lead, absent, familiar, decision.reading, logit * familiar, logit * absent, agrees, differs

@@ -2,29 +2,76 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
+import numpy.typing as npt
 
+from jugum.core.classification import layout_similarity
 from jugum.core.extraction import Decision, SampleLabel, train_extractor
+from jugum.core.extraction.clauses import Unit, units_of
 from jugum.core.extraction.corpus import Corpus
-from jugum.core.schema import FieldPlan
+from jugum.core.extraction.decided import PartDecision
+from jugum.core.extraction.examples import Sample
+from jugum.core.extraction.found import Finding
+from jugum.core.extraction.parts import (
+    Cells,
+    Structures,
+    cells_of,
+    expected_of,
+    fit_parts,
+    inside_of,
+    judged,
+    mark_findings,
+    part_right,
+    parts_of,
+)
+from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import same_value
 
 FOLDS = 5
+Mask = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
 class HeldOut:
-    """A decision on a paper that was held out (number in the corpus), whether it was right, and whether the paper's
-    whole look-alike group was held out too (`unseen`)."""
+    """A decision on a paper that was held out (number in the corpus), whether it was right, whether the paper's
+    whole look-alike group was held out too (`unseen`), what was found and what was labelled; of a table its cells."""
 
     paper: int
     fold: int
-    decision: Decision
+    decision: Decision | PartDecision
     right: bool
     unseen: bool
+    found: str = ""
+    expected: str = ""
+    cells: Cells | None = None
+
+
+@dataclass
+class Papers:
+    """Labelled papers with all that judging them needs. `plan` is the whole plan; `corpus` holds its learned values (None when it has none),
+    `units` what clauses may be, `marks` what the engines of marks found, each once for every fold."""
+
+    plan: Plan
+    samples: Sequence[Sample]
+    corpus: Corpus
+    units: list[list[Unit]] = field(default_factory=list)
+    marks: list[dict[str, Finding]] = field(default_factory=list)
+
+    @staticmethod
+    def of(
+        plan: Plan, samples: Sequence[Sample], corpus: Corpus, structures: Mapping[str, Structures] | None = None
+    ) -> Papers:
+        clauses = any(one.kind is FieldKind.CLAUSE for one in plan.fields)
+        units = [units_of(sample.pages) if clauses else [] for sample in samples]
+        marks = [mark_findings(plan, sample.pages, (structures or {}).get(sample.key)) for sample in samples]
+        return Papers(plan, samples, corpus, units, marks)
+
+    @property
+    def has_parts(self) -> bool:
+        return bool(parts_of(self.plan).fields)
 
 
 def is_right(decision: Decision, labels: Sequence[SampleLabel], field: FieldPlan) -> bool:
@@ -39,28 +86,85 @@ def is_right(decision: Decision, labels: Sequence[SampleLabel], field: FieldPlan
 
 
 def held_out_decisions(
-    corpus: Corpus, *, unseen: bool, seed: int = 0, progress: Callable[[float], None] = lambda share: None
+    papers: Papers, *, unseen: bool, seed: int = 0, progress: Callable[[float], None] = lambda share: None
 ) -> list[HeldOut]:
-    """Decisions on every paper by rankers trained without it: five folds of papers, or, `unseen`, of whole look-alike
+    """Decisions on every paper by models trained without it: five folds of papers, or, `unseen`, of whole look-alike
     groups. Empty when nothing would be left to learn from (one group only, fewer than two papers)."""
+    corpus = papers.corpus
     folds = group_folds(corpus, seed) if unseen else paper_folds(corpus, seed)
     found: list[HeldOut] = []
     for number, fold in enumerate(folds):
-        rest = [paper for paper in range(len(corpus.samples)) if paper not in set(fold)]
-        known = np.zeros(len(corpus.samples), dtype=bool)
-        known[rest] = True
-        try:
-            ranker = train_extractor(corpus, rest, seed=seed)
-        except ValueError:
-            continue  # this fold leaves nothing right or nothing wrong to learn from
-        for paper in fold:
-            for decision in corpus.decisions(paper, known, ranker):
-                labels = corpus.samples[paper].labels.get(decision.field)
-                if labels is not None:
-                    right = is_right(decision, labels, corpus.plan.field(decision.field))
-                    found.append(HeldOut(paper, number, decision, right, unseen))
+        inside = set(fold)
+        found += judge_fold(
+            papers,
+            fold,
+            [paper for paper in range(len(corpus.samples)) if paper not in inside],
+            number,
+            unseen=unseen,
+            seed=seed,
+        )
         progress((number + 1) / len(folds))
     return found
+
+
+def judge_fold(
+    papers: Papers, fold: Sequence[int], rest: Sequence[int], number: int, *, unseen: bool, seed: int
+) -> list[HeldOut]:
+    """Decisions on the papers of a fold by models of the rest."""
+    corpus = papers.corpus
+    known = np.zeros(len(corpus.samples), dtype=bool)
+    known[list(rest)] = True
+    parts = (
+        fit_parts(papers.plan, [papers.samples[n] for n in rest], [papers.units[n] for n in rest])
+        if papers.has_parts and rest
+        else None
+    )
+    try:
+        ranker = train_extractor(corpus, rest, seed=seed) if corpus.plan.fields else None
+    except ValueError:
+        ranker = None  # this fold leaves nothing right or nothing wrong to learn from
+    found: list[HeldOut] = []
+    for paper in fold:
+        decided: list[PartDecision] = []
+        if parts is not None:
+            familiar = _familiarity(corpus, paper, known)
+            decided = parts.decide_on(papers.samples[paper].pages, papers.units[paper], papers.marks[paper], familiar)
+            found += [
+                _part(papers, paper, number, one, unseen)
+                for one in decided
+                if judged(papers.plan, papers.plan.field(one.field), papers.samples[paper].labels)
+            ]
+        if ranker is not None:
+            within = inside_of(papers.plan, decided)
+            found += _values(corpus, paper, number, corpus.decisions(paper, known, ranker, within), unseen)
+    return found
+
+
+def _familiarity(corpus: Corpus, paper: int, known: Mask) -> float:
+    mine = corpus.layouts[paper]
+    likeness = [layout_similarity(mine, corpus.layouts[int(other)]) for other in corpus.exemplars if known[int(other)]]
+    return max(likeness, default=0.0)
+
+
+def _values(corpus: Corpus, paper: int, fold: int, decisions: Sequence[Decision], unseen: bool) -> list[HeldOut]:
+    found = []
+    for decision in decisions:
+        labels = corpus.samples[paper].labels.get(decision.field)
+        if labels is not None:
+            right = is_right(decision, labels, corpus.plan.field(decision.field))
+            said = "; ".join(choice.candidate.normal for choice in decision.chosen)
+            found.append(
+                HeldOut(paper, fold, decision, right, unseen, said, "; ".join(label.normal for label in labels))
+            )
+    return found
+
+
+def _part(papers: Papers, paper: int, fold: int, decision: PartDecision, unseen: bool) -> HeldOut:
+    labels = papers.samples[paper].labels
+    one = papers.plan.field(decision.field)
+    cells = cells_of(papers.plan, decision, labels) if one.kind is FieldKind.TABLE else None
+    right = part_right(papers.plan, decision, labels)
+    return HeldOut(paper, fold, decision, right, unseen, decision.found, expected_of(papers.plan, one, labels), cells)
 
 
 def paper_folds(corpus: Corpus, seed: int) -> list[list[int]]:
@@ -85,3 +189,6 @@ def group_folds(corpus: Corpus, seed: int) -> list[list[int]]:
         smallest = min(folds, key=len)
         smallest.extend(int(paper) for paper in np.nonzero(corpus.groups == group)[0])
     return [sorted(fold) for fold in folds]
+
+
+__all__ = ["HeldOut", "Papers", "group_folds", "held_out_decisions", "is_right", "judge_fold", "paper_folds"]

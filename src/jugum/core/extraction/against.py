@@ -1,7 +1,7 @@
 """A paper's candidates against labelled examples: likeness of surroundings, place, shape and label, computed once.
 
-Leaving papers out is masking columns. Only what can be asked for is kept: candidates of one value type against the examples of fields of that type, and, for
-rivals, of its family; likenesses as bytes. So a paper takes a few megabytes, and a corpus of hundreds fits into memory.
+Leaving papers out is masking columns. Only what can be asked for is kept: candidates of one value type against the examples of fields of that
+type, and, for rivals, of its family; likenesses as bytes. So a paper takes a few megabytes, and a corpus of hundreds fits into memory.
 """
 
 from __future__ import annotations
@@ -17,12 +17,19 @@ from jugum.core.extraction.likeness import likeness
 from jugum.core.extraction.meaning import nearness
 from jugum.core.extraction.value_model import Pieces, pieces_of
 from jugum.core.page import Box
-from jugum.core.values import value_shape
 
 Floats = npt.NDArray[np.float32]
 Bytes = npt.NDArray[np.uint8]
 Mask = npt.NDArray[np.bool_]
-JOINT_WEIGHTS = {"left": 0.28, "above": 0.14, "row_head": 0.18, "column_head": 0.14, "previous": 0.08, "next": 0.08, "below": 0.1}
+JOINT_WEIGHTS = {
+    "left": 0.28,
+    "above": 0.14,
+    "row_head": 0.18,
+    "column_head": 0.14,
+    "previous": 0.08,
+    "next": 0.08,
+    "below": 0.1,
+}
 LABEL_CHANNELS = ("left", "above", "row_head", "column_head", "below")
 BOTH_EMPTY = 0.7
 PLACE_SCALE = 0.03
@@ -30,7 +37,8 @@ PLACE_SCALE = 0.03
 
 @dataclass(frozen=True)
 class Example:
-    """Where and how a value of a field stood on a labelled paper (known by its number among the papers); `label` is the printed name it bore there."""
+    """Where and how a value of a field stood on a labelled paper (known by its number among the papers); `label` is the printed name it bore
+    there."""
 
     paper: int
     field: str
@@ -61,9 +69,10 @@ class Examples:
 
 @dataclass(frozen=True)
 class Against:
-    """Candidates of one value type (n) against examples: `family` are the columns of its family (m), `own` those among them whose fields have this very
-    type (k of the m). `channels` (C × n × k), `shape`, `value`, `labels`, `meanings` (n × k) are likenesses in hundredths, `joint` (n × m), `crossing` and
-    `place` (n × k) fractions."""
+    """Candidates of one value type (n) against examples: `family` are the columns of its family (m), `own` those among them whose fields have
+    this very
+    type (k of the m). `channels` (C × n × k), `shape`, `value`, `labels`, `meanings` (n × k) are likenesses in hundredths, `joint` (n × m),
+    `crossing` and `place` (n × k) fractions."""
 
     family: npt.NDArray[np.intp]
     own: npt.NDArray[np.intp]
@@ -80,7 +89,11 @@ class Against:
 
 
 def compare(
-    candidates: Sequence[Candidate], examples: Examples, family: npt.NDArray[np.intp], own: npt.NDArray[np.intp], alike: Floats
+    candidates: Sequence[Candidate],
+    examples: Examples,
+    family: npt.NDArray[np.intp],
+    own: npt.NDArray[np.intp],
+    alike: Floats,
 ) -> Against:
     """`alike`: likeness (0–1) of the paper's layout to that of each example."""
     theirs = [examples.every[int(n)] for n in family]
@@ -101,14 +114,15 @@ def compare(
     return Against(
         family, own, channels, joint.astype(np.float16), crossing.astype(np.float16),
         _places(candidates, kept, alike[family][own]).astype(np.float16),
-        _bytes(likeness([value_shape(one.text) for one in candidates], [one.shape for one in kept])),
+        _bytes(likeness([one.shape for one in candidates], [one.shape for one in kept])),
         _bytes(likeness([one.plain for one in candidates], [one.text for one in kept])),
-        labels[:, own], meanings[:, own], labels, pieces_of([value_shape(one.text) for one in candidates]),
+        labels[:, own], meanings[:, own], labels, pieces_of([one.shape for one in candidates]),
     )  # fmt: skip
 
 
 def _labels(candidates: Sequence[Candidate], labels: Sequence[str]) -> tuple[Bytes, Bytes]:
-    """How like the labels of examples what stands around each candidate is, by letters and by meaning: the best channel, whichever it stood in there."""
+    """How like the labels of examples what stands around each candidate is, by letters and by meaning: the best channel, whichever it stood in
+    there."""
     fuzzy = np.zeros((len(candidates), len(labels)), dtype=np.float32)
     meant = np.zeros_like(fuzzy)
     for channel in LABEL_CHANNELS:
@@ -133,12 +147,20 @@ def _bytes(table: Floats) -> Bytes:
 
 
 def label_of(contexts: Sequence[str], names: Sequence[str], seen: dict[str, float]) -> str:
-    """Which of the texts around a value is its printed name: what is likest to the field's names by letters or meaning, and stands by this field's values
-    and not by others' (`seen`: text → share of the examples it stands by that are this field's, less those that are not)."""
-    texts = [text for text in dict.fromkeys(contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS) if any(map(str.isalpha, text))]
+    """Which of the texts around a value is its printed name: what is likest to the field's names by letters or meaning, and stands by this
+    field's values and not by others' (`seen`: text → share of the examples it stands by that are this field's, less those that are not)."""
+    texts = [
+        text
+        for text in dict.fromkeys(contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS)
+        if any(map(str.isalpha, text))
+    ]
     if not texts:
         return ""
-    by_names = np.maximum(likeness(texts, names), nearness(texts, names)).max(axis=1) if names else np.zeros(len(texts), dtype=np.float32)
+    by_names = (
+        np.maximum(likeness(texts, names), nearness(texts, names)).max(axis=1)
+        if names
+        else np.zeros(len(texts), dtype=np.float32)
+    )
     scores = [float(by_names[n]) + 0.5 * seen.get(text, 0.0) for n, text in enumerate(texts)]
     return texts[int(np.argmax(scores))]
 

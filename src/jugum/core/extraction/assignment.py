@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from dataclasses import field as kept
 
 from jugum.core.extraction.candidates import Candidate
 from jugum.core.schema import FieldPlan, Plan
@@ -31,8 +32,9 @@ class Decision:
 
     `chosen` are its values (at most one unless the field has many), `others` the candidates next in line with other
     values, best first. `logit` speaks for the decision's weakest value (or for the best candidate when nothing was
-    chosen), `rival` for the best candidate of another value, `familiarity` is the layout's likeness (0–1) to the most
-    alike labelled paper, `reading` the least reading confidence (0–1) in the words chosen.
+    chosen), `rival` for the best candidate of another value, `familiarity` is the layout's likeness (0–1) to the most alike labelled paper,
+    `reading` the least reading confidence (0–1) in the words chosen. `opinion` tells whether a second model gives the same answer (None:
+    there is none), `why` what spoke for the answer, `scores` the numbers behind it.
     """
 
     field: str
@@ -42,6 +44,9 @@ class Decision:
     rival: float
     familiarity: float
     reading: float
+    opinion: bool | None = None
+    why: str = ""
+    scores: Mapping[str, float] = kept(default_factory=dict)
 
     @property
     def absent(self) -> bool:

@@ -12,7 +12,7 @@ from functools import cached_property, lru_cache
 from statistics import median
 
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, part_of, rows_of, segments_of, text_of, union
-from jugum.core.values import AnyType, DataType, ValueType, as_value_type, normal_form
+from jugum.core.values import AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
 from jugum.core.values.dates import month_names
 from jugum.core.values.spelled import parse_spelled
 
@@ -77,6 +77,10 @@ class Candidate:
     def plain(self) -> str:
         return plain_text(self.text)
 
+    @cached_property
+    def shape(self) -> str:
+        return value_shape(self.text)
+
 
 @lru_cache(maxsize=50_000)
 def plain_text(text: str) -> str:
@@ -140,7 +144,9 @@ class PageCandidates:
                 box = part_of(words, text)
                 if normal is None or box is None or not any(map(str.isalnum, normal)):
                     continue
-                made = self._candidate(segment, (first, last), kind, normal, True, self._heads_above(segment.box, segment.row))
+                made = self._candidate(
+                    segment, (first, last), kind, normal, True, self._heads_above(segment.box, segment.row)
+                )
                 contexts = (plain_text(parts["name"]), *made.contexts[1:])
                 yield replace(made, text=text, box=box, contexts=contexts, whole_segment=False, starts_segment=False)
 
@@ -158,7 +164,9 @@ class PageCandidates:
             for last in range(below.first, min(below.last, below.first + WRAP_WORDS - 1) + 1):
                 words = [*self.words[first : segment.last + 1], *self.words[below.first : last + 1]]
                 text = text_of(words)
-                if len(words) > longest or (named and not (words[0].text[:1].isupper() and words[-1].text[:1].isupper())):
+                if len(words) > longest or (
+                    named and not (words[0].text[:1].isupper() and words[-1].text[:1].isupper())
+                ):
                     continue
                 normal = normal_form(text, kind) if _may_be(text, kind) else None
                 if normal is not None and any(map(str.isalnum, normal)):

@@ -1,6 +1,7 @@
 """Clauses that are learned: which of a paper's sections and paragraphs a clause is, by their words.
 
-Each section, and each paragraph of it, is a bag of words, word pairs, word stems and pieces of its heading, weighed by rarity; one logistic regression for
+Each section, and each paragraph of it, is a bag of words, word pairs, word stems and pieces of its heading, weighed by rarity; one logistic
+regression for
 each clause. What the plan's names say of a heading is one more sign, so that a model of few papers knows at least what the plan alone knows.
 """
 
@@ -18,6 +19,7 @@ import numpy.typing as npt
 from scipy import sparse
 
 from jugum.core.classification.wording import Wording
+from jugum.core.extraction.assignment import NO_RIVAL
 from jugum.core.extraction.candidates import plain_text
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.examples import SampleLabel
@@ -30,8 +32,14 @@ Floats = npt.NDArray[np.float64]
 SIGNS = 5
 SIGN_WEIGHT = 1.5  # of the plan's score and the shape of a unit, against words of unit length
 NONE_LOGIT = float(np.log(0.3 / 0.7))
-UNTRAINED_EVEN, UNTRAINED_STEEP = 0.72, 8.0  # log-odds of a clause that nothing was learned for, from the score of its names
-SAME, APART = 0.8, 0.2  # shares of common area from which on a unit is what was labelled, and below which it is something else
+UNTRAINED_EVEN, UNTRAINED_STEEP = (
+    0.72,
+    8.0,
+)  # log-odds of a clause that nothing was learned for, from the score of its names
+SAME, APART = (
+    0.8,
+    0.2,
+)  # shares of common area from which on a unit is what was labelled, and below which it is something else
 STEM = 5
 
 
@@ -75,7 +83,11 @@ def _bare(heading: str) -> str:
 
 def _terms(text: str) -> list[str]:
     words = text.split()
-    return [*words, *(f"{a} {b}" for a, b in pairwise(words)), *(f"s~{word[:STEM]}" for word in words if len(word) > STEM)]
+    return [
+        *words,
+        *(f"{a} {b}" for a, b in pairwise(words)),
+        *(f"s~{word[:STEM]}" for word in words if len(word) > STEM),
+    ]
 
 
 def _grams(text: str) -> list[str]:
@@ -112,10 +124,17 @@ class ClauseModel:
             held = sum(bool(labels.get(clause.key)) for _, labels in papers)
             use = states >= 0
             if held >= 2 and (states == 1).any() and (states == 0).any():
-                self._fit_one(clause, sparse.csr_matrix(words[use]), [u for u, use_it in zip(units, use, strict=True) if use_it], states[use])
+                self._fit_one(
+                    clause,
+                    sparse.csr_matrix(words[use]),
+                    [u for u, use_it in zip(units, use, strict=True) if use_it],
+                    states[use],
+                )
         return self
 
-    def _fit_one(self, clause: FieldPlan, words: sparse.csr_matrix, units: Sequence[Unit], right: npt.NDArray[np.int8]) -> None:
+    def _fit_one(
+        self, clause: FieldPlan, words: sparse.csr_matrix, units: Sequence[Unit], right: npt.NDArray[np.int8]
+    ) -> None:
         from sklearn.linear_model import LogisticRegression  # here: it costs a second, and reading needs none of it
 
         rows = sparse.csr_matrix(sparse.hstack([words, sparse.csr_matrix(_signs(clause, units))]))
@@ -124,7 +143,8 @@ class ClauseModel:
         self.bias_[clause.key] = float(model.intercept_[0])
 
     def decide(self, units: Sequence[Unit], familiarity: float) -> list[PartDecision]:
-        """One decision a clause; 2 ms a page."""
+        """One decision a clause; 2 ms a page. Signs: log-odds, lead over the next other place, absent, likeness of the layout, whether it was
+        learned."""
         if not units:
             return [_decision(one, [], np.zeros(0), familiarity, False) for one in self.clauses]
         words = self.wording_.vectors([unit.terms for unit in units]) if self.wording_ else None
@@ -134,7 +154,9 @@ class ClauseModel:
             learned = words is not None and clause.key in self.weights_
             if learned and words is not None:
                 weights = self.weights_[clause.key]
-                logits = np.asarray(words @ weights[:-SIGNS]).ravel() + signs @ weights[-SIGNS:] + self.bias_[clause.key]
+                logits = (
+                    np.asarray(words @ weights[:-SIGNS]).ravel() + signs @ weights[-SIGNS:] + self.bias_[clause.key]
+                )
             else:
                 logits = UNTRAINED_STEEP * (signs[:, 0] / SIGN_WEIGHT - UNTRAINED_EVEN)
             found.append(_decision(clause, units, logits, familiarity, learned))
@@ -155,7 +177,8 @@ class ClauseModel:
         clauses = data["clauses"]
         return ClauseModel(
             plan, Wording(tuple(data["terms"]), np.array(data["idf"], dtype=np.float64)),
-            {key: np.array(one["weights"], dtype=np.float64) for key, one in clauses.items()}, {key: float(one["bias"]) for key, one in clauses.items()},
+            {key: np.array(one["weights"], dtype=np.float64) for key, one in clauses.items()},
+            {key: float(one["bias"]) for key, one in clauses.items()},
         )  # fmt: skip
 
 
@@ -169,7 +192,9 @@ def _states(units: Sequence[Unit], labels: tuple[SampleLabel, ...] | None) -> np
     """For each unit of a paper: 1 what was labelled, 0 something else, −1 can't be said. All −1 where nobody has decided."""
     if labels is None or any(one.box is None for one in labels):
         return np.full(len(units), -1, dtype=np.int8)
-    shares = [max((common_share(unit.boxes, places_of_label(label)) for label in labels), default=0.0) for unit in units]
+    shares = [
+        max((common_share(unit.boxes, places_of_label(label)) for label in labels), default=0.0) for unit in units
+    ]
     states = np.array([0 if share < APART else -1 for share in shares], dtype=np.int8)
     for label in labels:
         own = [common_share(unit.boxes, places_of_label(label)) for unit in units]
@@ -192,7 +217,10 @@ def places_of_label(label: SampleLabel) -> tuple[tuple[int, Box], ...]:
 def common_share(mine: Sequence[tuple[int, Box]], theirs: Sequence[tuple[int, Box]]) -> float:
     """Common area of two sets of boxes on pages, over the area of both together (0–1); boxes of a set don't overlap."""
     shared = sum(
-        overlap_share(a, b) * min(a.area, b.area) for page, a in mine for other, b in theirs if page == other and overlap_share(a, b) > 0
+        overlap_share(a, b) * min(a.area, b.area)
+        for page, a in mine
+        for other, b in theirs
+        if page == other and overlap_share(a, b) > 0
     )
     both = sum(box.area for _, box in mine) + sum(box.area for _, box in theirs) - shared
     return shared / both if both > 0 else 0.0
@@ -204,15 +232,20 @@ def _decision(
     order = [int(n) for n in np.argsort(-logits, kind="stable")]
     best = order[0] if order else None
     absent = best is None or logits[best] < NONE_LOGIT
-    apart = [n for n in order if best is not None and n != best and common_share(units[n].boxes, units[best].boxes) < APART]
-    top = float(logits[best]) if best is not None else -9.0
-    rival = float(logits[apart[0]]) if apart else -9.0
+    apart = [
+        n for n in order if best is not None and n != best and common_share(units[n].boxes, units[best].boxes) < APART
+    ]
+    top = float(logits[best]) if best is not None else NO_RIVAL
+    rival = float(logits[apart[0]]) if apart else NO_RIVAL
     values = () if absent or best is None else (_found(units[best].section, top, learned),)
-    others = tuple(_found(units[n].section, float(logits[n]), learned) for n in (([best] if absent and best is not None else []) + apart)[:4])
+    others = tuple(
+        _found(units[n].section, float(logits[n]), learned)
+        for n in (([best] if absent and best is not None else []) + apart)[:4]
+    )
     logit = -top if absent else top
     return PartDecision(
         clause.key, PartKind.CLAUSE, {clause.key: values}, others,
-        (max(-9.0, min(9.0, logit)), 0.0 if absent else min(9.0, top - rival), float(absent), familiarity),
+        (max(-9.0, min(9.0, logit)), 0.0 if absent else min(9.0, top - rival), float(absent), familiarity, float(learned)),
         familiarity, values[0].reading if values else 1.0, {"score": round(top, 3), "next": round(rival, 3)},
     )  # fmt: skip
 

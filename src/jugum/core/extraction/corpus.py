@@ -9,8 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.classification import Layout, layout_of, layout_similarity, look_alike_groups, similarity_matrix
-from jugum.core.extraction.assignment import Choice, Decision, decide
 from jugum.core.extraction.against import Example, Examples
+from jugum.core.extraction.assignment import Choice, Decision, decide
 from jugum.core.extraction.candidates import Candidate
 from jugum.core.extraction.examples import Sample, gold_candidate
 from jugum.core.extraction.features import FEATURES, Leading, PaperView, labelled_examples
@@ -34,17 +34,19 @@ ROW_PAPERS_MAX = 160  # papers that the ranker's rows are taken from
 
 @dataclass(frozen=True)
 class Rows:
-    """Feature rows (N×F, the prior's log-odds last), whether each candidate is right (N), and the rows' weights (N)."""
+    """Feature rows (N×F, the prior's log-odds last), whether each candidate is right (N), the rows' weights (N), and which rows belong to one
+    decision, a field on a paper (N, numbers)."""
 
     features: Floats
     right: Mask
     weights: Floats
+    decisions: npt.NDArray[np.intp]
 
 
 @dataclass(frozen=True)
 class Prepared:
-    """A paper of a corpus: its candidates, what rules found, its layout's likeness to the exemplars, and for each decided field the candidate that each of its
-    labels means (None: among no candidates)."""
+    """A paper of a corpus: its candidates, what rules found, its layout's likeness to the exemplars, and for each decided field the candidate
+    that each of its labels means (None: among no candidates)."""
 
     candidates: list[Candidate]
     by_rule: dict[str, list[int]]
@@ -54,8 +56,8 @@ class Prepared:
 class Corpus:
     """Samples of one type. `groups` are the look-alike groups found among them (or those given).
 
-    At most 160 papers, spread evenly over the groups, give rows to learn from, and 60 of them examples to compare with; so training time and memory stop growing
-    with more. All papers can be judged.
+    At most 160 papers, spread evenly over the groups, give rows to learn from, and 60 of them examples to compare with; so training time and
+    memory stop growing with more. All papers can be judged.
     """
 
     def __init__(
@@ -82,8 +84,12 @@ class Corpus:
         for place, number in enumerate(self.row_papers):
             self._prepared[number] = self._prepare(number)
             progress(0.1 + 0.3 * (place + 1) / len(kept))
-        self.texts = [frozenset(one.plain for one in self.prepared(int(number)).candidates) for number in self.exemplars]
-        self.examples = Examples.of([one for place, number in enumerate(self.exemplars) for one in self._examples(place, int(number))])
+        self.texts = [
+            frozenset(one.plain for one in self.prepared(int(number)).candidates) for number in self.exemplars
+        ]
+        self.examples = Examples.of(
+            [one for place, number in enumerate(self.exemplars) for one in self._examples(place, int(number))]
+        )
         for place, number in enumerate(self.row_papers):
             self._views[number] = self._view(number)
             progress(0.4 + 0.6 * (place + 1) / len(kept))
@@ -120,7 +126,9 @@ class Corpus:
     def _view(self, number: int) -> PaperView:
         one = self.prepared(number)
         alike = [layout_similarity(self.layouts[number], self.layouts[int(other)]) for other in self.exemplars]
-        return PaperView(self.plan, one.candidates, self.examples, np.array(alike), self.texts, one.by_rule, self.synonyms)
+        return PaperView(
+            self.plan, one.candidates, self.examples, np.array(alike), self.texts, one.by_rule, self.synonyms
+        )
 
     def rows(self, papers: Sequence[int], known: Mask, seed: int) -> Rows:
         """Rows of those of `papers` that are learned from, each paper's features made as if it, and then its whole look-alike group, had not been
@@ -147,6 +155,7 @@ class Corpus:
             with_prior(features),
             np.concatenate([right for _, right, _ in parts]),
             np.concatenate([np.full(len(right), weight, dtype=np.float32) for _, right, weight in parts]),
+            np.concatenate([np.full(len(right), number, dtype=np.intp) for number, (_, right, _) in enumerate(parts)]),
         )
 
     def field_rows(self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator) -> tuple[Floats, Mask]:
@@ -179,7 +188,9 @@ class Corpus:
             )
         return self._same[paper, field.key]
 
-    def decisions(self, paper: int, known: Mask, ranker: Ranker, within: Mapping[str, Inside] | None = None) -> list[Decision]:
+    def decisions(
+        self, paper: int, known: Mask, ranker: Ranker, within: Mapping[str, Inside] | None = None
+    ) -> list[Decision]:
         """What a ranker decides on a paper of the corpus when only `known` papers are labelled."""
         view = self.view(paper)
         return decisions_on(self.plan, view, self.exemplar_mask(known), ranker, within)
@@ -209,10 +220,13 @@ def spread(groups: npt.NDArray[np.intp], most: int, *, among: Sequence[int] | No
 def decisions_on(
     plan: Plan, view: PaperView, known: Mask, ranker: Ranker, within: Mapping[str, Inside] | None = None
 ) -> list[Decision]:
-    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields inside a clause which candidates may be theirs."""
+    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields inside a clause which
+    candidates may be theirs."""
     leadings = [view.leading(field, known) for field in plan.fields]
     places = [_likeliest(view, leading, (within or {}).get(leading.field.key)) for leading in leadings]
-    rows = with_prior(np.concatenate([view.features_of(leading, place) for leading, place in zip(leadings, places, strict=True)]))
+    rows = with_prior(
+        np.concatenate([view.features_of(leading, place) for leading, place in zip(leadings, places, strict=True)])
+    )
     logits = ranker.logits(rows)
     scored: dict[str, list[Choice]] = {}
     start = 0

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from dataclasses import field as kept
 from enum import StrEnum
 
 from jugum.core.extraction.found import Found
@@ -22,8 +23,8 @@ class PartKind(StrEnum):
 class PartDecision:
     """`values`: a clause's or mark's own key → its values; for a table each column's key → one value per row (None: an empty cell).
 
-    `signs` are the numbers that speak for it being right, `rival` (0–1) how near another answer comes, `familiarity` the layout's likeness (0–1) to the
-    most alike labelled paper, `reading` the least reading confidence (0–1) in its words.
+    `signs` are the numbers that speak for it being right, `rival` (0–1) how near another answer comes, `familiarity` the layout's likeness (0–1)
+    to the most alike labelled paper, `reading` the least reading confidence (0–1) in its words.
     """
 
     field: str
@@ -33,7 +34,7 @@ class PartDecision:
     signs: tuple[float, ...]
     familiarity: float
     reading: float
-    why: Mapping[str, float] = field(default_factory=dict)
+    why: Mapping[str, float] = kept(default_factory=dict)
 
     @property
     def absent(self) -> bool:

@@ -43,7 +43,10 @@ def gold_candidate(label: SampleLabel, field: FieldPlan, candidates: Sequence[Ca
     """
     if label.box is not None:
         whole = union([label.box, *(box for page, box in label.more if page == label.page)])
-        common = [max(_jaccard(one.box, label.box), _jaccard(one.box, whole)) if one.page == label.page else 0.0 for one in candidates]
+        common = [
+            max(_jaccard(one.box, label.box), _jaccard(one.box, whole)) if one.page == label.page else 0.0
+            for one in candidates
+        ]
         scored = [
             (same_value(candidate.normal, label.normal, field.value_type), common[index], -index)
             for index, candidate in enumerate(candidates)

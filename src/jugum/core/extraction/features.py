@@ -12,14 +12,23 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.extraction.against import LABEL_CHANNELS, Against, Example, Examples, compare, greatest, label_of, standing
+from jugum.core.extraction.against import (
+    LABEL_CHANNELS,
+    Against,
+    Example,
+    Examples,
+    compare,
+    greatest,
+    label_of,
+    standing,
+)
 from jugum.core.extraction.candidates import CHANNELS, Candidate
 from jugum.core.extraction.likeness import likeness
 from jugum.core.extraction.meaning import nearness
 from jugum.core.extraction.synonyms import Groups, meant_names
 from jugum.core.extraction.value_model import counts_of, value_log_odds
 from jugum.core.schema import FieldPlan, Plan
-from jugum.core.values import NUMERIC, DataType, ValueType, value_shape
+from jugum.core.values import NUMERIC, DataType, ValueType
 
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
@@ -49,12 +58,13 @@ FEATURES = (
 
 def example_of(paper: int, field: str, candidate: Candidate, label: str = "") -> Example:
     return Example(
-        paper, field, candidate.contexts, candidate.plain, value_shape(candidate.text), candidate.page, candidate.box, label
+        paper, field, candidate.contexts, candidate.plain, candidate.shape, candidate.page, candidate.box, label
     )
 
 
 def labelled_examples(plan: Plan, paper: int, placed: Sequence[tuple[str, Candidate]]) -> list[Example]:
-    """Examples of a paper's (field key, candidate), each with the printed name that its surroundings show. What stands around values of several of its
+    """Examples of a paper's (field key, candidate), each with the printed name that its surroundings show. What stands around values of several
+    of its
     fields ("This month" over all amounts) is the name of none; other papers have no say, so that none shows through where it is held out."""
     by_text: dict[str, dict[str, int]] = {}
     for key, candidate in placed:
@@ -64,7 +74,10 @@ def labelled_examples(plan: Plan, paper: int, placed: Sequence[tuple[str, Candid
     names = {key: [name for name, _ in its] for key, its in meant_names(plan).items()}
     found = []
     for key, one in placed:
-        seen = {text: (2 * counts.get(key, 0) - sum(counts.values())) / sum(counts.values()) for text, counts in by_text.items()}
+        seen = {
+            text: (2 * counts.get(key, 0) - sum(counts.values())) / sum(counts.values())
+            for text, counts in by_text.items()
+        }
         found.append(example_of(paper, key, one, label_of(one.contexts, names[key], seen)))
     return found
 
@@ -145,18 +158,29 @@ class PaperView:
         weight = np.array([counts for _, _, counts in names], dtype=np.float32)
         texts = [name for _, name, _ in names]
         contexts = {
-            channel: [candidate.contexts[CHANNELS.index(channel)] for candidate in self.candidates] for channel in NAME_CHANNELS
+            channel: [candidate.contexts[CHANNELS.index(channel)] for candidate in self.candidates]
+            for channel in NAME_CHANNELS
         }
 
         def by_field(table: Floats) -> Floats:
             weighed = table * weight
             columns = [weighed[:, owner == field].max(axis=1, initial=0.0) for field in range(len(plan.fields))]
-            return np.stack(columns, axis=1).astype(np.float32) if columns else np.zeros((len(self.candidates), 0), dtype=np.float32)
+            return (
+                np.stack(columns, axis=1).astype(np.float32)
+                if columns
+                else np.zeros((len(self.candidates), 0), dtype=np.float32)
+            )
 
         self.name_table: Floats = np.stack(
-            [by_field(likeness(contexts[channel], texts, by_tokens=by)) for by in (False, True) for channel in NAME_CHANNELS]
+            [
+                by_field(likeness(contexts[channel], texts, by_tokens=by))
+                for by in (False, True)
+                for channel in NAME_CHANNELS
+            ]
         )
-        self.meaning_table: Floats = np.stack([by_field(nearness(contexts[channel], texts)) for channel in LABEL_CHANNELS])
+        self.meaning_table: Floats = np.stack(
+            [by_field(nearness(contexts[channel], texts)) for channel in LABEL_CHANNELS]
+        )
         self.is_name: Floats = by_field(likeness([candidate.plain for candidate in self.candidates], texts))
 
     def _against(self) -> None:
@@ -237,7 +261,12 @@ class PaperView:
         nearest = meant.max(axis=0)
         mine = nearest[:, number]
         lead = mine - np.delete(nearest, number, axis=1).max(axis=1, initial=0.0)
-        return [*table[:, :, number], own, rival, own - rival, *standing(own)], [*meant[:, :, number], mine, lead, *standing(mine)]
+        return [*table[:, :, number], own, rival, own - rival, *standing(own)], [
+            *meant[:, :, number],
+            mine,
+            lead,
+            *standing(mine),
+        ]
 
     @staticmethod
     def _name_best(table: Floats) -> Floats:
@@ -248,10 +277,13 @@ class PaperView:
 
     def name_score(self, field: FieldPlan) -> tuple[npt.NDArray[np.intp], Floats]:
         """Indices of the field's candidates and a fixed score of how printed names speak for each: own best
-        likeness less half of the best rival field's, less what the candidate itself resembles a printed name."""
+        likeness less half of the best rival field's, less what the candidate itself resembles a printed name. Names beneath
+        have no say: what stands there is more often the next line's."""
         chosen = self.by_kind[field.value_type]
         number = self.plan.fields.index(field)
-        best = self._name_best(self.name_table[:, chosen])
+        beneath = NAME_CHANNELS.index("below")
+        said = np.delete(self.name_table[:, chosen], [beneath, len(NAME_CHANNELS) + beneath], axis=0)
+        best = self._name_best(said)
         best = np.where(best >= NAME_LIKE_LEAST, best, 0.0).astype(np.float32)  # what is little alike says nothing
         rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
         named = self.is_name[chosen].max(axis=1, initial=0.0)

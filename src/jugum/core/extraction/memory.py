@@ -9,8 +9,8 @@ import numpy as np
 from jugum.core.classification import layout_of, layout_similarity
 from jugum.core.extraction.against import Example, Examples
 from jugum.core.extraction.assignment import Choice, Decision, decide
-from jugum.core.extraction.examples import Sample, gold_candidate
 from jugum.core.extraction.corpus import ASKED
+from jugum.core.extraction.examples import Sample, gold_candidate
 from jugum.core.extraction.features import PaperView, labelled_examples
 from jugum.core.extraction.prior import shipped_prior
 from jugum.core.extraction.rules import candidates_with_rules

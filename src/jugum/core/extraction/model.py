@@ -14,6 +14,7 @@ from jugum.core.extraction.against import Example, Examples
 from jugum.core.extraction.assignment import Decision
 from jugum.core.extraction.corpus import Corpus, Inside, decisions_on
 from jugum.core.extraction.features import FEATURES, PaperView
+from jugum.core.extraction.prior import share_of_prior
 from jugum.core.extraction.ranker import Ranker
 from jugum.core.extraction.rules import candidates_with_rules
 from jugum.core.extraction.synonyms import Groups
@@ -95,7 +96,8 @@ def train_extractor(corpus: Corpus, papers: Sequence[int], *, seed: int = 0) -> 
     known = np.zeros(len(corpus.samples), dtype=bool)
     known[list(papers)] = True
     rows = corpus.rows(papers, known, seed)
-    return Ranker(seed=seed).fit(rows.features, rows.right, rows.weights)
+    share = share_of_prior(len(papers))
+    return Ranker(seed=seed).fit(rows.features, rows.right, rows.weights, rows.decisions, prior_share=share)
 
 
 def extractor_from(corpus: Corpus, *, seed: int = 0) -> Extractor:

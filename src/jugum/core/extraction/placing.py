@@ -9,8 +9,8 @@ from enum import StrEnum
 import numpy as np
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates import Candidate, PageCandidates
 from jugum.core.extraction.against import Example, Examples
+from jugum.core.extraction.candidates import Candidate, PageCandidates
 from jugum.core.extraction.features import PaperView, example_of
 from jugum.core.page import Page
 from jugum.core.schema import FieldPlan, Plan

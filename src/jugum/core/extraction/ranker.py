@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 Floats = npt.NDArray[np.float32]
 LOGIT_MAX = 9.0
+SLOPES = (0.4, 1.5)
 
 
 @dataclass
@@ -25,8 +26,19 @@ class Ranker:
     learning_rate: float = 0.06
     seed: int = 0
 
-    def fit(self, rows: Floats, right: npt.NDArray[np.bool_], weights: Floats) -> Ranker:
-        """rows: N×F; right: N; weights: N, positive. Needs rows of both kinds (ValueError else)."""
+    def fit(
+        self,
+        rows: Floats,
+        right: npt.NDArray[np.bool_],
+        weights: Floats,
+        decisions: npt.NDArray[np.intp],
+        *,
+        prior_share: float = 0.0,
+    ) -> Ranker:
+        """rows: N×F, the prior's log-odds last; right: N; weights: N, positive; decisions: N, the number of the decision that each row is an
+        answer to; `prior_share` (0–1) of the prior in the logits. Needs rows of both kinds (ValueError else)."""
+        self.slope_, self.level_ = 1.0, 0.0
+        self.prior_share_ = prior_share
         if not right.any() or right.all():
             raise ValueError("a ranker needs right and wrong candidates")
         self.mean_ = rows.mean(axis=0).astype(np.float64)
@@ -56,17 +68,20 @@ class Ranker:
             lightgbm.Dataset(rows, label=right.astype(np.float32), weight=weights, free_raw_data=True),
             num_boost_round=self.trees,
         )
+        self.slope_, self.level_ = _levelled(self._raw(rows), right, decisions)
         return self
 
     def logits(self, rows: Floats) -> npt.NDArray[np.float64]:
         """N log-odds, cut to ±9."""
         if not len(rows):
             return np.zeros(0)
+        found = self.slope_ * self._raw(rows) + self.level_
+        return np.clip((1 - self.prior_share_) * found + self.prior_share_ * rows[:, -1], -LOGIT_MAX, LOGIT_MAX)
+
+    def _raw(self, rows: Floats) -> npt.NDArray[np.float64]:
         line = (rows - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
         trees = self.booster_.predict(rows, raw_score=True, num_threads=1)
-        mean: npt.NDArray[np.float64] = np.clip(
-            (np.clip(line, -12, 12) + np.clip(trees, -12, 12)) / 2, -LOGIT_MAX, LOGIT_MAX
-        )
+        mean: npt.NDArray[np.float64] = (np.clip(line, -12, 12) + np.clip(trees, -12, 12)) / 2
         return mean
 
     def to_data(self) -> tuple[dict[str, Any], str]:
@@ -76,6 +91,9 @@ class Ranker:
             "scale": self.scale_.tolist(),
             "coefficients": self.coefficients_.tolist(),
             "intercept": self.intercept_,
+            "prior_share": self.prior_share_,
+            "slope": self.slope_,
+            "level": self.level_,
         }, str(self.booster_.model_to_string())
 
     @staticmethod
@@ -87,5 +105,36 @@ class Ranker:
         ranker.scale_ = np.array(line["scale"])
         ranker.coefficients_ = np.array(line["coefficients"])
         ranker.intercept_ = float(line["intercept"])
+        ranker.prior_share_, ranker.slope_, ranker.level_ = (
+            float(line["prior_share"]),
+            float(line["slope"]),
+            float(line["level"]),
+        )
         ranker.booster_ = lightgbm.Booster(model_str=trees)
         return ranker
+
+
+def _levelled(
+    logits: npt.NDArray[np.float64], right: npt.NDArray[np.bool_], decisions: npt.NDArray[np.intp]
+) -> tuple[float, float]:
+    """Slope and level that bring log-odds of rows to log-odds of decisions (Platt, 1999): among rows the wrong ones are by far more, so that a
+    ranker of few papers orders well and calls nothing likely. Fitted on each decision's right rows and its hardest wrong one."""
+    wrong = np.flatnonzero(~right)
+    order = wrong[np.lexsort((-logits[wrong], decisions[wrong]))]
+    _, first = np.unique(decisions[order], return_index=True)
+    used = np.concatenate([np.flatnonzero(right), order[first]])
+    asked, truth = logits[used], right[used]
+    good = int(truth.sum())
+    bad = len(truth) - good
+    above, below = (good + 1) / (good + 2), 1 / (bad + 2)
+    target = np.where(truth, above, below)
+    from sklearn.linear_model import LogisticRegression
+
+    line = LogisticRegression(C=1.0, max_iter=500)
+    line.fit(
+        np.concatenate([asked, asked])[:, None],
+        np.repeat([1, 0], len(used)),
+        sample_weight=np.concatenate([target, 1 - target]),
+    )
+    slope = float(np.clip(line.coef_[0][0], *SLOPES))
+    return slope, float(line.intercept_[0]) + (float(line.coef_[0][0]) - slope) * float(np.median(asked))

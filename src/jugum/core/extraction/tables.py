@@ -8,17 +8,23 @@ from dataclasses import dataclass
 from decimal import Decimal
 from statistics import median
 
+import numpy as np
 from rapidfuzz import fuzz
 
 from jugum.core.extraction.candidates import plain_text
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.found import EngineName, Finding, Found
+from jugum.core.extraction.meaning import nearness
 from jugum.core.page import Page, Segment, rows_of, segments_of, text_of
 from jugum.core.schema import FieldPlan, Plan, Totals
 from jugum.core.values import NUMERIC, normal_form
 
 HEADER_LEAST = 0.78
 ROW_GAP_MOST = 4.0  # line heights: a wider gap ends a table
+ROWS_TRIED = 6  # rows under a head that tell what its column holds
+CELLS_LEAST = 0.6  # share of cells that a column's data type must read
+ALIKE_LEAST = 0.35  # likeness of a head to a column's names, by letters or meaning, when the rest of the row is known
+CUT_LETTERS, CUT_LIKENESS = 3, 0.85
 SIDE = 0.02  # of the page's width: how far a cell may stand outside its column's bounds
 _TOTAL = re.compile(r"^(grand )?(sub ?)?(totals?|sum|summe|gesamt|totaal|suma|i alt|sammanlagt)\b", re.IGNORECASE)
 
@@ -54,11 +60,17 @@ class _Lines:
 def read_table(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> dict[str, Finding]:
     """A table's columns, each with one value per row (None where a cell is empty). Headers of at least half of the columns
     (two at least, unless there is only one) must be found; the table goes on over pages, under a repeated header or none."""
+    rows, _ = _read(plan, table, pages)
+    columns = plan.inside(table.key)
+    return {column.key: Finding(column.key, tuple(row.get(column.key) for row in rows)) for column in columns}
+
+
+def _read(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> tuple[list[dict[str, Found]], _Header | None]:
     columns = plan.inside(table.key)
     lines = [_Lines.of(page) for page in pages]
     headers = [header for number, one in enumerate(lines) for header in _headers(columns, one, number)]
     if not headers:
-        return {column.key: Finding(column.key) for column in columns}
+        return [], None
     best = max(headers, key=lambda one: (round(one.score, 2), -one.page, -one.row))
     rows, ended = _rows(table, columns, best, lines[best.page])
     page = best.page + 1
@@ -72,15 +84,32 @@ def read_table(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> dict[str,
         page += 1
     if len(rows) < 2 and len(best.pieces) < len(columns):
         rows = []  # labels over their values, not heads over a column
-    return {column.key: Finding(column.key, tuple(row.get(column.key) for row in rows)) for column in columns}
+    return rows, best
 
 
 def table_decision(plan: Plan, table: FieldPlan, pages: Sequence[Page], familiarity: float) -> PartDecision:
-    """A table as a whole, as one decision: right when all of its cells are."""
-    found = read_table(plan, table, pages)
-    values = {key: one.values for key, one in found.items()}
-    sure = min((cell.reading for column in values.values() for cell in column if cell), default=1.0)
-    return PartDecision(table.key, PartKind.TABLE, values, (), (0.0,), familiarity, sure)
+    """A table as a whole, as one decision: right when all of its cells are. Its signs: likeness of the heads found, share of columns with a
+    head, share of cells
+    filled in columns that must be, rows (logarithm), whether it is absent, likeness of the layout, least reading confidence."""
+    rows, header = _read(plan, table, pages)
+    columns = plan.inside(table.key)
+    values = {column.key: tuple(row.get(column.key) for row in rows) for column in columns}
+    sure = min((cell.reading for row in rows for cell in row.values()), default=1.0)
+    must = [column.key for column in columns if column.required] or [column.key for column in columns]
+    filled = sum(key in row for row in rows for key in must) / max(1, len(rows) * len(must))
+    heads = header.score / max(1, len(header.pieces)) if header else 0.0
+    share = len(header.pieces) / max(1, len(columns)) if header else 0.0
+    signs = (heads, share, filled, float(np.log1p(len(rows))), float(not rows), familiarity, sure)
+    return PartDecision(
+        table.key,
+        PartKind.TABLE,
+        values,
+        (),
+        signs,
+        familiarity,
+        sure,
+        {"heads": round(heads, 3), "columns": round(share, 3)},
+    )
 
 
 def _headers(columns: Sequence[FieldPlan], lines: _Lines, number: int) -> list[_Header]:
@@ -99,35 +128,89 @@ def _headers(columns: Sequence[FieldPlan], lines: _Lines, number: int) -> list[_
         pieces = _assigned(likely)
         if len(pieces) >= needed:
             total = sum(likely[key][at] for key, at in pieces.items())
+            pieces |= _completed(columns, row, pieces, lines.rows[place + 1 : place + 1 + ROWS_TRIED])
             found.append(_Header(number, place, {key: row[at] for key, at in pieces.items()}, total))
     return found
 
 
+def _completed(
+    columns: Sequence[FieldPlan], row: Sequence[Segment], pieces: dict[str, int], below: Sequence[Sequence[Segment]]
+) -> dict[str, int]:
+    """The other pieces of a head row for the columns that have none yet: by what little their names are alike, by meaning, and by whether the
+    cells below can be read as the column's data type. The last piece for the last column needs no likeness, only fitting cells."""
+    left = [one for one in columns if one.key not in pieces]
+    free = [at for at in range(len(row)) if at not in pieces.values() and any(map(str.isalpha, row[at].text))]
+    fits = []
+    for order, column in enumerate(left):
+        for at in free:
+            share = _readable(column, row[at], below)
+            names = [plain_text(name) for name in column.names_on_paper]
+            alike = max(
+                0.8 * header_likeness(column, row[at].text),
+                float(nearness([plain_text(row[at].text)], names).max(initial=0.0)),
+            )
+            lone = len(left) == len(free) == 1
+            if share >= CELLS_LEAST and (alike >= ALIKE_LEAST or lone):
+                fits.append((alike + 0.3 * share, -order, at, column.key))
+    found: dict[str, int] = {}
+    for _, _, at, key in sorted(fits, reverse=True):
+        if key not in found and at not in found.values():
+            found[key] = at
+    return found
+
+
+def _readable(column: FieldPlan, head: Segment, below: Sequence[Sequence[Segment]]) -> float:
+    """Share of the pieces under a head that the column's data type reads; of text, those that are no number."""
+    cells = [
+        one.text for row in below for one in row if one.box.x0 < head.box.x1 + SIDE and one.box.x1 > head.box.x0 - SIDE
+    ]
+    if not cells:
+        return 0.0
+    if column.data_type in NUMERIC:
+        return sum(normal_form(text, column.value_type) is not None for text in cells) / len(cells)
+    return sum(any(map(str.isalpha, text)) or "%" in text for text in cells) / len(cells)
+
+
 def _assigned(likely: dict[str, dict[int, float]]) -> dict[str, int]:
-    """One piece of a row for each column that has one: the best; of equal ones (two tables side by side have the same heads)
-    the first to the right of the columns already placed, else the nearest."""
+    """One piece of a row for each column that has one, the surest pair first ("Minimum" is like "Maximum" too); of equal ones (two tables side
+    by side have the same heads) the first to the right of the columns already placed, else the nearest."""
     pieces: dict[str, int] = {}
-    for key in sorted((key for key in likely if likely[key]), key=lambda key: len(likely[key])):
-        free = {at: score for at, score in likely[key].items() if at not in pieces.values()}
-        if not free:
-            continue
-        best = max(free.values())
-        ties = [at for at, score in free.items() if score > best - 0.02]
+    waiting = [key for key in likely if likely[key]]
+    while waiting:
+        free = {key: {at: score for at, score in likely[key].items() if at not in pieces.values()} for key in waiting}
+        waiting = [key for key in waiting if free[key]]
+        if not waiting:
+            break
+        key = max(waiting, key=lambda key: (round(max(free[key].values()), 2), -len(free[key])))
+        best = max(free[key].values())
+        ties = [at for at, score in free[key].items() if score > best - 0.02]
         last = max(pieces.values(), default=-1) if key != next(iter(likely)) else -1
         pieces[key] = min(ties, key=lambda at: (at < last, abs(at - last)))
+        waiting.remove(key)
     return pieces
 
 
 def header_likeness(column: FieldPlan, text: str) -> float:
     """How like a column's printed names a head is, 0–1."""
     plain = plain_text(text)
+    names = [plain_text(name) for name in column.names_on_paper]
     return max(
         (
-            max(fuzz.ratio(plain, plain_text(name)), 0.97 * _by_words(plain, plain_text(name))) / 100
-            for name in column.names_on_paper
+            max(fuzz.ratio(plain, name), 0.97 * _by_words(plain, name), 100 * _cut_short(plain, name)) / 100
+            for name in names
         ),
         default=0.0,
     )
+
+
+def _cut_short(text: str, name: str) -> float:
+    """Heads are narrow: "max" is "maximum", "del date" is "delivery date", if each word begins as the name's does; 0.85 then, else 0."""
+    mine, theirs = text.split(), name.split()
+    cut = len(mine) == len(theirs) and all(
+        min(len(a), len(b)) >= CUT_LETTERS and (a.startswith(b) or b.startswith(a))
+        for a, b in zip(mine, theirs, strict=True)
+    )
+    return CUT_LIKENESS if mine and cut else 0.0
 
 
 def _by_words(text: str, name: str) -> float:

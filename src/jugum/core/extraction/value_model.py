@@ -22,7 +22,11 @@ Floats = npt.NDArray[np.float32]
 @lru_cache(maxsize=100_000)
 def _pieces_of(shape: str) -> tuple[int, ...]:
     marked = f"^{shape}$"
-    parts = [marked[i : i + 3] for i in range(len(marked) - 2)] + [f"={shape}", f"#{min(9, len(shape) // 3)}", f"w{shape.count(' ')}"]
+    parts = [marked[i : i + 3] for i in range(len(marked) - 2)] + [
+        f"={shape}",
+        f"#{min(9, len(shape) // 3)}",
+        f"w{shape.count(' ')}",
+    ]
     return tuple(dict.fromkeys(zlib.crc32(part.encode()) % PIECES for part in parts))[:PIECES_MAX]
 
 
@@ -50,4 +54,4 @@ def value_log_odds(asked: Pieces, mine: Pieces, others: npt.NDArray[np.float64],
     odds = np.append(np.log(own / apart), 0.0)  # the last place stands for "no piece"
     held = (asked >= 0).sum(axis=1)
     mean = odds[asked].sum(axis=1) / np.maximum(held, 1)
-    return np.clip(mean, -SCORE_MAX, SCORE_MAX).astype(np.float32)
+    return np.asarray(np.clip(mean, -SCORE_MAX, SCORE_MAX), dtype=np.float32)

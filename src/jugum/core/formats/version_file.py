@@ -5,38 +5,95 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from collections.abc import Mapping
+from importlib.metadata import version as library_version
 from typing import Any
 
 from jugum.core.calibration import Calibrator
-from jugum.core.extraction import Extractor
+from jugum.core.classification import Layout
+from jugum.core.extraction.clauses import ClauseModel
+from jugum.core.extraction.model import Extractor
+from jugum.core.extraction.parts import PartReader
+from jugum.core.extraction.reader import Reader
 from jugum.core.schema import Plan, field_data, field_from
 from jugum.errors import InputError
 
-FORMAT = 1
+FORMAT = 2
+LIBRARIES = ("numpy", "scikit-learn", "lightgbm", "rapidfuzz")
+UNPACKED_MAX = 400_000_000  # bytes that the files of a version may hold together
 
 
-def pack_version(extractor: Extractor, calibrator: Calibrator, about: dict[str, Any]) -> bytes:
-    """The ZIP's bytes. `about` (JSON-able) goes into the manifest, beside the format and the plan."""
-    model, trees = extractor.to_data()
-    manifest = {"format": FORMAT, "plan": [field_data(field) for field in extractor.plan.fields], **about}
+def pack_version(reader: Reader, calibrators: Mapping[str, Calibrator], about: dict[str, Any]) -> bytes:
+    """The ZIP's bytes. `about` (JSON-able) goes into the manifest, beside the format, the plan and the versions of the libraries it was made with."""
+    values, trees = reader.extractor.to_data() if reader.extractor else (None, "")
+    manifest = {
+        "format": FORMAT, "plan": [field_data(field) for field in reader.plan.fields],
+        "libraries": {name: library_version(name) for name in LIBRARIES}, **about,
+    }  # fmt: skip
+    parts = reader.parts
+    model = {
+        "values": values, "layouts": [layout.to_data() for layout in reader.layouts],
+        "parts": {"plan": [field_data(field) for field in parts.plan.fields], "clauses": parts.to_data()} if parts else None,
+        "calibrators": {kind: one.to_data() for kind, one in calibrators.items()},
+    }  # fmt: skip
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr("manifest.json", json.dumps(manifest, indent=1, sort_keys=True))
-        archive.writestr("model.json", json.dumps({**model, "calibrator": calibrator.to_data()}))
-        archive.writestr("trees.txt", trees)
+        for name, text in (
+            ("manifest.json", json.dumps(manifest, indent=1, sort_keys=True)),
+            ("model.json", json.dumps(model)),
+            ("trees.txt", trees),
+        ):
+            archive.writestr(
+                zipfile.ZipInfo(name), text, zipfile.ZIP_DEFLATED
+            )  # no time of day: the same version gives the same bytes
     return buffer.getvalue()
 
 
-def unpack_version(data: bytes) -> tuple[Extractor, Calibrator, dict[str, Any]]:
+def unpack_version(data: bytes) -> tuple[Reader, dict[str, Calibrator], dict[str, Any]]:
     """The inverse of `pack_version`. InputError for what is no version file or one of another format."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            if sum(one.file_size for one in archive.infolist()) > UNPACKED_MAX:
+                raise InputError("This version file holds more than a version can.")
             manifest = json.loads(archive.read("manifest.json"))
             model = json.loads(archive.read("model.json"))
             trees = archive.read("trees.txt").decode()
     except (zipfile.BadZipFile, KeyError, ValueError) as error:
         raise InputError("This is no version file of Jugum, or it is damaged.") from error
-    if manifest.get("format") != FORMAT:
-        raise InputError(f"This version file has format {manifest.get('format')}; format {FORMAT} can be read.")
-    plan = Plan(tuple(field_from(data) for data in manifest["plan"]))
-    return Extractor.from_data(plan, model, trees), Calibrator.from_data(model["calibrator"]), manifest
+    if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
+        found = manifest.get("format") if isinstance(manifest, dict) else "unknown"
+        raise InputError(f"This version file has format {found}; format {FORMAT} can be read. Train a new version.")
+    try:
+        plan = Plan(tuple(field_from(one) for one in manifest["plan"]))
+        return (
+            _reader(plan, model, trees),
+            {kind: Calibrator.from_data(one) for kind, one in model["calibrators"].items()},
+            manifest,
+        )
+    except (KeyError, TypeError, ValueError, IndexError) as error:
+        raise InputError("This version file is damaged: its parts don't fit together.") from error
+
+
+def _reader(plan: Plan, model: Mapping[str, Any], trees: str) -> Reader:
+    extractor = Extractor.from_data(plan.learned, model["values"], trees) if model["values"] else None
+    parts = None
+    if model["parts"]:
+        its = Plan(tuple(field_from(one) for one in model["parts"]["plan"]))
+        parts = PartReader(its, ClauseModel.from_data(its, model["parts"]["clauses"]))
+    return Reader(plan, extractor, parts, tuple(Layout.from_data(one) for one in model["layouts"]))
+
+
+def misfit(version_plan: Plan, plan: Plan) -> str:
+    """Why a version can't read papers of a plan, in words; "" when it can. What it reads must be there with the same kind and data type; what is
+    new is read by the plan alone."""
+    now = {field.key: field for field in plan.fields}
+    gone = [one.name for one in version_plan.fields if one.key not in now]
+    changed = [
+        one.name for one in version_plan.fields
+        if one.key in now and (one.kind, one.data_type) != (now[one.key].kind, now[one.key].data_type)
+    ]  # fmt: skip
+    if gone and len(gone) == len(version_plan.fields):
+        return "none of the fields it reads is in the plan"
+    if changed:
+        return f"the plan has another kind of field for {', '.join(changed[:3])}{' and others' if len(changed) > 3 else ''}"
+    return ""

@@ -177,6 +177,12 @@ class FieldPlan:
             and self.data_type is not DataType.CHOICE
         )
 
+    @property
+    def weighed(self) -> bool:
+        """Whether its confidence is measured and stands against a threshold of its own: all that is read from the paper but a table's single
+        columns, since a table passes as a whole."""
+        return self.kind is not FieldKind.DERIVED and not self.is_column
+
 
 class Severity(StrEnum):
     """A blocking check must hold before a paper is settled; an advisory one a person may let stand."""

@@ -1,0 +1,149 @@
+"""The learning curve: how many errors remain with so many papers, and what more of them would bring."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.evaluation.holdout import HeldOut, Papers, judge_fold, paper_folds
+
+SHARES = (0.25, 0.5, 0.75)
+PAPERS_LEAST = 3
+FORECAST_TO = (1.5, 2.0, 3.0)  # times as many papers as there are
+RESAMPLES = 200
+SLOPES = (0.0, 1.5)
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class CurvePoint:
+    """With `papers` labelled papers: values right, and judged, on papers held out."""
+
+    papers: int
+    right: int
+    total: int
+
+    @property
+    def share(self) -> float:
+        return self.right / self.total if self.total else 0.0
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """The share right that so many papers are expected to bring, with an 80 % interval."""
+
+    papers: int
+    share: float
+    low: float
+    high: float
+
+
+def curve_records(papers: Papers, *, seed: int = 0) -> dict[int, list[HeldOut]]:
+    """Number of papers → decisions on held-out papers by models of so many: for each share, two folds of the five with nested samples of the rest."""
+    found: dict[int, list[HeldOut]] = {}
+    folds = paper_folds(papers.corpus, seed)[:2]
+    rng = np.random.default_rng(seed)
+    orders = [rng.permutation([n for n in range(len(papers.samples)) if n not in set(fold)]) for fold in folds]
+    for share in SHARES:
+        for number, (fold, order) in enumerate(zip(folds, orders, strict=True)):
+            count = round(share * len(order))
+            if count >= PAPERS_LEAST:
+                its = judge_fold(papers, fold, sorted(int(n) for n in order[:count]), number, unseen=False, seed=seed)
+                found.setdefault(count, []).extend(its)
+    return found
+
+
+def points_of(records: Mapping[int, Sequence[HeldOut]], field: str = "") -> list[CurvePoint]:
+    """The curve of a field ("" for all together), fewest papers first."""
+    found = []
+    for papers, its in sorted(records.items()):
+        mine = [one.right for one in its if not field or one.decision.field == field]
+        if mine:
+            found.append(CurvePoint(papers, sum(mine), len(mine)))
+    return found
+
+
+def fitted(points: Sequence[CurvePoint]) -> tuple[float, float]:
+    """Level a and slope b of errors = a · papers^(−b) (Cortes and others, 1994), by least squares on logarithms weighed by counts; b is kept
+    within 0 to 1.5, so that more papers never make it worse. Half an error is added to each count, so that none is taken for perfect."""
+    x = np.log([one.papers for one in points])
+    y = np.log([(one.total - one.right + 0.5) / (one.total + 1) for one in points])
+    weight = np.array([one.total for one in points], dtype=float)
+    mean_x, mean_y = np.average(x, weights=weight), np.average(y, weights=weight)
+    spread = float(np.sum(weight * (x - mean_x) ** 2))
+    slope = -float(np.sum(weight * (x - mean_x) * (y - mean_y))) / spread if spread > 0 else 0.0
+    slope = float(np.clip(slope, *SLOPES))
+    return float(np.exp(mean_y + slope * mean_x)), slope
+
+
+def share_at(papers: int, level: float, slope: float) -> float:
+    """Share right with so many papers by a fitted curve."""
+    return 1 - min(1.0, level * float(np.exp(-slope * np.log(papers))))
+
+
+def forecast(points: Sequence[CurvePoint], papers: int, *, seed: int = 0) -> list[Forecast]:
+    """What 1.5, 2 and 3 times as many papers may bring; intervals by drawing each point's count anew (binomial). Empty with fewer than three
+    points."""
+    if len(points) < 3:
+        return []
+    drawn = _drawn(points, seed)
+    level, slope = fitted(points)
+    found = []
+    for times in FORECAST_TO:
+        more = round(times * papers)
+        low, high = np.quantile([share_at(more, *one) for one in drawn], [0.1, 0.9])
+        share = share_at(more, level, slope)
+        found.append(
+            Forecast(more, round(share, 4), round(min(share, float(low)), 4), round(max(share, float(high)), 4))
+        )
+    return found
+
+
+def _drawn(points: Sequence[CurvePoint], seed: int) -> list[tuple[float, float]]:
+    rng = np.random.default_rng(seed)
+    return [
+        fitted(
+            [
+                CurvePoint(one.papers, int(rng.binomial(one.total, (one.right + 0.5) / (one.total + 1))), one.total)
+                for one in points
+            ]
+        )
+        for _ in range(RESAMPLES)
+    ]
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """How many more papers bring a field to a share, with an 80 % interval; `more` is None when the curve does not get there within ten times as
+    many."""
+
+    share: float
+    more: int | None
+    low: int | None
+    high: int | None
+
+
+def papers_wanted(points: Sequence[CurvePoint], papers: int, share: float, *, seed: int = 0) -> Wanted | None:
+    """None with fewer than three points, or when the share is reached already."""
+    if len(points) < 3:
+        return None
+    level, slope = fitted(points)
+    if share_at(papers, level, slope) >= share:
+        return None
+    found = sorted(
+        (_more(papers, share, *one) for one in _drawn(points, seed)), key=lambda one: (one is None, one or 0)
+    )
+    low, high = found[len(found) // 10], found[len(found) - 1 - len(found) // 10]
+    return Wanted(share, _more(papers, share, level, slope), low, high)
+
+
+def _more(papers: int, share: float, level: float, slope: float) -> int | None:
+    if share_at(papers, level, slope) >= share:
+        return 0
+    if slope <= 0:
+        return None
+    needed = (level / (1 - share)) ** (1 / slope)
+    return int(np.ceil(needed)) - papers if needed <= 10 * papers else None

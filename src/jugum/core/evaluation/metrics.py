@@ -1,0 +1,148 @@
+"""The statistics of a report: precision and recall, intervals by bootstrap over papers, and how true confidences are."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.thresholds import share_interval
+
+Floats = npt.NDArray[np.float64]
+RESAMPLES = 600
+
+
+@dataclass(frozen=True)
+class Counts:
+    """Values found rightly, found at all, and there."""
+
+    right: int = 0
+    found: int = 0
+    there: int = 0
+
+    def __add__(self, other: Counts) -> Counts:
+        return Counts(self.right + other.right, self.found + other.found, self.there + other.there)
+
+    @property
+    def precision(self) -> float:
+        """Share of what was found that is right; 1 when nothing was found."""
+        return self.right / self.found if self.found else 1.0
+
+    @property
+    def recall(self) -> float:
+        """Share of what is there that was found rightly; 1 when nothing is there."""
+        return self.right / self.there if self.there else 1.0
+
+    @property
+    def f1(self) -> float:
+        """Harmonic mean of precision and recall: 8 right of 10 found and 16 there → 0.615. 1 when there is nothing to find and nothing was found."""
+        return 2 * self.right / (self.found + self.there) if self.found + self.there else 1.0
+
+
+def macro_f1(counts: Sequence[Counts]) -> float:
+    """Mean F1 over fields that have something to find or found; 1 for none."""
+    told = [one.f1 for one in counts if one.found + one.there]
+    return sum(told) / len(told) if told else 1.0
+
+
+def bootstrap_interval(
+    papers: Sequence[npt.ArrayLike],
+    figure: Callable[[Floats], float],
+    *,
+    level: float = 0.95,
+    seed: int = 0,
+    resamples: int = RESAMPLES,
+) -> tuple[float, float]:
+    """Percentile interval of a figure by resampling whole papers (Efron and Tibshirani, 1993, chapter 13), since values of one paper go together.
+
+    papers: P rows of K counts each; `figure` is given K sums over resampled papers. (0, 1) for none; the same seed gives the same interval.
+    """
+    rows = np.array([np.asarray(one, dtype=np.float64) for one in papers])
+    if not len(rows):
+        return 0.0, 1.0
+    rng = np.random.default_rng(seed)
+    weights = rng.multinomial(len(rows), np.full(len(rows), 1 / len(rows)), size=resamples)
+    values = np.array([figure(sums) for sums in weights @ rows])
+    low, high = np.quantile(values, [(1 - level) / 2, (1 + level) / 2])
+    return float(low), float(high)
+
+
+def share_by_papers(papers: Sequence[tuple[int, int]], *, seed: int = 0) -> tuple[float, float]:
+    """Interval of a share from (hits, total) of each paper. The wider of the bootstrap over papers and of Wilson's interval: where all papers
+    are without a miss the bootstrap would be a point."""
+    hits, total = sum(one[0] for one in papers), sum(one[1] for one in papers)
+    if not total:
+        return 0.0, 1.0
+    low, high = bootstrap_interval(papers, lambda sums: sums[0] / sums[1] if sums[1] else hits / total, seed=seed)
+    plain = share_interval(hits, total)
+    return min(low, plain[0]), max(high, plain[1])
+
+
+def brier(confidence: Sequence[float], right: Sequence[bool]) -> float:
+    """Mean squared distance of confidence from what came out (Brier, 1950): 0 is perfect, 0.25 a coin. 0 for none."""
+    if not len(confidence):
+        return 0.0
+    return float(np.mean((np.array(confidence, dtype=float) - np.array(right, dtype=float)) ** 2))
+
+
+def calibration_error(confidence: Sequence[float], right: Sequence[bool], bins: int = 10) -> float:
+    """Expected calibration error: |confidence − share right| over bins of equal count, weighted (0–1; 0 is true; Naeini and others, 2015, with
+    equal counts)."""
+    if not len(confidence):
+        return 0.0
+    order = np.argsort(np.array(confidence, dtype=float), kind="stable")
+    sure, hit = np.array(confidence, dtype=float)[order], np.array(right, dtype=float)[order]
+    parts = np.array_split(np.arange(len(sure)), min(bins, len(sure)))
+    return float(sum(abs(sure[part].sum() - hit[part].sum()) for part in parts) / len(sure))
+
+
+def area_under_risk_coverage(confidence: Sequence[float], right: Sequence[bool]) -> float:
+    """Mean share of wrong answers among the surest k, over all k (Geifman and El-Yaniv, 2017): 0 when no wrong answer is surer than a right one
+    and none is wrong. Ties count as if in any order: each gets the mean of its tie. 0 for none."""
+    if not len(confidence):
+        return 0.0
+    sure, wrong = np.array(confidence, dtype=float), 1 - np.array(right, dtype=float)
+    levels, tied = np.unique(-sure, return_inverse=True)
+    mean = np.bincount(tied, wrong, minlength=len(levels)) / np.bincount(tied, minlength=len(levels))
+    ordered = mean[np.sort(tied)]
+    return float(np.mean(np.cumsum(ordered) / np.arange(1, len(ordered) + 1)))
+
+
+@dataclass(frozen=True)
+class ReliabilityBin:
+    """Decisions of like confidence: how many, their mean confidence, the share right, and its 95 % interval (Wilson)."""
+
+    count: int
+    confidence: float
+    right: float
+    interval: tuple[float, float]
+
+
+def reliability(confidence: Sequence[float], right: Sequence[bool], bins: int = 8) -> list[ReliabilityBin]:
+    """Bins of about equal count, the least sure first; equal confidences stay together, so there may be fewer."""
+    if not len(confidence):
+        return []
+    order = np.argsort(np.array(confidence, dtype=float), kind="stable")
+    sure, hit = np.array(confidence, dtype=float)[order], np.array(right, dtype=float)[order]
+    cuts = sorted(
+        {
+            int(np.searchsorted(sure, sure[place], side="left"))
+            for place in np.linspace(0, len(sure), bins, endpoint=False).astype(int)
+        }
+        | {0}
+    )
+    found = []
+    for start, end in zip(cuts, [*cuts[1:], len(sure)], strict=True):
+        hits, total = int(hit[start:end].sum()), end - start
+        interval = share_interval(hits, total)
+        found.append(
+            ReliabilityBin(
+                total,
+                round(float(sure[start:end].mean()), 4),
+                round(hits / total, 4),
+                (round(interval[0], 4), round(interval[1], 4)),
+            )
+        )
+    return found

@@ -1,0 +1,187 @@
+"""What a version reads besides values: clauses and tables, learned from labels, and marks, whose engines need no training but whose figures are
+measured too."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from jugum.core.extraction.candidates import Candidate
+from jugum.core.extraction.clauses import ClauseModel, Unit, clause_right, units_of
+from jugum.core.extraction.corpus import Inside
+from jugum.core.extraction.decided import PartDecision, PartKind, part_kind
+from jugum.core.extraction.examples import Sample, SampleLabel
+from jugum.core.extraction.found import Finding
+from jugum.core.extraction.table_names import with_learned_heads
+from jugum.core.extraction.tables import table_decision
+from jugum.core.extraction.untrained import read_untrained
+from jugum.core.page import Page
+from jugum.core.schema import FieldKind, FieldPlan, Plan
+from jugum.core.structure import Structure
+from jugum.core.values import DataType, same_value
+
+CLAUSE_SURE = 0.3  # probability of its clause from which on a field inside is looked for there alone
+Structures = Sequence[Structure | None]
+
+
+def parts_of(plan: Plan) -> Plan:
+    """The part of a plan that is read so: clauses, tables with their columns, and marks."""
+    kept = [
+        replace(one, inside="") if not one.is_column else one for one in plan.fields if part_kind(one) or one.is_column
+    ]
+    return Plan(tuple(kept))
+
+
+def marks_of(plan: Plan) -> Plan:
+    return Plan(tuple(replace(one, inside="") for one in plan.fields if part_kind(one) is PartKind.MARK))
+
+
+@dataclass(frozen=True)
+class PartReader:
+    """`plan` has the heads that labelled tables taught."""
+
+    plan: Plan
+    clauses: ClauseModel
+
+    def decide(self, pages: Sequence[Page], structures: Structures | None, familiarity: float) -> list[PartDecision]:
+        """One decision for each clause, table and mark of the plan."""
+        return self.decide_on(
+            pages,
+            units_of(pages) if self.clauses.clauses else [],
+            mark_findings(self.plan, pages, structures),
+            familiarity,
+        )
+
+    def decide_on(
+        self, pages: Sequence[Page], units: Sequence[Unit], marks: Mapping[str, Finding], familiarity: float
+    ) -> list[PartDecision]:
+        found = self.clauses.decide(units, familiarity) if self.clauses.clauses else []
+        for one in self.plan.fields:
+            if part_kind(one) is PartKind.TABLE:
+                found.append(table_decision(self.plan, one, pages, familiarity))
+            elif part_kind(one) is PartKind.MARK:
+                found.append(mark_decision(one, marks[one.key], familiarity))
+        return found
+
+    def to_data(self) -> dict[str, Any]:
+        return self.clauses.to_data()
+
+
+def fit_parts(plan: Plan, samples: Sequence[Sample], units: Sequence[Sequence[Unit]] | None = None) -> PartReader:
+    """Learn clauses and the heads of tables from labelled papers; `units` of the papers where they are known already."""
+    part = parts_of(plan)
+    model = ClauseModel(part)
+    if model.clauses:
+        known = units if units is not None else [units_of(sample.pages) for sample in samples]
+        model.fit([(its, sample.labels) for its, sample in zip(known, samples, strict=True)])
+    has_tables = any(one.kind is FieldKind.TABLE for one in part.fields)
+    return PartReader(with_learned_heads(part, samples) if has_tables else part, model)
+
+
+def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> dict[str, Finding]:
+    """What the engines of marks, choices, signatures and zones find; without `structures` no tick box and no signature is seen."""
+    marks = marks_of(plan)
+    return read_untrained(marks, pages, structures) if marks.fields else {}
+
+
+def mark_decision(one: FieldPlan, finding: Finding, familiarity: float) -> PartDecision:
+    """Signs: log-odds of the engine's score, how near the next finding comes, absent, likeness of the layout, least reading confidence."""
+    values = tuple(value for value in finding.values if value)
+    score = min((value.score for value in values), default=0.0)
+    rival = max((other.score for other in finding.others), default=0.0)
+    sure = min((value.reading for value in values), default=1.0)
+    logit = float(np.clip(np.log((score + 0.02) / (1.02 - min(1.0, score))), -4, 4))
+    whole = float(one.data_type is DataType.ZONE and score >= 1)
+    signs = (logit, rival, float(not values), familiarity, sure, whole)
+    return PartDecision(
+        one.key, PartKind.MARK, {one.key: values}, finding.others, signs, familiarity, sure, {"score": round(score, 3)}
+    )
+
+
+def part_right(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence[SampleLabel]]) -> bool:
+    """Whether a decision is what was labelled: a clause in place, a mark in value, a table in every cell of every row."""
+    one = plan.field(decision.field)
+    if decision.kind is PartKind.CLAUSE:
+        return clause_right(decision, labels.get(one.key, ()))
+    if decision.kind is PartKind.MARK:
+        found = [value.normal for value in decision.values[one.key] if value]
+        truth = [label.normal for label in labels.get(one.key, ())]
+        return len(found) == len(truth) and all(
+            same_value(a, b, one.value_type) for a, b in zip(found, truth, strict=True)
+        )
+    cells = cells_of(plan, decision, labels)
+    return cells.right == cells.found == cells.there
+
+
+@dataclass(frozen=True)
+class Cells:
+    """A table's cells: found rightly, found, and there; rows with every cell right, found, and there."""
+
+    right: int
+    found: int
+    there: int
+    rows_right: int
+    rows_found: int
+    rows_there: int
+
+
+def cells_of(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence[SampleLabel]]) -> Cells:
+    """Count a table row by row, in order: the first row found against the first labelled one."""
+    columns = plan.inside(decision.field)
+    found = {one.key: [cell.normal if cell else "" for cell in decision.values.get(one.key, ())] for one in columns}
+    truth = {one.key: [label.normal for label in labels.get(one.key, ())] for one in columns}
+    rows_found, rows_there = (max((len(its) for its in table.values()), default=0) for table in (found, truth))
+    right = rows_right = 0
+    for row in range(min(rows_found, rows_there)):
+        pairs = [(_at(found[one.key], row), _at(truth[one.key], row), one) for one in columns]
+        same = [(not a and not b) or (bool(a) and bool(b) and same_value(a, b, one.value_type)) for a, b, one in pairs]
+        right += sum(hit and bool(b) for hit, (_, b, _) in zip(same, pairs, strict=True))
+        rows_right += all(same)
+    filled = [sum(bool(text) for its in table.values() for text in its) for table in (found, truth)]
+    return Cells(right, filled[0], filled[1], rows_right, rows_found, rows_there)
+
+
+def _at(column: Sequence[str], row: int) -> str:
+    return column[row] if row < len(column) else ""
+
+
+def judged(plan: Plan, one: FieldPlan, labels: Mapping[str, Sequence[SampleLabel]]) -> bool:
+    """Whether a person has decided on a field of a paper; on a table, when any of its columns is."""
+    if one.kind is FieldKind.TABLE:
+        return one.key in labels or any(column.key in labels for column in plan.inside(one.key))
+    return one.key in labels
+
+
+def expected_of(plan: Plan, one: FieldPlan, labels: Mapping[str, Sequence[SampleLabel]]) -> str:
+    """What was labelled, on one line, as PartDecision.found has it."""
+    if one.kind is not FieldKind.TABLE:
+        return "; ".join(label.normal for label in labels.get(one.key, ()))
+    columns = [labels.get(column.key, ()) for column in plan.inside(one.key)]
+    rows = max((len(column) for column in columns), default=0)
+    return "; ".join(
+        " | ".join(column[row].normal if row < len(column) else "" for column in columns) for row in range(rows)
+    )
+
+
+def inside_of(plan: Plan, decisions: Sequence[PartDecision]) -> dict[str, Inside]:
+    """For each field that stands inside a clause: which candidates lie in the clause found. Fields of clauses that are not sure are looked for
+    everywhere."""
+    found: dict[str, Inside] = {}
+    for one in plan.fields:
+        holder = next((decision for decision in decisions if decision.field == one.inside), None)
+        if not one.inside or one.is_column or holder is None or holder.absent:
+            continue
+        value = holder.values[holder.field][0]
+        if value is not None and value.score >= CLAUSE_SURE:
+            found[one.key] = _within([(value.page, value.box), *value.more])
+    return found
+
+
+def _within(places: Sequence[tuple[int, Any]]) -> Inside:
+    def inside(candidate: Candidate) -> bool:
+        return any(page == candidate.page and box.contains(*candidate.box.middle) for page, box in places)
+
+    return inside

@@ -1,0 +1,36 @@
+"""Learning: an office's own synonyms, training by itself, notes and origins of versions, raw scores of readings."""
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy.dialects import postgresql
+
+revision = "0005"
+down_revision = "0004"
+branch_labels = None
+depends_on = None
+
+JSON = postgresql.JSONB(astext_type=sa.Text())
+
+
+def upgrade() -> None:
+    op.add_column("workspace", sa.Column("synonyms", JSON, nullable=False, server_default="[]"))
+    op.add_column("workspace", sa.Column("services", JSON, nullable=False, server_default="{}"))
+    op.add_column("document_type", sa.Column("training", JSON, nullable=False, server_default="{}"))
+    op.add_column("model_version", sa.Column("begun_at", sa.DateTime(timezone=True), nullable=True))
+    op.add_column("model_version", sa.Column("note", sa.String(), nullable=False, server_default=""))
+    op.add_column("model_version", sa.Column("origin", sa.String(), nullable=False, server_default=""))
+    op.add_column("reading", sa.Column("scores", JSON, nullable=False, server_default="{}"))
+    for table, names in (
+        ("workspace", ("synonyms", "services")), ("document_type", ("training",)), ("model_version", ("note", "origin")), ("reading", ("scores",)),
+    ):  # fmt: skip
+        for name in names:
+            op.alter_column(table, name, server_default=None)
+
+
+def downgrade() -> None:
+    for table, names in (
+        ("reading", ("scores",)), ("model_version", ("origin", "note", "begun_at")), ("document_type", ("training",)),
+        ("workspace", ("services", "synonyms")),
+    ):  # fmt: skip
+        for name in names:
+            op.drop_column(table, name)
