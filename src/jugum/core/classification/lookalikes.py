@@ -85,12 +85,14 @@ def _pairs(a: Layout, b: Layout) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.i
     for index, text in enumerate(many.texts):
         where[text].append(index)
     left, right = [], []
+    theirs, mine = many.places.tolist(), few.places.tolist()
     for index, text in enumerate(few.texts):
         free = where.get(text)
         if not free:
             continue
-        distances = [abs(many.places[other] - few.places[index]).sum() for other in free]
-        right.append(free.pop(int(np.argmin(distances))))
+        x, y = mine[index]
+        nearest = min(range(len(free)), key=lambda at: abs(theirs[free[at]][0] - x) + abs(theirs[free[at]][1] - y))
+        right.append(free.pop(nearest))
         left.append(index)
     first, second = np.array(left, dtype=np.intp), np.array(right, dtype=np.intp)
     return (second, first) if swapped else (first, second)

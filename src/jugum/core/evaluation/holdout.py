@@ -123,6 +123,7 @@ def judge_fold(
         ranker = train_extractor(corpus, rest, seed=seed) if corpus.plan.fields else None
     except ValueError:
         ranker = None  # this fold leaves nothing right or nothing wrong to learn from
+    tagger = corpus.tagger(rest) if ranker is not None else None
     found: list[HeldOut] = []
     for paper in fold:
         decided: list[PartDecision] = []
@@ -136,7 +137,7 @@ def judge_fold(
             ]
         if ranker is not None:
             within = inside_of(papers.plan, decided)
-            found += _values(corpus, paper, number, corpus.decisions(paper, known, ranker, within), unseen)
+            found += _values(corpus, paper, number, corpus.decisions(paper, known, ranker, within, tagger), unseen)
     return found
 
 

@@ -69,23 +69,23 @@ class Examples:
 
 @dataclass(frozen=True)
 class Against:
-    """Candidates of one value type (n) against examples: `family` are the columns of its family (m), `own` those among them whose fields have
-    this very
-    type (k of the m). `channels` (C × n × k), `shape`, `value`, `labels`, `meanings` (n × k) are likenesses in hundredths, `joint` (n × m),
-    `crossing` and `place` (n × k) fractions."""
+    """Candidates of one value type (n) against examples: `family` are the columns of its family (m), `own` those among them whose fields
+    have this very type (k of the m).
+
+    `alike` (C + 4 × n × k) are likenesses in hundredths: one for each channel, of shape, of value, of label by letters and by meaning.
+    `near` (3 × n × k) are fractions: jointly, by row and column, by place. `joint` and `labels` (n × m) are the same for rivals.
+    """
 
     family: npt.NDArray[np.intp]
     own: npt.NDArray[np.intp]
-    channels: Bytes
+    alike: Bytes
+    near: npt.NDArray[np.float16]
     joint: npt.NDArray[np.float16]
-    crossing: npt.NDArray[np.float16]
-    place: npt.NDArray[np.float16]
-    shape: Bytes
-    value: Bytes
     labels: Bytes
-    meanings: Bytes
-    rival_labels: Bytes
     pieces: Pieces
+
+
+SHAPE, VALUE, LABEL, MEANING = (len(CHANNELS) + place for place in range(4))
 
 
 def compare(
@@ -98,7 +98,7 @@ def compare(
     """`alike`: likeness (0–1) of the paper's layout to that of each example."""
     theirs = [examples.every[int(n)] for n in family]
     kept = [theirs[int(n)] for n in own]
-    channels = np.zeros((len(CHANNELS), len(candidates), len(own)), dtype=np.uint8)
+    tables = np.zeros((len(CHANNELS) + 4, len(candidates), len(own)), dtype=np.uint8)
     joint = np.zeros((len(candidates), len(family)), dtype=np.float32)
     for place, channel in enumerate(CHANNELS):
         mine = [one.contexts[place] for one in candidates]
@@ -107,17 +107,16 @@ def compare(
         empty = np.logical_and.outer([not text for text in mine], [not text for text in other])
         table = np.where(empty, np.float32(BOTH_EMPTY), table)
         joint += np.float32(JOINT_WEIGHTS[channel]) * table
-        channels[place] = _bytes(table[:, own])
-    head = np.maximum(channels[CHANNELS.index("row_head")], channels[CHANNELS.index("left")]).astype(np.float32) / 100
-    crossing = np.sqrt(head * channels[CHANNELS.index("column_head")].astype(np.float32) / 100)
+        tables[place] = _bytes(table[:, own])
+    head = np.maximum(tables[CHANNELS.index("row_head")], tables[CHANNELS.index("left")]).astype(np.float32) / 100
+    crossing = np.sqrt(head * tables[CHANNELS.index("column_head")].astype(np.float32) / 100)
     labels, meanings = _labels(candidates, [one.label for one in theirs])
-    return Against(
-        family, own, channels, joint.astype(np.float16), crossing.astype(np.float16),
-        _places(candidates, kept, alike[family][own]).astype(np.float16),
-        _bytes(likeness([one.shape for one in candidates], [one.shape for one in kept])),
-        _bytes(likeness([one.plain for one in candidates], [one.text for one in kept])),
-        labels[:, own], meanings[:, own], labels, pieces_of([one.shape for one in candidates]),
-    )  # fmt: skip
+    tables[SHAPE] = _bytes(likeness([one.shape for one in candidates], [one.shape for one in kept]))
+    tables[VALUE] = _bytes(likeness([one.plain for one in candidates], [one.text for one in kept]))
+    tables[LABEL], tables[MEANING] = labels[:, own], meanings[:, own]
+    near = np.stack([joint[:, own], crossing, _places(candidates, kept, alike[family][own])]).astype(np.float16)
+    pieces = pieces_of([one.shape for one in candidates])
+    return Against(family, own, tables, near, joint.astype(np.float16), labels, pieces)
 
 
 def _labels(candidates: Sequence[Candidate], labels: Sequence[str]) -> tuple[Bytes, Bytes]:
@@ -165,14 +164,15 @@ def label_of(contexts: Sequence[str], names: Sequence[str], seen: dict[str, floa
     return texts[int(np.argmax(scores))]
 
 
-def greatest(table: npt.NDArray[np.generic], rows: npt.NDArray[np.intp] | None, columns: Mask) -> Floats:
-    """Maximum of each (chosen) row over the chosen columns, as floats; zeros when none is chosen. Bytes count as hundredths."""
-    count = table.shape[0] if rows is None else len(rows)
-    if not columns.any() or not count:
-        return np.zeros(count, dtype=np.float32)
-    part = table[:, columns] if rows is None else table[np.ix_(rows, np.flatnonzero(columns))]
-    best = part.max(axis=1).astype(np.float32)
-    return np.asarray(best / 100 if table.dtype == np.uint8 else best, dtype=np.float32)
+def greatest(table: npt.NDArray[np.generic], columns: Mask, rows: npt.NDArray[np.intp] | None = None) -> Floats:
+    """Maximum over the chosen columns (the last axis) of a stack of tables, as floats; zeros when none is chosen. `rows` are those asked for
+    (of the axis before). Bytes count as hundredths."""
+    chosen = np.flatnonzero(columns)
+    part = table if rows is None else table[..., rows, :]
+    if not len(chosen) or not part.shape[-2]:
+        return np.zeros(part.shape[:-1], dtype=np.float32)
+    best = part[..., chosen].max(axis=-1).astype(np.float32)
+    return np.asarray(best / np.float32(100) if table.dtype == np.uint8 else best, dtype=np.float32)
 
 
 def standing(values: Floats) -> tuple[Floats, Floats]:

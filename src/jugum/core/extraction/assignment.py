@@ -69,7 +69,7 @@ def decide(
     )
     for choice, field in pairs:
         wanted = field.many and choice.logit >= _logit(MANY_PROBABILITY)
-        if (wanted or not taken[field.key]) and not any(_share_words(choice.candidate, other) for other in used):
+        if (wanted or not taken[field.key]) and not any(shares_words(choice.candidate, other) for other in used):
             taken[field.key].append(choice)
             used.append(choice.candidate)
     return [_decision(field, taken[field.key], scored[field.key], familiarity) for field in plan.fields]
@@ -101,7 +101,8 @@ def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], 
     )
 
 
-def _share_words(a: Candidate, b: Candidate) -> bool:
+def shares_words(a: Candidate, b: Candidate) -> bool:
+    """Whether two candidates hold a word in common."""
     return a.page == b.page and any(
         first <= other_last and other_first <= last for first, last in a.spans for other_first, other_last in b.spans
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -16,7 +16,10 @@ from jugum.core.extraction.examples import Sample, gold_candidate
 from jugum.core.extraction.features import FEATURES, Leading, PaperView, labelled_examples
 from jugum.core.extraction.prior import shipped_prior
 from jugum.core.extraction.ranker import Ranker
+from jugum.core.extraction.reasons import reason
+from jugum.core.extraction.relations import Relations, agreed, learned_relations
 from jugum.core.extraction.rules import candidates_with_rules
+from jugum.core.extraction.sequence import TaggedPaper, WordTagger, fit_tagger, tagged, with_opinion
 from jugum.core.extraction.synonyms import Groups
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import same_value
@@ -29,6 +32,7 @@ GROUP_OUT_WEIGHT = 0.6
 ASKED = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
 EXEMPLARS_MAX = 60  # papers whose values new papers are compared to
 Inside = Callable[[Candidate], bool]
+TAGGED_MAX = 80
 ROW_PAPERS_MAX = 160  # papers that the ranker's rows are taken from
 
 
@@ -80,6 +84,8 @@ class Corpus:
         self._prepared: dict[int, Prepared] = {}
         self._views: dict[int, PaperView] = {}
         self._same: dict[tuple[int, str], Mask] = {}
+        self._relations: dict[bytes, Relations] = {}
+        self._tagged: dict[int, TaggedPaper] = {}
         kept = set(self.row_papers)
         for place, number in enumerate(self.row_papers):
             self._prepared[number] = self._prepare(number)
@@ -189,11 +195,32 @@ class Corpus:
         return self._same[paper, field.key]
 
     def decisions(
-        self, paper: int, known: Mask, ranker: Ranker, within: Mapping[str, Inside] | None = None
+        self,
+        paper: int,
+        known: Mask,
+        ranker: Ranker,
+        within: Mapping[str, Inside] | None = None,
+        tagger: WordTagger | None = None,
     ) -> list[Decision]:
         """What a ranker decides on a paper of the corpus when only `known` papers are labelled."""
         view = self.view(paper)
-        return decisions_on(self.plan, view, self.exemplar_mask(known), ranker, within)
+        decided = decisions_on(self.plan, view, self.exemplar_mask(known), ranker, within, self.relations(known))
+        return with_opinion(self.plan, decided, tagger.values(self.samples[paper].pages)) if tagger else decided
+
+    def tagger(self, papers: Sequence[int]) -> WordTagger | None:
+        """A second opinion learned from some papers; None for fewer than five."""
+        chosen = [number for number in papers if self.samples[number].labels][-TAGGED_MAX:]
+        for number in chosen:
+            if number not in self._tagged:
+                self._tagged[number] = tagged(self.plan, self.samples[number])
+        return fit_tagger(self.plan, [self._tagged[number] for number in chosen])
+
+    def relations(self, known: Mask) -> Relations:
+        """What values are to each other on the known papers."""
+        key = known.tobytes()
+        if key not in self._relations:
+            self._relations[key] = learned_relations(self.plan, [self.samples[n] for n in np.flatnonzero(known)])
+        return self._relations[key]
 
 
 def with_prior(features: Floats) -> Floats:
@@ -218,24 +245,44 @@ def spread(groups: npt.NDArray[np.intp], most: int, *, among: Sequence[int] | No
 
 
 def decisions_on(
-    plan: Plan, view: PaperView, known: Mask, ranker: Ranker, within: Mapping[str, Inside] | None = None
+    plan: Plan,
+    view: PaperView,
+    known: Mask,
+    ranker: Ranker,
+    within: Mapping[str, Inside] | None = None,
+    relations: Relations | None = None,
 ) -> list[Decision]:
-    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields inside a clause which
-    candidates may be theirs."""
+    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields inside a clause
+    which candidates may be theirs, `relations` what values of a paper are to each other."""
     leadings = [view.leading(field, known) for field in plan.fields]
     places = [_likeliest(view, leading, (within or {}).get(leading.field.key)) for leading in leadings]
-    rows = with_prior(
-        np.concatenate([view.features_of(leading, place) for leading, place in zip(leadings, places, strict=True)])
-    )
+    tables = [view.features_of(leading, place) for leading, place in zip(leadings, places, strict=True)]
+    rows = with_prior(np.concatenate(tables)) if tables else np.zeros((0, len(FEATURES) + 1), dtype=np.float32)
     logits = ranker.logits(rows)
     scored: dict[str, list[Choice]] = {}
+    row_of: dict[tuple[str, int], int] = {}
     start = 0
     for field, leading, place in zip(plan.fields, leadings, places, strict=True):
         own = logits[start : start + len(place)]
-        start += len(place)
         order = np.argsort(-own, kind="stable")
         scored[field.key] = [Choice(view.candidates[int(leading.chosen[place[n]])], float(own[n])) for n in order]
-    return decide(plan, scored, view.familiarity(known))
+        row_of |= {(field.key, id(view.candidates[int(leading.chosen[place[n]])])): start + int(n) for n in order}
+        start += len(place)
+    decided = decide(plan, scored, view.familiarity(known))
+    if relations is not None:
+        decided = agreed(decided, relations)
+    return [_explained(one, rows, row_of) for one in decided]
+
+
+def _explained(decision: Decision, rows: Floats, row_of: Mapping[tuple[str, int], int]) -> Decision:
+    """A decision with what spoke for it, and the log-odds of ranker and prior."""
+    first = next(iter(decision.chosen), None) or next(iter(decision.others), None)
+    if first is None:
+        return decision
+    row = rows[row_of[decision.field, id(first.candidate)]]
+    why = decision.why or (reason(row, first.candidate) if decision.chosen else "")
+    scores = {"ranker": round(first.logit, 3), "prior": round(float(row[-1]), 3), "next": round(decision.rival, 3)}
+    return replace(decision, why=why, scores=scores)
 
 
 def _likeliest(view: PaperView, leading: Leading, inside: Inside | None) -> npt.NDArray[np.intp]:

@@ -13,7 +13,10 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.extraction.against import (
+    LABEL,
     LABEL_CHANNELS,
+    SHAPE,
+    VALUE,
     Against,
     Example,
     Examples,
@@ -232,11 +235,12 @@ class PaperView:
             self._by_names[field.key] = self._name_columns(field, chosen)
         names, meanings = self._by_names[field.key]
         values = self.examples.pieces[against.family[against.own[mine]]]
+        joint, crossing, place = greatest(against.near, mine)
+        label, meaning = greatest(against.alike[LABEL:], mine)
         return Leading(
-            field, chosen, known, mine, names, meanings, self.is_name[chosen].max(axis=1, initial=0.0),
-            greatest(against.joint[:, against.own], None, mine), greatest(against.joint, None, others), greatest(against.place, None, mine),
-            greatest(against.crossing, None, mine), greatest(against.labels, None, mine), greatest(against.rival_labels, None, others),
-            greatest(against.meanings, None, mine), value_log_odds(against.pieces, values, self._background[kind], len(chosen)),
+            field, chosen, known, mine, names, meanings, self.is_name[chosen].max(axis=1, initial=0.0), joint,
+            greatest(against.joint, others), place, crossing, label, greatest(against.labels, others), meaning,
+            value_log_odds(against.pieces, values, self._background[kind], len(chosen)),
         )  # fmt: skip
 
     def features_of(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
@@ -294,11 +298,12 @@ class PaperView:
         against, mine = self.against[leading.field.value_type], leading.mine
         joint, rival, place, crossing = leading.joint, leading.rival, leading.place, leading.crossing
         label, label_rival, meaning = leading.label, leading.label_rival, leading.label_meaning
+        alike = greatest(against.alike[:LABEL], mine, rows)
         return [
-            *(greatest(table, rows, mine) for table in against.channels),
+            *alike[: len(CHANNELS)],
             joint[rows], rival[rows], (joint - rival)[rows], *(column[rows] for column in standing(joint)),
             place[rows], standing(place)[0][rows], crossing[rows], standing(crossing)[0][rows],
-            greatest(against.shape, rows, mine), greatest(against.value, rows, mine), leading.value_odds[rows],
+            alike[SHAPE], alike[VALUE], leading.value_odds[rows],
             label[rows], label_rival[rows], (label - label_rival)[rows], *(column[rows] for column in standing(label)),
             meaning[rows], standing(meaning)[0][rows],
         ]  # fmt: skip

@@ -16,7 +16,9 @@ from jugum.core.extraction.corpus import Corpus, Inside, decisions_on
 from jugum.core.extraction.features import FEATURES, PaperView
 from jugum.core.extraction.prior import share_of_prior
 from jugum.core.extraction.ranker import Ranker
+from jugum.core.extraction.relations import Relations
 from jugum.core.extraction.rules import candidates_with_rules
+from jugum.core.extraction.sequence import WordTagger, with_opinion
 from jugum.core.extraction.synonyms import Groups
 from jugum.core.page import Box, Page
 from jugum.core.schema import Plan
@@ -36,21 +38,31 @@ class Extractor:
     layouts: tuple[Layout, ...]
     texts: tuple[frozenset[str], ...]
     synonyms: Groups | None = None
+    relations: Relations | None = None
+    tagger: WordTagger | None = None
 
-    def decide(self, pages: Sequence[Page], within: Mapping[str, Inside] | None = None) -> list[Decision]:
-        """One decision per field of the plan for a paper; about 30 ms a page."""
+    def decide(
+        self, pages: Sequence[Page], within: Mapping[str, Inside] | None = None, alike: Floats | None = None
+    ) -> list[Decision]:
+        """One decision per field of the plan for a paper; about 30 ms a page. `alike`: likeness of its layout to each exemplar, if known."""
         found, by_rule = candidates_with_rules(self.plan, pages)
-        view = PaperView(self.plan, found, self.examples, self.likeness(pages), self.texts, by_rule, self.synonyms)
-        return decisions_on(self.plan, view, np.ones(len(self.layouts), dtype=bool), self.ranker, within)
+        view = PaperView(
+            self.plan,
+            found,
+            self.examples,
+            self.likeness(pages) if alike is None else alike,
+            self.texts,
+            by_rule,
+            self.synonyms,
+        )
+        known = np.ones(len(self.layouts), dtype=bool)
+        decided = decisions_on(self.plan, view, known, self.ranker, within, self.relations)
+        return with_opinion(self.plan, decided, self.tagger.values(pages)) if self.tagger else decided
 
     def likeness(self, pages: Sequence[Page]) -> Floats:
         """Likeness (0–1) of a paper's layout to each exemplar."""
         layout = layout_of(pages)
         return np.array([layout_similarity(layout, other) for other in self.layouts], dtype=np.float32)
-
-    def familiarity(self, pages: Sequence[Page]) -> float:
-        """Likeness (0–1) of a paper's layout to the most alike exemplar."""
-        return float(self.likeness(pages).max(initial=0.0))
 
     def to_data(self) -> tuple[dict[str, Any], str]:
         """JSON-able data, and the trees as text."""
@@ -64,6 +76,7 @@ class Extractor:
             "common_texts": common,
             "texts": [sorted(number[text] for text in texts) for texts in self.texts],
             "synonyms": None if self.synonyms is None else [sorted(group) for group in self.synonyms],
+            "relations": self.relations.to_data() if self.relations else None,
             "examples": [
                 [e.paper, e.field, list(e.contexts), e.text, e.shape, e.page, [round(v, 5) for v in e.box], e.label]
                 for e in self.examples.every
@@ -71,7 +84,7 @@ class Extractor:
         }, trees
 
     @staticmethod
-    def from_data(plan: Plan, data: dict[str, Any], trees: str) -> Extractor:
+    def from_data(plan: Plan, data: dict[str, Any], trees: str, tagger: bytes = b"") -> Extractor:
         if data["features"] != list(FEATURES):
             raise InputError("This version was trained by another release of the program. Train a new one.")
         common = data["common_texts"]
@@ -88,6 +101,8 @@ class Extractor:
             tuple(Layout.from_data(layout) for layout in data["layouts"]),
             tuple(frozenset(common[place] for place in places) for places in data["texts"]),
             None if synonyms is None else tuple(frozenset(group) for group in synonyms),
+            Relations.from_data(data["relations"]) if data["relations"] else None,
+            WordTagger(plan, tagger) if tagger else None,
         )
 
 
@@ -104,4 +119,8 @@ def extractor_from(corpus: Corpus, *, seed: int = 0) -> Extractor:
     """The extractor that all of a corpus's papers make."""
     ranker = train_extractor(corpus, range(len(corpus.samples)), seed=seed)
     layouts = tuple(corpus.layouts[int(number)] for number in corpus.exemplars)
-    return Extractor(corpus.plan, ranker, corpus.examples, layouts, tuple(corpus.texts), corpus.synonyms)
+    relations = corpus.relations(np.ones(len(corpus.samples), dtype=bool))
+    tagger = corpus.tagger(range(len(corpus.samples)))
+    return Extractor(
+        corpus.plan, ranker, corpus.examples, layouts, tuple(corpus.texts), corpus.synonyms, relations, tagger
+    )

@@ -45,7 +45,7 @@ class Ranker:
         self.scale_ = np.where(rows.std(axis=0) > 1e-6, rows.std(axis=0), 1.0).astype(np.float64)
         from sklearn.linear_model import LogisticRegression  # here: it costs a second, and reading needs none of it
 
-        line = LogisticRegression(C=self.regularisation, max_iter=500)
+        line = LogisticRegression(C=self.regularisation, max_iter=300, tol=1e-3)
         line.fit((rows - self.mean_) / self.scale_, right, sample_weight=weights)
         self.coefficients_ = line.coef_[0].astype(np.float64)
         self.intercept_ = float(line.intercept_[0])

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from jugum.core.classification import Layout, layout_of, layout_similarity
 from jugum.core.extraction.assignment import Decision
 from jugum.core.extraction.corpus import Corpus
@@ -38,11 +40,12 @@ class Reader:
         """One decision for each field that is read, in no particular order. `structures` are the pages' layers; without them fields that need a
         picture are left out, since they would seem absent."""
         layout = layout_of(pages)
-        familiar = max((layout_similarity(layout, other) for other in self.layouts), default=0.0)
+        alike = np.array([layout_similarity(layout, other) for other in self.layouts], dtype=np.float32)
+        familiar = float(alike.max(initial=0.0))
         decided: list[PartDecision] = self.parts.decide(pages, structures, familiar) if self.parts else []
         if structures is None and self.needs_picture:
             decided = [one for one in decided if one.kind is not PartKind.MARK]
-        values = self.extractor.decide(pages, inside_of(self.plan, decided)) if self.extractor else []
+        values = self.extractor.decide(pages, inside_of(self.plan, decided), alike) if self.extractor else []
         return [*values, *decided]
 
 

@@ -1,4 +1,4 @@
-"""A trained version as one ZIP of data files: manifest.json, model.json, trees.txt. No pickles."""
+"""A trained version as one ZIP of data files: manifest.json, model.json, trees.txt, tagger.crfsuite. No pickles."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from jugum.core.schema import Plan, field_data, field_from
 from jugum.errors import InputError
 
 FORMAT = 2
-LIBRARIES = ("numpy", "scikit-learn", "lightgbm", "rapidfuzz")
+LIBRARIES = ("numpy", "scikit-learn", "lightgbm", "rapidfuzz", "python-crfsuite")
 UNPACKED_MAX = 400_000_000  # bytes that the files of a version may hold together
 
 
@@ -36,16 +36,15 @@ def pack_version(reader: Reader, calibrators: Mapping[str, Calibrator], about: d
         "parts": {"plan": [field_data(field) for field in parts.plan.fields], "clauses": parts.to_data()} if parts else None,
         "calibrators": {kind: one.to_data() for kind, one in calibrators.items()},
     }  # fmt: skip
+    tagger = reader.extractor.tagger.model if reader.extractor and reader.extractor.tagger else b""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, text in (
-            ("manifest.json", json.dumps(manifest, indent=1, sort_keys=True)),
-            ("model.json", json.dumps(model)),
-            ("trees.txt", trees),
-        ):
-            archive.writestr(
-                zipfile.ZipInfo(name), text, zipfile.ZIP_DEFLATED
-            )  # no time of day: the same version gives the same bytes
+            ("manifest.json", json.dumps(manifest, indent=1, sort_keys=True)), ("model.json", json.dumps(model)), ("trees.txt", trees),
+            ("tagger.crfsuite", tagger),
+        ):  # fmt: skip
+            # No time of day: the same version gives the same bytes.
+            archive.writestr(zipfile.ZipInfo(name), text, zipfile.ZIP_DEFLATED)
     return buffer.getvalue()
 
 
@@ -58,6 +57,7 @@ def unpack_version(data: bytes) -> tuple[Reader, dict[str, Calibrator], dict[str
             manifest = json.loads(archive.read("manifest.json"))
             model = json.loads(archive.read("model.json"))
             trees = archive.read("trees.txt").decode()
+            tagger = archive.read("tagger.crfsuite")
     except (zipfile.BadZipFile, KeyError, ValueError) as error:
         raise InputError("This is no version file of Jugum, or it is damaged.") from error
     if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
@@ -66,7 +66,7 @@ def unpack_version(data: bytes) -> tuple[Reader, dict[str, Calibrator], dict[str
     try:
         plan = Plan(tuple(field_from(one) for one in manifest["plan"]))
         return (
-            _reader(plan, model, trees),
+            _reader(plan, model, trees, tagger),
             {kind: Calibrator.from_data(one) for kind, one in model["calibrators"].items()},
             manifest,
         )
@@ -74,8 +74,8 @@ def unpack_version(data: bytes) -> tuple[Reader, dict[str, Calibrator], dict[str
         raise InputError("This version file is damaged: its parts don't fit together.") from error
 
 
-def _reader(plan: Plan, model: Mapping[str, Any], trees: str) -> Reader:
-    extractor = Extractor.from_data(plan.learned, model["values"], trees) if model["values"] else None
+def _reader(plan: Plan, model: Mapping[str, Any], trees: str, tagger: bytes) -> Reader:
+    extractor = Extractor.from_data(plan.learned, model["values"], trees, tagger) if model["values"] else None
     parts = None
     if model["parts"]:
         its = Plan(tuple(field_from(one) for one in model["parts"]["plan"]))
