@@ -5,14 +5,14 @@ from __future__ import annotations
 import csv
 import io
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 from sqlalchemy import select
 
 from jugum.core.values import ValueType, normal_form, same_value
 from jugum.demo import WORKSPACE
 from jugum.demo.gathering import fill_dossiers
-from jugum.demo.labelling import label_apart, prepare, slips
+from jugum.demo.labelling import label_apart, label_tables, prepare, slips
 from jugum.demo.papers import FIELDS, DemoPaper, demo_papers, plan_bytes
 from jugum.demo.parts import Rows
 from jugum.errors import JugumError, TaskError
@@ -59,8 +59,8 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     _receive(store, analyst, type_id, samples)
     _wait(store, say)
     prepare(store, analyst, type_id, {paper.name: paper.employer for paper in samples})
-    _train(store, analyst, type_id, samples[:FIRST_LABELLED], say)
-    _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say)
+    _train(store, analyst, type_id, samples[:FIRST_LABELLED], say, "A first one, to see what is missing")
+    _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say, "Sixteen more papers; no field lost")
     seen = weigh.weigh(store, type_id)
     thresholds = {balance.key: balance.proposed for balance in seen.balances}
     weigh.save_policy(store, analyst, type_id, thresholds, seen.familiarity_proposed, "First policy: at most 2 % wrong")
@@ -106,8 +106,8 @@ def _wait(store: Store, say: Say) -> None:
     raise TaskError(f"The workers did not finish the demo's papers within {TIMEOUT_SECONDS / 60:.0f} minutes.")
 
 
-def _train(store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPaper], say: Say) -> None:
-    """Labels from the papers' keyed values, then a version, published."""
+def _train(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper], say: Say, note: str) -> None:
+    """Labels from the papers' keyed values and their tables, then a version, published with a note."""
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["file", "type", "field", "value"])
@@ -115,13 +115,14 @@ def _train(store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPaper]
         for key, value in paper.truth.items():
             writer.writerow([paper.name, TYPE, key, value])
     report = keyed.keyed(store, actor, type_id, out.getvalue().encode(), complete=True)
+    label_tables(store, actor, type_id, {paper.name: paper.tables for paper in papers})
     say(f"Labels: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
     version_id = train.start(store, actor, type_id)
     _wait(store, say)
     version = train.version_view(store, version_id)
     if version.state != "on trial":
         raise TaskError(f"Training the demo's version {version.number} failed: {version.error}")
-    train.publish(store, actor, version_id)
+    train.publish(store, actor, version_id, note)
 
 
 def _settle(store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper]) -> None:

@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
+from sqlalchemy import select
+
 from jugum.core.evaluation.splits import Shares
+from jugum.core.extraction.found import Finding
+from jugum.core.schema import FieldKind, Plan
+from jugum.demo.parts import Rows
 from jugum.demo.stubs import EMPLOYERS
 from jugum.flow import gather, label, looks, sets, twice
 from jugum.flow.actor import Actor
 from jugum.flow.desk import Sides, ValueInput, ValueView
+from jugum.flow.explore import Explorer
 from jugum.flow.label_rows import CellInput
 from jugum.flow.models import LoadedVersions
+from jugum.flow.plan import plan_in
+from jugum.flow.sample import findings
 from jugum.store import Store
+from jugum.store.models import Document
 
 TESTED = 0.15
 GIVEN = 3
@@ -67,3 +78,33 @@ def _sides(one: ValueView) -> Sides | None:
 
 def _cell(one: ValueView) -> CellInput:
     return CellInput(one.text, one.page, _sides(one))
+
+
+def label_tables(store: Store, analyst: Actor, type_id: int, truths: Mapping[str, Mapping[str, Rows]]) -> None:
+    """Tables of labelled papers by what is true of them, each cell where the plan's own engine read it if it read it rightly there."""
+    explorer = Explorer()
+    with store.session() as session:
+        rows = session.scalars(
+            select(Document).where(Document.type_id == type_id, Document.name.in_(list(truths)))
+        ).all()
+        tables = (
+            [field for field in plan_in(rows[0].type).fields if field.kind is FieldKind.TABLE or field.is_column]
+            if rows
+            else []
+        )
+        found = {row.id: (row.name, findings(store, session, explorer, row, Plan(tuple(tables)))) for row in rows}
+    for document, (name, read) in found.items():
+        for table in (one for one in tables if one.kind is FieldKind.TABLE):
+            its = truths[name].get(table.key, [])
+            said = [
+                {f"{table.key}.{key}": _cell(text, read.get(f"{table.key}.{key}"), number) for key, text in row.items()}
+                for number, row in enumerate(its)
+            ]
+            label.set_table(store, analyst, document, table.key, said)
+
+
+def _cell(text: str, column: Finding | None, row: int) -> CellInput:
+    read = column.values[row] if column is not None and row < len(column.values) else None
+    if read is None or read.text != text:
+        return CellInput(text)
+    return CellInput(text, read.page, (read.box.x0, read.box.y0, read.box.x1, read.box.y1))

@@ -13,7 +13,7 @@ from jugum.core.extraction.sections import paragraphs_of, places_of
 from jugum.core.page import Box
 from jugum.core.values import normal_form
 from jugum.errors import Conflict, InputError
-from jugum.flow import twice
+from jugum.flow import twice, versions
 from jugum.flow.actor import LABEL, Actor, record
 from jugum.flow.desk import (
     FieldShape,
@@ -312,6 +312,8 @@ def done(store: Store, actor: Actor, document_id: int) -> int | None:
         else:
             document.state = "labelled"
             record(session, actor, "labelled", "document", document_id)
+            session.flush()
+            versions.train_if_due(session, actor, document.type_id)
         document.revision += 1
         document.opened_by = document.opened_at = None
         return neighbours(session, document, actor.id).after

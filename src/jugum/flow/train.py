@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.evaluation import TrainedVersion, train_version
@@ -73,13 +73,14 @@ class FieldCoverage:
 @dataclass(frozen=True)
 class TrainView:
     """What the Train page shows: versions, newest first; labelled papers of the training set now, and how many came since the last version;
-    per field how many papers have a value for it."""
+    per field how many papers have a value for it; after how many new ones training begins by itself."""
 
     labelled: int
     new_since: int
     coverage: list[FieldCoverage]
     looks: list[str]
     versions: list[VersionView]
+    train_when: int | None = None
 
 
 def start(store: Store, actor: Actor, type_id: int) -> int:
@@ -406,21 +407,32 @@ def _seconds_left(row: ModelVersion) -> float | None:
     return round(spent * (1 - row.progress) / row.progress, 1)
 
 
+def labelled_in(type_id: int) -> Select[tuple[int]]:
+    """The labelled papers of a type's training set."""
+    return select(Document.id).where(
+        Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled", Document.set_name == "train"
+    )  # fmt: skip
+
+
+def unlearned(session: Session, type_id: int) -> set[int]:
+    """Labelled papers of the training set that the newest trained version has not learned from."""
+    last = session.scalar(
+        select(ModelVersion)
+        .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None), ModelVersion.origin == "")
+        .order_by(ModelVersion.number.desc())
+        .limit(1)
+        .options(undefer(ModelVersion.snapshot))
+    )
+    known = {int(key) for key in (last.snapshot.get("papers", {}) if last else {})}
+    return set(session.scalars(labelled_in(type_id))) - known
+
+
 def overview(store: Store, type_id: int) -> TrainView:
     with store.session() as session:
         row = type_row(session, type_id)
-        labelled = select(Document.id).where(
-            Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled", Document.set_name == "train"
-        )  # fmt: skip
+        labelled = labelled_in(type_id)
         ids = set(session.scalars(labelled))
-        last = session.scalar(
-            select(ModelVersion)
-            .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None))
-            .order_by(ModelVersion.number.desc())
-            .limit(1)
-            .options(undefer(ModelVersion.snapshot))
-        )
-        known = {int(key) for key in (last.snapshot.get("papers", {}) if last else {})}
+        new = unlearned(session, type_id)
         counted = (
             select(Label.field_id, Label.absent, func.count(func.distinct(Label.document_id)))
             .where(Label.document_id.in_(labelled))
@@ -451,7 +463,35 @@ def overview(store: Store, type_id: int) -> TrainView:
             )
             for f in shown
         ]  # fmt: skip
-    return TrainView(len(ids), len(ids - known), coverage, [name for _, name in looks], versions(store, type_id))
+    when = row.training.get("when")
+    return TrainView(len(ids), len(new), coverage, [name for _, name in looks], versions(store, type_id), when)
+
+
+@dataclass(frozen=True)
+class MostWanted:
+    """The field that gains most by more papers: how many more bring it to a share right, with an 80 % interval (None: not within ten times as
+    many), and the look that has the fewest of it right."""
+
+    field: str
+    share: float
+    more: int | None
+    low: int | None
+    high: int | None
+    look: int | None
+
+
+def most_wanted(report: dict[str, Any]) -> list[MostWanted]:
+    """Fields that are short of 98 % right by their learning curve, the nearest to it first."""
+    weakest = {one["group"]: one["unseen"] for one in report.get("looks", ()) if one["unseen"]["total"]}
+    look = min(weakest, key=lambda key: weakest[key]["right"] / weakest[key]["total"], default=None)
+    found = [
+        MostWanted(
+            key, one["wanted"]["share"], one["wanted"]["more"], one["wanted"]["low"], one["wanted"]["high"], look
+        )
+        for key, one in report.get("curve", {}).items()
+        if key and one.get("wanted")
+    ]
+    return sorted(found, key=lambda one: (one.more is None, one.more or 0))
 
 
 def against_before(store: Store, version_id: int) -> tuple[int, Comparison] | None:

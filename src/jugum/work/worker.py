@@ -79,9 +79,9 @@ def make_app(store: Store) -> procrastinate.App:
             looks.assign_all(store, one.id)
 
     @app.task(name=read.DRAFT_TASK, retry=RETRY)
-    def draft_document(document_id: int) -> None:
+    def draft_document(document_id: int, version_id: int | None = None) -> None:
         with contextlib.suppress(NotFound):  # removed meanwhile
-            draft.draft(store, document_id, versions, explorer)
+            draft.draft(store, document_id, versions, explorer, version_id=version_id)
 
     @app.task(name=train.TRAIN_TASK, retry=RETRY)
     def train_version(version_id: int) -> None:

@@ -145,5 +145,7 @@ def _more(papers: int, share: float, level: float, slope: float) -> int | None:
         return 0
     if slope <= 0:
         return None
-    needed = (level / (1 - share)) ** (1 / slope)
-    return int(np.ceil(needed)) - papers if needed <= 10 * papers else None
+    needed = (
+        float(np.log(level / (1 - share))) / slope
+    )  # its logarithm: a flat curve would need more than can be counted
+    return int(np.ceil(np.exp(needed))) - papers if needed <= np.log(10 * papers) else None

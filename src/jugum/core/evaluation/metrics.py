@@ -92,10 +92,17 @@ def calibration_error(confidence: Sequence[float], right: Sequence[bool], bins: 
     equal counts)."""
     if not len(confidence):
         return 0.0
-    order = np.argsort(np.array(confidence, dtype=float), kind="stable")
-    sure, hit = np.array(confidence, dtype=float)[order], np.array(right, dtype=float)[order]
+    sure, hit = _tied(confidence, right)
     parts = np.array_split(np.arange(len(sure)), min(bins, len(sure)))
     return float(sum(abs(sure[part].sum() - hit[part].sum()) for part in parts) / len(sure))
+
+
+def _tied(confidence: Sequence[float], right: Sequence[bool]) -> tuple[Floats, Floats]:
+    """Confidences in order, and what came out; decisions of one confidence share the mean of what came out, so that their order has no say."""
+    levels, tied = np.unique(np.array(confidence, dtype=float), return_inverse=True)
+    counts = np.bincount(tied, minlength=len(levels))
+    mean = np.bincount(tied, np.array(right, dtype=float), minlength=len(levels)) / counts
+    return np.repeat(levels, counts), np.repeat(mean, counts)
 
 
 def area_under_risk_coverage(confidence: Sequence[float], right: Sequence[bool]) -> float:
@@ -103,10 +110,8 @@ def area_under_risk_coverage(confidence: Sequence[float], right: Sequence[bool])
     and none is wrong. Ties count as if in any order: each gets the mean of its tie. 0 for none."""
     if not len(confidence):
         return 0.0
-    sure, wrong = np.array(confidence, dtype=float), 1 - np.array(right, dtype=float)
-    levels, tied = np.unique(-sure, return_inverse=True)
-    mean = np.bincount(tied, wrong, minlength=len(levels)) / np.bincount(tied, minlength=len(levels))
-    ordered = mean[np.sort(tied)]
+    _, hit = _tied(confidence, right)
+    ordered = 1 - hit[::-1]
     return float(np.mean(np.cumsum(ordered) / np.arange(1, len(ordered) + 1)))
 
 

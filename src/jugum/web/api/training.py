@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from jugum.core.evaluation.compare import Comparison
 from jugum.core.thresholds import Outcome
+from jugum.flow import names as names_
 from jugum.flow import train, weigh
-from jugum.flow.actor import SEE, TRAIN, WEIGH, Actor
+from jugum.flow import versions as versions_
+from jugum.flow.actor import PLAN, SEE, TRAIN, WEIGH, Actor
 from jugum.flow.train import VersionView
 from jugum.flow.weigh import PolicyView, WeighView
 from jugum.web.api.plans import Made
@@ -26,6 +28,26 @@ class Published(BaseModel):
     """How many live papers are drafted with the version now."""
 
     drafting: int
+
+
+class Note(BaseModel):
+    """Why, for the ladder of versions."""
+
+    note: str = Field(default="", max_length=train.NOTE_MAX)
+
+
+class TrainingBody(BaseModel):
+    """After how many newly labelled papers training begins by itself; null for only when told."""
+
+    when: int | None = None
+
+
+class Names(BaseModel):
+    lines: list[str] = Field(max_length=names_.LINES_MAX)
+
+
+class Papers(BaseModel):
+    documents: list[int] = Field(max_length=versions_.AGAIN_MAX)
 
 
 class Thresholds(BaseModel):
@@ -90,8 +112,87 @@ def cancel(request: Request, version_id: int, actor: Train) -> VersionView:
 
 
 @router.post("/versions/{version_id}/publish", tags=["Training"])
-def publish(request: Request, version_id: int, actor: Train) -> Published:
-    return Published(drafting=train.publish(request.app.state.store, actor, version_id))
+def publish(request: Request, version_id: int, actor: Train, body: Note | None = None) -> Published:
+    """Make a version the live one, with a note for the ladder."""
+    return Published(drafting=train.publish(request.app.state.store, actor, version_id, body.note if body else ""))
+
+
+@router.post("/types/{type_id}/take-back", tags=["Training"])
+def take_back(request: Request, type_id: int, actor: Train, body: Note | None = None) -> Number:
+    """Make the version live again that was live before; returns its number."""
+    return Number(number=train.take_back(request.app.state.store, actor, type_id, body.note if body else ""))
+
+
+@router.put("/types/{type_id}/training", status_code=204, tags=["Training"])
+def set_training(request: Request, type_id: int, actor: Train, body: TrainingBody) -> None:
+    """Train by itself when so many papers were labelled since the last training."""
+    versions_.set_training(request.app.state.store, actor, type_id, body.when)
+
+
+@router.get("/versions/{version_id}/file", tags=["Training"])
+def version_file(request: Request, version_id: int, actor: Train) -> Response:
+    """A version as one file, to keep or to bring in elsewhere."""
+    name, data = versions_.exported(request.app.state.store, version_id)
+    return Response(
+        data, media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
+
+
+@router.post("/types/{type_id}/versions/file", status_code=201, tags=["Training"])
+def bring_in(request: Request, type_id: int, actor: Train, file: UploadFile) -> Made:
+    """Bring in a version from a file; it is on trial until it is published."""
+    data = file.file.read(versions_.FILE_BYTES_MAX + 1)
+    return Made(id=versions_.brought_in(request.app.state.store, actor, type_id, file.filename or "file", data))
+
+
+@router.get("/versions/{version_id}/report.html", tags=["Training"])
+def report_file(request: Request, version_id: int, actor: See) -> Response:
+    """The report as one HTML page that opens offline."""
+    name, text = versions_.report_file(request.app.state.store, version_id)
+    return Response(text, media_type="text/html", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@router.get("/versions/{version_id}/report/{table}.csv", tags=["Training"])
+def report_table(request: Request, version_id: int, table: str, actor: See) -> Response:
+    """One table of the report: summary, fields, looks, tables, reliability, curve, errors or hardest."""
+    name, text = versions_.report_csv(request.app.state.store, version_id, table)
+    return Response(text, media_type="text/csv", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@router.get("/types/{type_id}/names", tags=["Training"])
+def names(request: Request, type_id: int, actor: See) -> names_.NamesView:
+    """Groups of names that mean the same, and names seen on papers that none of them knows."""
+    return names_.names_view(request.app.state.store, request.app.state.versions, type_id)
+
+
+@router.put("/types/{type_id}/names", status_code=204, tags=["Training"])
+def set_names(request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(PLAN))], body: Names) -> None:
+    """Keep the office's own groups, one a line with = between names."""
+    names_.set_names(request.app.state.store, actor, type_id, body.lines)
+
+
+@router.get("/types/{type_id}/papers-to-try", tags=["Training"])
+def papers_to_try(
+    request: Request, type_id: int, actor: See, count: Annotated[int, Query(ge=1, le=500)] = 20
+) -> list[int]:
+    """The newest live papers that a version has read."""
+    return versions_.papers_to_try(request.app.state.store, type_id, count)
+
+
+@router.get("/versions/{version_id}/changes/{document_id}", tags=["Training"])
+def changes(request: Request, version_id: int, document_id: int, actor: See) -> versions_.Changes:
+    """What a version reads otherwise on a live paper than was read of it; nothing is saved."""
+    state = request.app.state
+    found = versions_.changes(state.store, state.versions, state.explorer, version_id, document_id)
+    return found if actor.sees_personal else versions_.masked(state.store, found)
+
+
+@router.post("/versions/{version_id}/read-again", tags=["Training"])
+def read_again(
+    request: Request, version_id: int, actor: Annotated[Actor, Depends(Requires(PLAN))], body: Papers
+) -> Published:
+    """Read live papers that nobody has begun with this version, whichever is live."""
+    return Published(drafting=versions_.read_again(request.app.state.store, actor, version_id, body.documents))
 
 
 @router.get("/types/{type_id}/weigh", tags=["Policies"])

@@ -15,6 +15,7 @@ async function follow() {
     page.querySelector("[data-stage]").textContent = version.stage;
     page.querySelector("[data-share]").textContent = `${Math.round(version.progress * 100)} %`;
     page.querySelector("progress.wide").value = version.progress;
+    page.querySelector("[data-left]").textContent = version.seconds_left === null ? "" : `about ${Math.round(version.seconds_left)} s left`;
   }
 }
 if (busy) follow();

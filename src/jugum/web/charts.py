@@ -1,0 +1,139 @@
+"""Where the parts of a chart stand, for templates that draw SVG: no arithmetic is left to them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+LEFT, TOP, WIDTH, HEIGHT = 46.0, 10.0, 300.0, 170.0
+
+
+@dataclass(frozen=True)
+class Tick:
+    at: float
+    text: str
+
+
+@dataclass(frozen=True)
+class Dot:
+    """A point with its bar (from `low` to `high` on the page), its size, and what it says."""
+
+    x: float
+    y: float
+    low: float
+    high: float
+    radius: float
+    said: str
+    strange: bool = False
+
+
+@dataclass(frozen=True)
+class Chart:
+    """Dots, lines of points as SVG wants them, ticks of both axes, and a sentence that says the chart in words."""
+
+    dots: list[Dot]
+    lines: dict[str, str] = field(default_factory=dict)
+    area: str = ""
+    x_ticks: list[Tick] = field(default_factory=list)
+    y_ticks: list[Tick] = field(default_factory=list)
+    said: str = ""
+    left: float = LEFT
+    right: float = LEFT + WIDTH
+    top: float = TOP
+    bottom: float = TOP + HEIGHT
+
+
+def reliability_chart(seen: Mapping[str, Any], unseen: Mapping[str, Any]) -> Chart | None:
+    """Share right against stated confidence, bins of seen layouts and of layouts not seen; None without decisions. Axes begin at the lowest
+    figure there is."""
+    bins = [(one, False) for one in seen.get("reliability", ())] + [
+        (one, True) for one in unseen.get("reliability", ())
+    ]
+    if not bins:
+        return None
+    least = math.floor(10 * min(min(one["confidence"], one["right"]) for one, _ in bins)) / 10
+    least = min(least, 0.9)
+
+    def x(share: float) -> float:
+        return round(LEFT + WIDTH * (share - least) / (1 - least), 1)
+
+    def y(share: float) -> float:
+        return round(TOP + HEIGHT * (1 - (max(least, share) - least) / (1 - least)), 1)
+
+    dots = [
+        Dot(
+            x(one["confidence"]), y(one["right"]), y(one["interval"][0]), y(one["interval"][1]), round(2.5 + 0.35 * math.sqrt(one["count"]), 1),
+            f"{one['count']} decisions stated at {one['confidence']:.1%}: {one['right']:.1%} right", strange,
+        )
+        for one, strange in bins
+    ]  # fmt: skip
+    ticks = _tenths(least)
+    said = "; ".join(dot.said + (" (looks not seen)" if dot.strange else "") for dot in dots)
+    return Chart(
+        dots, {"true": f"{x(least)},{y(least)} {x(1)},{y(1)}"}, "", [Tick(x(one), f"{one:.0%}") for one in ticks],
+        [Tick(y(one), f"{one:.0%}") for one in ticks],
+        said,
+    )  # fmt: skip
+
+
+def _tenths(least: float) -> list[float]:
+    step = 0.1 if least < 0.6 else 0.05 if least < 0.85 else 0.02
+    count = round((1 - least) / step)
+    every = max(1, math.ceil(count / 6))
+    return [round(1 - step * number, 3) for number in range(0, count + 1, every)]
+
+
+def curve_chart(curve: Mapping[str, Any]) -> Chart | None:
+    """Share right against the number of labelled papers, with the forecast and its interval; None with fewer than two points."""
+    points: Sequence[Mapping[str, Any]] = curve.get("points", ())
+    ahead: Sequence[Mapping[str, Any]] = curve.get("forecast", ())
+    if len(points) < 2:
+        return None
+    shares = [one["right"] / one["total"] for one in points]
+    least = math.floor(20 * min([*shares, *(one["low"] for one in ahead)])) / 20
+    least = min(least, 0.95)
+    most = max([one["papers"] for one in points] + [one["papers"] for one in ahead])
+
+    def x(papers: float) -> float:
+        return round(LEFT + WIDTH * papers / most, 1)
+
+    def y(share: float) -> float:
+        return round(TOP + HEIGHT * (1 - (max(least, share) - least) / (1 - least)), 1)
+
+    dots = [
+        Dot(x(one["papers"]), y(share), y(share), y(share), 3.5, f"from {one['papers']} papers {share:.1%} of {one['total']} values right")
+        for one, share in zip(points, shares, strict=True)
+    ]  # fmt: skip
+    measured = " ".join(f"{dot.x},{dot.y}" for dot in dots)
+    lines, area = {"measured": measured}, ""
+    if ahead:
+        start = f"{dots[-1].x},{dots[-1].y}"
+        lines["forecast"] = " ".join([start, *(f"{x(one['papers'])},{y(one['share'])}" for one in ahead)])
+        upper = [f"{x(one['papers'])},{y(one['high'])}" for one in ahead]
+        lower = [f"{x(one['papers'])},{y(one['low'])}" for one in reversed(ahead)]
+        area = " ".join([start, *upper, *lower])
+    expected = [
+        f"expected from {one['papers']} papers {one['share']:.1%} ({one['low']:.1%} to {one['high']:.1%})"
+        for one in ahead
+    ]
+    said = "; ".join([*(dot.said for dot in dots), *expected])
+    papers = [one["papers"] for one in points] + [one["papers"] for one in ahead]
+    return Chart(
+        dots,
+        lines,
+        area,
+        [Tick(x(one), str(one)) for one in papers],
+        [Tick(y(one), f"{one:.0%}") for one in _tenths(least)],
+        said,
+    )
+
+
+def crop_address(sample: str, place: Sequence[Any] | None) -> str:
+    """Address of the picture of a place on a paper with a little around it; "" when there is none."""
+    if not place or not sample.isdigit() or int(sample) == 0:
+        return ""
+    page, (x0, y0, x1, y1) = place[0], place[1]
+    around = (max(0.0, x0 - 0.03), max(0.0, y0 - 0.008), min(1.0, max(x1 + 0.03, x0 + 0.2)), min(1.0, y1 + 0.008))
+    return f"/documents/{sample}/pages/{page}/region.jpg?box={','.join(f'{edge:.4f}' for edge in around)}&dpi=130"
