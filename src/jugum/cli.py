@@ -22,6 +22,7 @@ import typer
 
 from jugum.cluster import Cluster, free_port
 from jugum.demo import MAIL_PORT as DEMO_MAIL_PORT
+from jugum.demo import SUGGESTION_PORT as DEMO_SUGGESTION_PORT
 from jugum.demo import WORKSPACE as DEMO_WORKSPACE
 from jugum.errors import JugumError
 from jugum.settings import Settings
@@ -82,6 +83,14 @@ def mail() -> None:
     run_mail(Settings())
 
 
+@app.command()
+def suggestions() -> None:
+    """Run the suggestion stand-in (JUGUM_SUGGESTION_PORT), until stopped."""
+    from jugum.standins.suggestions import run_suggestions
+
+    run_suggestions(Settings().suggestion_port)
+
+
 @app.command("demo-fill")
 def demo_fill() -> None:
     """Fill the demo workspace (workers must be running)."""
@@ -139,6 +148,7 @@ class _Office:
         self.web: subprocess.Popen[bytes] | None = None
         self.workers: list[subprocess.Popen[bytes]] = []
         self.mail: subprocess.Popen[bytes] | None = None
+        self.answering: subprocess.Popen[bytes] | None = None
         self.env: dict[str, str] = {}
         self._stopping = False
 
@@ -153,10 +163,14 @@ class _Office:
         url = self.cluster.start() if self.cluster else self.settings.database_url
         home = self.settings.home.resolve()
         mail_port = self.settings.mail_port or (_port_near(self.settings.host, DEMO_MAIL_PORT) if demo else 0)
+        asked_port = self.settings.suggestion_port or (
+            _port_near(self.settings.host, DEMO_SUGGESTION_PORT) if demo else 0
+        )
         port = self.settings.port if "JUGUM_PORT" in os.environ else _port_near(self.settings.host, self.settings.port)
         self.env = {
             **os.environ, "JUGUM_DATABASE_URL": url, "JUGUM_HOME": str(home), "JUGUM_FILES": self.settings.files_url,
             "JUGUM_SECRET": self.settings.signing_key, "JUGUM_PORT": str(port), "JUGUM_MAIL_PORT": str(mail_port),
+            "JUGUM_SUGGESTION_PORT": str(asked_port),
             "OMP_NUM_THREADS": "1", "OMP_THREAD_LIMIT": "1", "OPENBLAS_NUM_THREADS": "1",
         }  # fmt: skip
         self.settings = Settings(
@@ -166,6 +180,7 @@ class _Office:
             secret=self.settings.signing_key,
             port=port,
             mail_port=mail_port,
+            suggestion_port=asked_port,
         )
         self.web = self._spawn("web")  # it takes a while to load, and touches no table before it is asked for a page
         run_migrations(url)
@@ -173,6 +188,8 @@ class _Office:
         self.workers = [self._spawn("worker") for _ in range(self.settings.workers or os.cpu_count() or 1)]
         if mail_port:
             self.mail = self._spawn("mail")
+        if asked_port:
+            self.answering = self._spawn("suggestions")
         if demo and not _has_workspace(url, DEMO_WORKSPACE):
             filled = subprocess.run([sys.executable, "-m", "jugum", "demo-fill"], env=self.env, check=False)
             if filled.returncode:
@@ -232,6 +249,9 @@ class _Office:
             if self.mail is not None and self.mail.poll() is not None:
                 print("The mail stand-in ended and is started again.", file=sys.stderr)
                 self.mail = self._spawn("mail")
+            if self.answering is not None and self.answering.poll() is not None:
+                print("The suggestion stand-in ended and is started again.", file=sys.stderr)
+                self.answering = self._spawn("suggestions")
             for place, process in enumerate(self.workers):
                 if process.poll() is not None:
                     print("A worker ended and is started again; its task is taken up by the next.", file=sys.stderr)
@@ -239,7 +259,7 @@ class _Office:
 
     def stop(self) -> None:
         self._stopping = True
-        processes = [process for process in (self.web, self.mail, *self.workers) if process is not None]
+        processes = [process for process in (self.web, self.mail, self.answering, *self.workers) if process is not None]
         for process in processes:
             if process.poll() is None:
                 process.terminate()

@@ -67,13 +67,14 @@ class Application:
             time.sleep(0.1)
         raise AssertionError(f"{path} never became what was waited for: {answer}")
 
-    def labelled_type(self, papers: int = 6) -> int:
-        """A type with some papers labelled from keyed values, and a live version trained from them."""
+    def labelled_type(self, papers: int = 6, *, amount_of_first: str = "") -> int:
+        """A type with some papers labelled from keyed values (the first amount as given, if it is), and a live version trained from them."""
         kind = self.new_type()
         rows = ["file,type,field,value"]
         for number, slip in enumerate(slips(papers)):
             self.upload(kind, f"s{number}.pdf", slip_pdf(slip, number % 2))
-            rows += [f's{number}.pdf,,{key},"{text}"' for key, text in slip.truth.items()]
+            truth = {**slip.truth, "amount": amount_of_first} if amount_of_first and not number else slip.truth
+            rows += [f's{number}.pdf,,{key},"{text}"' for key, text in truth.items()]
         self.wait(f"/types/{kind}/steps", lambda steps: steps["to_label"] == papers)
         keyed = {"file": ("k.csv", "\n".join(rows).encode())}
         self.call("POST", f"/types/{kind}/labels.csv", files=keyed, data={"complete": "true"})

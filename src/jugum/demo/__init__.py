@@ -2,3 +2,4 @@
 
 WORKSPACE = "Lowfell Warm Homes Fund"
 MAIL_PORT = 8425
+SUGGESTION_PORT = 8426

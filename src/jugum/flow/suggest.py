@@ -15,6 +15,7 @@ from jugum.core.page import Page
 from jugum.core.schema import FieldKind, Plan
 from jugum.core.structure import Structure
 from jugum.errors import ExternalError, InputError
+from jugum.flow import services
 from jugum.flow.desk import ValueView
 from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
@@ -24,7 +25,7 @@ from jugum.flow.sample import findings, seen_paper
 from jugum.flow.training_data import label_samples
 from jugum.flow.weigh import current_policy
 from jugum.store import Store
-from jugum.store.models import Document, ModelVersion
+from jugum.store.models import Document, ModelVersion, Workspace
 
 PAGES_MAX = 40  # of longer papers only the first pages are looked at for suggestions
 LOOK_ALIKES = 3  # labelled papers of the same look that are remembered
@@ -56,7 +57,8 @@ def suggestions(
     for key, one in _by_look(session, document, Plan(tuple(doubtful)), pages).items():
         if one.values:
             suggested[key] = one
-    return _by_plan(store, session, document, explorer, set(suggested)) | suggested
+    found = _by_plan(store, session, document, explorer, set(suggested)) | suggested
+    return found | _by_service(store, session, document, plan, found, pages)
 
 
 def newest_version(session: Session, type_id: int | None) -> ModelVersion | None:
@@ -158,6 +160,19 @@ def _by_plan(
         )
         for key, finding in found.items()
     }
+
+
+def _by_service(
+    store: Store, session: Session, document: Document, plan: Plan, found: dict[str, Suggested], pages: Sequence[Page]
+) -> dict[str, Suggested]:
+    """What the suggestion service answers, if it is on, for fields with a question that nothing else has a value for."""
+    rest = Plan(
+        tuple(one for one in plan.learned.fields if one.question and not found.get(one.key, Suggested()).values)
+    )
+    if not rest.fields:
+        return {}
+    workspace = session.get_one(Workspace, document.workspace_id)
+    return {key: Suggested([value]) for key, value in services.answers(store, workspace, rest, pages).items()}
 
 
 def view_of(one: Found) -> ValueView:

@@ -72,8 +72,8 @@ def reliability_chart(seen: Mapping[str, Any], unseen: Mapping[str, Any]) -> Cha
     ticks = _tenths(least)
     said = "; ".join(dot.said + (" (looks not seen)" if dot.strange else "") for dot in dots)
     return Chart(
-        dots, {"true": f"{x(least)},{y(least)} {x(1)},{y(1)}"}, "", [Tick(x(one), f"{one:.0%}") for one in ticks],
-        [Tick(y(one), f"{one:.0%}") for one in ticks],
+        dots, {"true": f"{x(least)},{y(least)} {x(1)},{y(1)}"}, "", [Tick(x(one), f"{one * 100:.0f} %") for one in ticks],
+        [Tick(y(one), f"{one * 100:.0f} %") for one in ticks],
         said,
     )  # fmt: skip
 
@@ -125,7 +125,7 @@ def curve_chart(curve: Mapping[str, Any]) -> Chart | None:
         lines,
         area,
         [Tick(x(one), str(one)) for one in papers],
-        [Tick(y(one), f"{one:.0%}") for one in _tenths(least)],
+        [Tick(y(one), f"{one * 100:.0f} %") for one in _tenths(least)],
         said,
     )
 

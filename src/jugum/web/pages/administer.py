@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import overview, people
+from jugum.flow import overview, people, services
 from jugum.flow.actor import ADMINISTER, SEE, Actor
 from jugum.store.models import ROLES
 from jugum.web.rendering import page
@@ -82,3 +82,27 @@ def set_active(request: Request, person_id: int, actor: Administer, active: Anno
 def set_sees_personal(request: Request, person_id: int, actor: Administer, sees: Annotated[bool, Form()]) -> Response:
     people.set_sees_personal(request.app.state.store, actor, person_id, sees=sees)
     return RedirectResponse("/people", 303)
+
+
+@router.get("/services")
+def services_page(request: Request, actor: Administer) -> Response:
+    store = request.app.state.store
+    return page(
+        request,
+        "services.html",
+        actor=actor,
+        shown=overview.default_type(store),
+        services=services.services(store, actor),
+    )
+
+
+@router.post("/services/{workspace_id}")
+def set_service(
+    request: Request,
+    workspace_id: int,
+    actor: Administer,
+    on: Annotated[bool, Form()],
+    address: Annotated[str, Form()] = "",
+) -> Response:
+    services.set_service(request.app.state.store, actor, workspace_id, on=on, address=address)
+    return RedirectResponse("/services", 303)
