@@ -2,7 +2,7 @@
 
     .venv/bin/python -m bench.learning                      words from text layers, 1 to 50 papers a type
     .venv/bin/python -m bench.learning --scans              words from OCR of scans, 25 papers a type
-    .venv/bin/python -m bench.learning --quick --counts 25  the version alone, without held-out fits and baselines
+    .venv/bin/python -m bench.learning --grow               time and memory of training from 50 to 1,000 papers
 
 Papers come from `bench/families.py`. Per type: labelled papers of looks 0 to 4, tests on fresh papers of these and of looks 5 to 8. F1 counts a
 value right when it is the same in normal form (micro: over all values of all tests); a field rightly left empty counts for neither side.
@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import argparse
 import io
+import os
 import random
 import resource
 import time
@@ -24,14 +25,25 @@ from typing import Any
 import numpy as np
 
 from bench.families import FAMILIES, LOOKS, SEEN, Drawn
-from jugum.core.extraction import Sample, SampleLabel
+from jugum.core.classification import Layout, layout_of, layout_similarity
+from jugum.core.evaluation import is_right, train_version
+from jugum.core.evaluation.metrics import calibration_error
+from jugum.core.extraction import Decision, Sample, SampleLabel
+from jugum.core.extraction.memory import remembered
+from jugum.core.extraction.parts import fit_parts, part_right
+from jugum.core.extraction.reader import AnyDecision
+from jugum.core.extraction.sequence import fit_tagger, tagged
 from jugum.core.ocr import CarefulEngine, open_paper, read_page
 from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
-from jugum.core.values import normal_or_text, same_value
+from jugum.core.thresholds import Evidence, threshold_for
+from jugum.core.values import normal_form, normal_or_text, same_value
 from jugum.demo.scans import scanned
 
+os.environ.setdefault("OMP_NUM_THREADS", "1")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 COUNTS = (1, 3, 5, 10, 25, 50)
+PROMISE = 0.02
 TESTS = 4  # of each look
 NEAR = 0.007  # page fractions that a scan's words may stand off their drawn places
 
@@ -170,58 +182,195 @@ def _same_words(a: str, b: str) -> bool:
     return shared >= 0.9 * len(set(mine)) and shared >= 0.9 * len(set(theirs))
 
 
-# ---- The version ----------------------------------------------------------------------------------------------------------------------
+# ---- The version and its baselines ----------------------------------------------------------------------------------------------------
 
 
-def quick_version(plan: Plan, samples: Sequence[Sample]) -> Any:
-    """The readers of a version without its held-out fits: what it would read."""
-    from jugum.core.extraction.reader import fit_reader
-
-    return fit_reader(plan, samples)
-
-
-def read_with(reader: Any, plan: Plan, one: Given) -> dict[str, list[str | None]]:
+def findings_of(decisions: Sequence[AnyDecision]) -> dict[str, list[str | None]]:
     found: dict[str, list[str | None]] = {}
-    for decision in reader.decide(one.sample.pages):
-        found[decision.field] = [choice.candidate.normal for choice in decision.chosen]
-    for part in reader.decide_parts(one.sample.pages, None):
-        for key, values in part.values.items():
-            found[key] = [value.normal if value else None for value in values]
+    for one in decisions:
+        if isinstance(one, Decision):
+            found[one.field] = [choice.candidate.normal for choice in one.chosen]
+        else:
+            found |= {key: [value.normal if value else None for value in values] for key, values in one.values.items()}
     return found
 
 
-def run_quick(family: str, counts: Sequence[int], given_: tuple[list[Given], list[Given], list[Given]]) -> None:
+def template(plan: Plan, train: Sequence[Given], layouts: Sequence[Layout], one: Given) -> dict[str, list[str | None]]:
+    """The nearest labelled paper's places laid over another paper: the words that stand there."""
+    mine = layout_of(one.sample.pages)
+    nearest = train[max(range(len(train)), key=lambda n: layout_similarity(mine, layouts[n]))]
+    found: dict[str, list[str | None]] = {}
+    for field_ in plan.learned.fields:
+        for label in nearest.sample.labels.get(field_.key, ()):
+            if label.box is None or label.page is None or label.page > len(one.sample.pages):
+                continue
+            wide = Box(label.box.x0 - 0.01, label.box.y0 - 0.004, label.box.x1 + 0.02, label.box.y1 + 0.004)
+            words = [word for word in one.sample.pages[label.page - 1].words if wide.contains(*word.box.middle)]
+            normal = normal_form(text_of(words), field_.value_type) if words else None
+            if normal is not None:
+                found.setdefault(field_.key, []).append(normal)
+    return found
+
+
+@dataclass
+class Trial:
+    """What one training showed on papers of one kind: tallies, decisions with confidence, and what would pass at a 2 % promise."""
+
+    tallies: dict[str, Tally] = field(default_factory=lambda: defaultdict(Tally))
+    sure: list[float] = field(default_factory=list)
+    right: list[bool] = field(default_factory=list)
+    passing: int = 0
+    wrong: int = 0
+
+
+def run(
+    family: str, counts: Sequence[int], papers_: tuple[list[Given], list[Given], list[Given]]
+) -> list[tuple[Trial, Trial]]:
     plan = FAMILIES[family][0]
-    train, seen, unseen = given_
+    train, *tests = papers_
+    kept = []
     for count in counts:
+        given_ = train[:count]
+        samples = [one.sample for one in given_]
+        looks = {one.sample.key: one.drawn.look for one in given_}
         started = time.process_time()
-        reader = quick_version(plan, [one.sample for one in train[:count]])
+        if count < 3:
+            trials = [Trial(), Trial()]
+            for trial, its in zip(trials, tests, strict=True):
+                for one in its:
+                    judge(
+                        plan,
+                        findings_of(
+                            [
+                                *remembered(plan, samples, one.sample.pages),
+                                *fit_parts(plan, samples).decide(one.sample.pages, None, 0.0),
+                            ]
+                        ),
+                        one,
+                        trial.tallies,
+                    )
+            print_line(family, count, 0.0, 0.0, trials, [])
+            continue
+        version = train_version(plan, samples, groups=looks)
         spent = time.process_time() - started
-        parts = []
-        for tests in (seen, unseen):
-            tallies: dict[str, Tally] = defaultdict(Tally)
-            for one in tests:
-                judge(plan, read_with(reader, plan, one), one, tallies)
-            parts.append(tallies)
-        said = "  ".join(
-            f"{name} {parts[0][name].f1:.3f} / {parts[1][name].f1:.3f}"
-            for name in ("values", "cells", "clauses")
-            if name in parts[0]
+        thresholds = {
+            one.key: threshold_for(
+                [Evidence(r.confidence, r.familiarity, r.right) for r in version.evidence if r.field == one.key],
+                PROMISE,
+                version.report.gate,
+            )
+            for one in plan.fields
+        }
+        tagger = fit_tagger(plan.learned, [tagged(plan.learned, sample) for sample in samples])
+        layouts = [layout_of(sample.pages) for sample in samples]
+        trials, reading, pages = [Trial(), Trial()], 0.0, 0
+        for trial, its in zip(trials, tests, strict=True):
+            for one in its:
+                begun = time.process_time()
+                decided = version.decide_with_confidence(one.sample.pages)
+                reading += time.process_time() - begun
+                pages += len(one.sample.pages)
+                judge(plan, findings_of([decision for decision, _ in decided]), one, trial.tallies)
+                judge(plan.learned, template(plan, given_, layouts, one), one, baseline(trial, "template"))
+                if tagger:
+                    judge(
+                        plan.learned,
+                        {key: list(values) for key, values in tagger.values(one.sample.pages).items()},
+                        one,
+                        baseline(trial, "CRF"),
+                    )
+                weigh(plan, version.report.gate, thresholds, trial, one, decided)
+        print_line(family, count, spent, 1000 * reading / pages, trials, [version.report.gate])
+        kept.append((trials[0], trials[1]))
+    return kept
+
+
+def baseline(trial: Trial, name: str) -> dict[str, Tally]:
+    """A view of a trial's tallies under a baseline's name."""
+    found: dict[str, Tally] = defaultdict(Tally)
+    found["values"] = trial.tallies[name]
+    return found
+
+
+def weigh(
+    plan: Plan,
+    gate: float,
+    thresholds: dict[str, float],
+    trial: Trial,
+    one: Given,
+    decided: Sequence[tuple[AnyDecision, float | None]],
+) -> None:
+    for decision, sure in decided:
+        if isinstance(decision, Decision):
+            right = is_right(decision, one.sample.labels.get(decision.field, ()), plan.field(decision.field))
+        else:
+            right = part_right(plan, decision, one.sample.labels)
+        trial.sure.append(sure or 0.0)
+        trial.right.append(right)
+        if sure is not None and sure >= thresholds[decision.field] and decision.familiarity >= gate:
+            trial.passing += 1
+            trial.wrong += not right
+
+
+def print_line(
+    family: str, count: int, spent: float, reading: float, trials: Sequence[Trial], more: Sequence[float]
+) -> None:
+    seen, unseen = trials
+    said = [
+        f"{name} {seen.tallies[name].f1:.3f} / {unseen.tallies[name].f1:.3f}"
+        for name in ("values", "cells", "clauses", "CRF", "template")
+        if name in seen.tallies
+    ]
+    if seen.sure:
+        off = [calibration_error(one.sure, one.right) for one in trials]
+        said.append(f"off by {off[0]:.3f} / {off[1]:.3f}")
+        said.append(
+            f"passing {seen.passing / len(seen.sure):.2f} ({seen.wrong} wrong) / {unseen.passing / len(unseen.sure):.2f} ({unseen.wrong} wrong)"
         )
-        print(f"{family:12} {count:3}  {spent:5.1f} s CPU  {said}", flush=True)
+    print(f"{family:12}{count:4}  train {spent:5.1f} s  read {reading:4.0f} ms/page  {'  '.join(said)}", flush=True)
+
+
+def grow(counts: Sequence[int]) -> None:
+    """Training and its memory as papers grow, on pay stubs (9 fields)."""
+    plan = FAMILIES["stub"][0]
+    train = papers("stub", max(counts), list(range(SEEN)), 0, False)
+    for count in counts:
+        samples = [one.sample for one in train[:count]]
+        started = time.process_time()
+        train_version(plan, samples, groups={one.sample.key: one.drawn.look for one in train[:count]})
+        used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+        print(
+            f"{count:5} papers  {time.process_time() - started:6.1f} s CPU  largest memory so far {used:.2f} GB",
+            flush=True,
+        )
 
 
 def main() -> None:
-    asked = argparse.ArgumentParser()
-    asked.add_argument("--scans", action="store_true")
-    asked.add_argument("--quick", action="store_true")
+    asked = argparse.ArgumentParser(description=__doc__)
+    asked.add_argument("--scans", action="store_true", help="words from OCR of scans")
+    asked.add_argument("--grow", type=int, nargs="*", help="only how training grows with so many papers")
     asked.add_argument("--counts", type=int, nargs="*", default=None)
     asked.add_argument("--families", nargs="*", default=list(FAMILIES))
     args = asked.parse_args()
+    if args.grow is not None:
+        grow(args.grow or (50, 200, 1000))
+        return
     counts = args.counts or ([25] if args.scans else list(COUNTS))
+    print("F1 on looks seen / not seen; passing: share of decisions above thresholds that promise at most 2 % wrong")
+    trials: list[tuple[Trial, Trial]] = []
     with ProcessPoolExecutor(2) as pool:
         for family, train, seen, unseen in pool.map(job, [(name, max(counts), args.scans) for name in args.families]):
-            run_quick(family, counts, (train, seen, unseen))
+            trials += run(family, counts, (train, seen, unseen))
+    if trials:
+        both = [one for pair in trials for one in pair if one.passing]
+        broken = sum(one.wrong > PROMISE * one.passing for one in both)
+        print(
+            f"promise of {PROMISE:.0%} broken in {broken} of {len(both)} trials in which anything passed (of {2 * len(trials)})"
+        )
+        seen_, unseen_ = [one[0] for one in trials], [one[1] for one in trials]
+        for name, its in (("seen", seen_), ("not seen", unseen_)):
+            passing, wrong = sum(one.passing for one in its), sum(one.wrong for one in its)
+            print(f"  {name}: {passing} of {sum(len(one.sure) for one in its)} pass, {wrong} of them wrong")
     print(f"largest memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB")
 
 

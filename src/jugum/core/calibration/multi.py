@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.extraction import Decision
-from jugum.core.extraction.decided import PartDecision
+from jugum.core.extraction.decided import PART_DIRECTIONS, PartDecision
 
 SURE_MAX = 0.995
 SIGNS = (
@@ -25,12 +25,15 @@ SIGNS = (
     "opinion_agrees",
     "opinion_differs",
 )
+# Which way each sign may speak: 1 for being right, −1 against, 0 either way. What a handful of papers happen to show must not turn a familiar
+# layout, or a surer ranker, into a reason for doubt.
+DIRECTIONS = (1, 1, 0, 1, 1, 1, 0, 1, -1)
 Floats = npt.NDArray[np.float64]
 
 
 @dataclass
 class Calibrator:
-    """Logistic regression on the signs of a decision, fitted on out-of-fold decisions of one kind.
+    """Logistic regression on the signs of a decision, fitted on out-of-fold decisions of one kind; no sign counts against its direction.
 
     Targets are Platt's (1999, section 2.2): (n₊+1)/(n₊+2) and 1/(n₋+2) instead of 1 and 0, so that a handful of right
     answers alone gives no certainty: with 10 decisions, all right, none is called surer than about 92 %.
@@ -55,16 +58,9 @@ class Calibrator:
         target = np.where(good, above, below)
         weight = np.ones(len(rows)) if weights is None else np.array(weights, dtype=float)
         scaled = (rows - self.mean_) / self.scale_
-        from sklearn.linear_model import LogisticRegression  # here: it costs a second, and reading needs none of it
-
-        line = LogisticRegression(C=self.regularisation, max_iter=1000)
-        line.fit(
-            np.concatenate([scaled, scaled]),
-            np.repeat([1, 0], len(rows)),
-            sample_weight=np.concatenate([weight * target, weight * (1 - target)]),
+        self.coefficients_, self.intercept_ = _fitted(
+            scaled, target, weight, self.regularisation, directions_of(decisions[0])
         )
-        self.coefficients_: npt.NDArray[np.float64] = line.coef_[0]
-        self.intercept_ = float(line.intercept_[0])
         self.decisions_ = len(rows)
         return self
 
@@ -94,6 +90,34 @@ class Calibrator:
         calibrator.intercept_ = float(data["intercept"])
         calibrator.decisions_ = int(data["decisions"])
         return calibrator
+
+
+def directions_of(decision: Decision | PartDecision) -> tuple[int, ...]:
+    """The directions of a decision's signs."""
+    return PART_DIRECTIONS[decision.kind] if isinstance(decision, PartDecision) else DIRECTIONS
+
+
+def _fitted(
+    rows: Floats, target: Floats, weight: Floats, strength: float, directions: Sequence[int]
+) -> tuple[Floats, float]:
+    """Coefficients (S) and intercept of a logistic regression with soft targets (N, 0–1), weights (N) and an L2 penalty of 1/(2·strength), each
+    coefficient on its side of nought."""
+    from scipy.optimize import minimize  # here: loading SciPy would delay every start by half a second
+
+    def loss(both: Floats) -> tuple[float, Floats]:
+        scores = rows @ both[:-1] + both[-1]
+        off = weight * (1 / (1 + np.exp(-scores)) - target)
+        value = float(
+            np.sum(weight * (np.logaddexp(0, scores) - target * scores)) + both[:-1] @ both[:-1] / (2 * strength)
+        )
+        return value, np.append(rows.T @ off + both[:-1] / strength, off.sum())
+
+    sides = {1: (0.0, None), -1: (None, 0.0), 0: (None, None)}
+    bounds = [*(sides[one] for one in directions), (None, None)]
+    found = minimize(
+        loss, np.zeros(rows.shape[1] + 1), jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 500}
+    )
+    return np.asarray(found.x[:-1], dtype=np.float64), float(found.x[-1])
 
 
 def signs_of(decisions: Sequence[Decision | PartDecision]) -> Floats:

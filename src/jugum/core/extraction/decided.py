@@ -19,6 +19,14 @@ class PartKind(StrEnum):
     MARK = "mark"
 
 
+# Which way each of a part's signs may speak when it is calibrated: 1 for being right, −1 against, 0 either way.
+PART_DIRECTIONS: dict[PartKind, tuple[int, ...]] = {
+    PartKind.CLAUSE: (1, 1, 0, 1, 0),
+    PartKind.TABLE: (1, 1, 1, 0, 0, 1, 1),
+    PartKind.MARK: (1, -1, 0, 1, 1, 1),
+}
+
+
 @dataclass(frozen=True)
 class PartDecision:
     """`values`: a clause's or mark's own key → its values; for a table each column's key → one value per row (None: an empty cell).
