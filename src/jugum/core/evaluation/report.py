@@ -117,8 +117,8 @@ def report_of(
         gate=gate,
         errors=tuple(wrong[:ERRORS_KEPT]),
         test={},
-        seen={**_together(seen), **confidence_figures(rows_seen)},
-        unseen={**_together(unseen), **confidence_figures(rows_unseen)},
+        seen={**_together(seen), **confidence_figures(rows_seen)} if seen else {},
+        unseen={**_together(unseen), **confidence_figures(rows_unseen)} if unseen else {},
         looks=tuple(_looks(papers, seen, unseen)),
         hardest=tuple(_hardest(papers, rows_seen)),
     )

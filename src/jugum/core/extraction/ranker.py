@@ -41,6 +41,8 @@ class Ranker:
         self.prior_share_ = prior_share
         if not right.any() or right.all():
             raise ValueError("a ranker needs right and wrong candidates")
+        # What no row has shown (the likeness of a familiar layout, where each paper is of a look of its own) must not be extrapolated from.
+        self.low_, self.high_ = rows.min(axis=0), rows.max(axis=0)
         self.mean_ = rows.mean(axis=0).astype(np.float64)
         self.scale_ = np.where(rows.std(axis=0) > 1e-6, rows.std(axis=0), 1.0).astype(np.float64)
         from sklearn.linear_model import LogisticRegression  # here: it costs a second, and reading needs none of it
@@ -79,6 +81,7 @@ class Ranker:
         return np.clip((1 - self.prior_share_) * found + self.prior_share_ * rows[:, -1], -LOGIT_MAX, LOGIT_MAX)
 
     def _raw(self, rows: Floats) -> npt.NDArray[np.float64]:
+        rows = np.clip(rows, self.low_, self.high_)
         line = (rows - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
         trees = self.booster_.predict(rows, raw_score=True, num_threads=1)
         mean: npt.NDArray[np.float64] = (np.clip(line, -12, 12) + np.clip(trees, -12, 12)) / 2
@@ -87,6 +90,8 @@ class Ranker:
     def to_data(self) -> tuple[dict[str, Any], str]:
         """JSON-able parameters of the regression, and the trees in LightGBM's own text format."""
         return {
+            "low": self.low_.tolist(),
+            "high": self.high_.tolist(),
             "mean": self.mean_.tolist(),
             "scale": self.scale_.tolist(),
             "coefficients": self.coefficients_.tolist(),
@@ -101,6 +106,7 @@ class Ranker:
         import lightgbm
 
         ranker = Ranker()
+        ranker.low_, ranker.high_ = (np.array(line[name], dtype=np.float32) for name in ("low", "high"))
         ranker.mean_ = np.array(line["mean"])
         ranker.scale_ = np.array(line["scale"])
         ranker.coefficients_ = np.array(line["coefficients"])
