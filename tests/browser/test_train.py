@@ -117,11 +117,14 @@ def test_training_by_itself_is_set_and_names_that_mean_the_same_are_kept(applica
     page.get_by_label("after").fill("25")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_label("after")).to_have_value("25")
-    page.get_by_role("link", name="Names that mean the same").click()
+    page.get_by_role("link", name="Names and phrases").click()
     page.get_by_label("One group a line").fill("amount = hull dues")
     page.get_by_role("button", name="Save the groups").click()
     expect(page.get_by_role("heading", name="Your office has 1 group")).to_be_visible()
     expect(page.get_by_label("One group a line")).to_have_value("amount = hull dues")
+    page.get_by_label("Phrases that speak for it").fill("harbour slip\nmooring")
+    page.get_by_role("button", name="Save the phrases").click()
+    expect(page.get_by_label("Phrases that speak for it")).to_have_value("harbour slip\nmooring")
 
 
 def test_the_test_set_is_measured_apart(application: Application, page: Page) -> None:

@@ -11,6 +11,7 @@ import pytest
 from jugum.core.classification import (
     OTHER,
     SEPARATOR,
+    Placed,
     TypeSample,
     cut_by_blanks,
     cut_by_count,
@@ -21,6 +22,7 @@ from jugum.core.classification import (
     is_separator,
 )
 from jugum.core.classification.bundles import _best_cut, _page_number
+from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.classification.wording import look_of, terms_of
 from jugum.core.formats.sorter_file import pack_sorter, unpack_sorter
 from jugum.core.page import Box, Page, Word, WordKind
@@ -179,3 +181,56 @@ def test_terms_bring_numbers_to_their_shape_and_looks_are_of_one_length() -> Non
     assert {"total", "due", "000000", "total 000000"} <= set(terms)
     assert "x" not in terms
     assert look_of(page(["a"])).shape == (50,)
+
+
+# ---- Phrases and twins ------------------------------------------------------------------------------------------------------------------
+
+
+def _said(*texts: str) -> list[Page]:
+    return [
+        Page(1, 595, 842, tuple(Word(word, Box(0.1, 0.1, 0.2, 0.12), 1.0) for text in texts for word in text.split()))
+    ]
+
+
+def test_phrases_are_heard_over_line_breaks_and_case_and_one_against_rules_out() -> None:
+    phrases = {1: Phrases(("pay stub", "wage slip"), ()), 2: Phrases((), ("pay stub",)), 3: Phrases(("stub p",), ())}
+    assert heard(_said("Monthly PAY", "Stub. Page 1"), phrases) == {1: 1, 2: -1}
+    assert heard(_said("paystub"), phrases) == {}
+
+
+def test_a_phrase_lifts_its_type_and_takes_the_paper_only_when_no_other_s_speaks() -> None:
+    judged = Placed(((1, 0.6), (2, 0.4)), False, 0.3)
+    lifted = placed_by(judged, {2: 1})
+    assert lifted is not None
+    assert (lifted.likely[0][0], lifted.accepted) == (2, True)
+    both = placed_by(judged, {1: 1, 2: 1})
+    assert both is not None
+    assert not both.accepted
+    sure = placed_by(Placed(((1, 0.9), (2, 0.1)), True, 0.9), {1: -1})
+    assert sure is not None
+    assert (sure.likely[-1], sure.accepted) == ((1, 0.0), False)
+    assert placed_by(judged, {}) == judged
+
+
+def test_phrases_place_papers_before_anything_is_learned() -> None:
+    alone = placed_by(None, {7: 2})
+    assert alone is not None
+    assert (alone.likely[0][0], alone.accepted) == (7, True)
+    assert placed_by(None, {7: 1, 8: 1}) is None
+    assert placed_by(None, {7: -1}) is None
+
+
+def test_types_of_much_the_same_wording_are_told_as_twins() -> None:
+    words = {
+        1: "wages tax net paid employer month",
+        2: "wages tax net paid employer bonus",
+        3: "vessel berth harbour dues tide anchor",
+    }
+    papers = [
+        TypeSample(tuple(_said(text, f"paper {number}")), kind, number)
+        for kind, text in words.items()
+        for number in range(4)
+    ]
+    pairs = fit_sorter(papers).twins()
+    assert [(a, b) for a, b, _ in pairs] == [(2, 1)]
+    assert 0.5 <= pairs[0][2] <= 1

@@ -12,11 +12,11 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 import pytest
 from sqlalchemy import select
 from tests.office import Office, span_of
-from tests.papers import slips
+from tests.papers import slip_pdf, slips
 
 from jugum.core.extraction.synonyms import shipped_groups
 from jugum.errors import Conflict, ExternalError, Forbidden, InputError
-from jugum.flow import gather, label, names, plan, services, suggest, train, training_data, versions, weigh
+from jugum.flow import gather, label, names, place, plan, services, suggest, train, training_data, versions, weigh
 from jugum.flow.desk import ValueInput, page_views
 from jugum.flow.explore import Explorer
 from jugum.flow.label_rows import CellInput
@@ -343,3 +343,23 @@ def test_the_stand_in_answers_with_the_value_that_the_question_s_words_fit() -> 
     assert best_answer("When does the contract end?", lines).line == 0
     assert best_answer("Whose horse?", ["abc"]).line == -1
     assert best_answer("the of", lines).answer == ""
+
+
+# ---- Phrases for types ------------------------------------------------------------------------------------------------------------------
+
+
+def test_a_phrase_places_papers_of_no_known_type(office: Office, run_jobs: Run) -> None:
+    with pytest.raises(InputError, match="for and against"):
+        place.set_phrases(office.store, office.analyst, office.type_id, ["Paid by"], ["paid BY"])
+    with pytest.raises(InputError, match="no phrase"):
+        place.set_phrases(office.store, office.analyst, office.type_id, ["--"], [])
+    place.set_phrases(office.store, office.analyst, office.type_id, ["paid by"], [])
+    view = place.sorting_view(office.store, place.LoadedSorters(), office.type_id)
+    assert (view.pro, view.contra, view.twins) == (["paid by"], [], [])
+    intake = gather.Intake(workspace_id=_workspace(office))
+    receipt = gather.receive(
+        office.store, office.analyst, None, "new.pdf", slip_pdf(slips(1)[0], 0), purpose="live", intake=intake
+    )
+    run_jobs()
+    with office.store.session() as session:
+        assert session.get_one(Document, receipt.document_id).type_id == office.type_id

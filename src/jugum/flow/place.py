@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,10 +11,12 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.classification import OTHER, BundleCutter, TypeSample, TypeSorter, fit_cutter, fit_sorter
+from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.formats.sorter_file import pack_sorter, unpack_sorter
 from jugum.core.page import Page
 from jugum.errors import Conflict, InputError
-from jugum.flow.actor import GATHER, Actor, record
+from jugum.flow.actor import GATHER, PLAN, Actor, record
+from jugum.flow.plan import type_row
 from jugum.flow.read import PLACE_TASK, document_row, go_on, learn_soon, pages_of
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Hold, Label, Reading, Result, Sorter
@@ -21,6 +24,7 @@ from jugum.store.queue import enqueue
 
 PAPERS_A_TYPE = 60
 NEEDED = 2
+PHRASES_MAX, PHRASE_MAX = 40, 120
 READ_STATES = (
     "to label",
     "in hand",
@@ -121,6 +125,9 @@ def place_by_program(store: Store, document_id: int, sorters: LoadedSorters) -> 
         workspace_id, pages = document.workspace_id, pages_of(session, document_id)
     loaded = sorters.newest(store, workspace_id)
     placed = loaded.sorter.place(pages) if loaded is not None and pages else None
+    if pages:
+        with store.session() as session:
+            placed = placed_by(placed, heard(pages, phrases_in(session, workspace_id)))
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
         if document.type_id is not None or document.state not in ("received", "unplaced"):
@@ -137,6 +144,74 @@ def place_by_program(store: Store, document_id: int, sorters: LoadedSorters) -> 
             go_on(session, document)
         else:
             document.state = "unplaced"
+
+
+def phrases_in(session: Session, workspace_id: int) -> dict[int, Phrases]:
+    """What an analyst said speaks for and against each type of a workspace."""
+    rows = session.execute(
+        select(DocumentType.id, DocumentType.training).where(DocumentType.workspace_id == workspace_id)
+    ).all()
+    kept = {number: training.get("phrases", {}) for number, training in rows}
+    return {
+        number: Phrases(tuple(its.get("pro", ())), tuple(its.get("contra", ()))) for number, its in kept.items() if its
+    }
+
+
+@dataclass(frozen=True)
+class TwinView:
+    """Another type whose papers are easily taken for this one's: how alike their wording is (0–1)."""
+
+    type_id: int
+    name: str
+    likeness: float
+
+
+@dataclass(frozen=True)
+class SortingView:
+    """How papers of a type are told: its phrases, and its near twins."""
+
+    pro: list[str]
+    contra: list[str]
+    twins: list[TwinView]
+
+
+def sorting_view(store: Store, sorters: LoadedSorters, type_id: int) -> SortingView:
+    with store.session() as session:
+        row = type_row(session, type_id)
+        workspace_id = row.workspace_id
+        said = phrases_in(session, workspace_id).get(type_id, Phrases())
+        names = dict(
+            session.execute(
+                select(DocumentType.id, DocumentType.name).where(DocumentType.workspace_id == workspace_id)
+            ).all()
+        )
+    loaded = sorters.newest(store, workspace_id)
+    pairs = loaded.sorter.twins() if loaded is not None else []
+    others = [(b if a == type_id else a, alike) for a, b, alike in pairs if type_id in (a, b)]
+    twins = [TwinView(other, names[other], alike) for other, alike in others if other in names]
+    return SortingView(list(said.pro), list(said.contra), sorted(twins, key=lambda one: -one.likeness))
+
+
+def set_phrases(store: Store, actor: Actor, type_id: int, pro: Sequence[str], contra: Sequence[str]) -> None:
+    """Keep the phrases that speak for and against a type; they count at once for papers placed from now on."""
+    actor.must(PLAN)
+    kept = {
+        name: [" ".join(line.split()) for line in lines if line.strip()]
+        for name, lines in (("pro", pro), ("contra", contra))
+    }
+    for line in [*kept["pro"], *kept["contra"]]:
+        if len(line) > PHRASE_MAX or not any(map(str.isalnum, line)):
+            raise InputError(f"“{line[:60]}” is no phrase: it has letters or digits, and at most {PHRASE_MAX} of them.")
+    if len(kept["pro"]) + len(kept["contra"]) > PHRASES_MAX:
+        raise InputError(f"A type has at most {PHRASES_MAX} phrases.")
+    if both := {line.casefold() for line in kept["pro"]} & {line.casefold() for line in kept["contra"]}:
+        raise InputError(f"“{min(both)}” can't speak for and against the type at once.")
+    with store.session() as session:
+        row = type_row(session, type_id)
+        row.training = {**row.training, "phrases": kept}
+        record(
+            session, actor, "set phrases", "document_type", type_id, pro=len(kept["pro"]), contra=len(kept["contra"])
+        )
 
 
 def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> None:

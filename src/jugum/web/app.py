@@ -23,6 +23,7 @@ from jugum.errors import Conflict as ConflictError
 from jugum.errors import ExternalError, Forbidden, JugumError, NotFound, NotSignedIn
 from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
+from jugum.flow.place import LoadedSorters
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.web import api, pages
@@ -54,6 +55,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.store = Store(settings)
     app.state.settings = settings
     app.state.versions = LoadedVersions()
+    app.state.sorters = LoadedSorters()
     app.state.explorer = Explorer()
     app.add_middleware(
         SessionMiddleware, secret_key=settings.signing_key, session_cookie="jugum", same_site="lax",

@@ -29,6 +29,7 @@ ACCEPT_KNOWN = (
     0.935,
 )  # shares of held-out papers of known types that are placed; whole looks held out among them
 REFUSE_STRANGE = 0.96
+TWINS = 0.5  # likeness in wording from which on two types are near twins
 
 
 @dataclass(frozen=True)
@@ -80,6 +81,22 @@ class TypeSorter:
         """Judge a paper by its first three pages. A paper without words is accepted by no type."""
         counts, look = _features(pages)
         return self._judged(counts, look)
+
+    def twins(self) -> list[tuple[int, int, float]]:
+        """Pairs of types whose papers are so alike in wording (0–1, cosine of their mean vectors, 0.5 at least) that they are easily taken for
+        each other."""
+        means = np.stack(
+            [
+                np.asarray(self.centres[np.flatnonzero(self.centre_types == one)].mean(axis=0)).ravel()
+                for one in self.types
+            ]
+        )
+        means /= np.maximum(np.linalg.norm(means, axis=1, keepdims=True), 1e-9)
+        alike = means @ means.T
+        return [
+            (int(self.types[a]), int(self.types[b]), round(float(alike[a, b]), 3))
+            for a in range(len(self.types)) for b in range(a) if alike[a, b] >= TWINS
+        ]  # fmt: skip
 
     def page_types(self, pages: Sequence[Page]) -> Floats:
         """Probabilities of each type for each page by itself, shape (pages, T), rows sum to 1."""

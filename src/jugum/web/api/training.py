@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from jugum.core.evaluation.compare import Comparison
 from jugum.core.thresholds import Outcome
 from jugum.flow import names as names_
-from jugum.flow import train, weigh
+from jugum.flow import place, train, weigh
 from jugum.flow import versions as versions_
 from jugum.flow.actor import PLAN, SEE, TRAIN, WEIGH, Actor
 from jugum.flow.train import VersionView
@@ -44,6 +44,13 @@ class TrainingBody(BaseModel):
 
 class Names(BaseModel):
     lines: list[str] = Field(max_length=names_.LINES_MAX)
+
+
+class PhrasesBody(BaseModel):
+    """What speaks for a type when it stands on a paper, and what rules it out."""
+
+    pro: list[str] = Field(default_factory=list, max_length=place.PHRASES_MAX)
+    contra: list[str] = Field(default_factory=list, max_length=place.PHRASES_MAX)
 
 
 class Papers(BaseModel):
@@ -169,6 +176,20 @@ def names(request: Request, type_id: int, actor: See) -> names_.NamesView:
 def set_names(request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(PLAN))], body: Names) -> None:
     """Keep the office's own groups, one a line with = between names."""
     names_.set_names(request.app.state.store, actor, type_id, body.lines)
+
+
+@router.get("/types/{type_id}/sorting", tags=["Training"])
+def sorting(request: Request, type_id: int, actor: See) -> place.SortingView:
+    """Phrases that speak for and against the type, and types that are easily taken for it."""
+    return place.sorting_view(request.app.state.store, request.app.state.sorters, type_id)
+
+
+@router.put("/types/{type_id}/phrases", status_code=204, tags=["Training"])
+def set_phrases(
+    request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(PLAN))], body: PhrasesBody
+) -> None:
+    """Keep the phrases that speak for and against a type."""
+    place.set_phrases(request.app.state.store, actor, type_id, body.pro, body.contra)
 
 
 @router.get("/types/{type_id}/papers-to-try", tags=["Training"])

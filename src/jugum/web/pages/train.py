@@ -8,7 +8,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import looks, names, plan, train, versions
+from jugum.flow import looks, names, place, plan, train, versions
 from jugum.flow.actor import PLAN, SEE, TRAIN, Actor
 from jugum.flow.plan import FieldView
 from jugum.web import charts
@@ -34,7 +34,25 @@ def train_page(request: Request, type_id: int, actor: See) -> Response:
 def names_page(request: Request, type_id: int, actor: See) -> Response:
     state = request.app.state
     view = names.names_view(state.store, state.versions, type_id)
-    return page(request, "names.html", actor=actor, shown=plan.type_view(state.store, type_id), step="train", view=view)
+    sorting = place.sorting_view(state.store, state.sorters, type_id)
+    return page(
+        request,
+        "names.html",
+        actor=actor,
+        shown=plan.type_view(state.store, type_id),
+        step="train",
+        view=view,
+        sorting=sorting,
+    )
+
+
+@router.post("/types/{type_id}/train/phrases")
+def set_phrases(
+    request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(PLAN))], pro: Annotated[str, Form()] = "",
+    contra: Annotated[str, Form()] = "",
+) -> Response:  # fmt: skip
+    place.set_phrases(request.app.state.store, actor, type_id, pro.splitlines(), contra.splitlines())
+    return RedirectResponse(f"/types/{type_id}/train/names", 303)
 
 
 @router.post("/types/{type_id}/train/names")
