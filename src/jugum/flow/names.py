@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -18,6 +18,8 @@ from jugum.store.models import Workspace
 
 LINES_MAX = 500
 LINE_MAX = 400
+PAPERS_LEAST = 2
+WORDS_MAX = 5  # of a name that is worth telling
 
 
 @dataclass(frozen=True)
@@ -55,10 +57,24 @@ def names_view(store: Store, versions: LoadedVersions, type_id: int) -> NamesVie
     if file_key is not None:
         reader, _ = versions.loaded(store, file_key)
         for one in reader.extractor.examples.every if reader.extractor else ():
-            if one.label and one.field in names and one.label not in known[one.field]:
-                papers[one.field, one.label].add(one.paper)
-    seen = [NameSeen(key, names[key], label, len(its)) for (key, label), its in papers.items()]
+            label = _bare(one.label)
+            if label and one.field in names and label not in known[one.field]:
+                papers[one.field, label].add(one.paper)
+    owners = Counter(label for _, label in papers)  # what stands by two fields ("Pay slip") is the name of neither
+    seen = [
+        NameSeen(key, names[key], label, len(its))
+        for (key, label), its in papers.items()
+        if owners[label] == 1 and len(its) >= PAPERS_LEAST
+    ]
     return NamesView(lines, sorted(seen, key=lambda one: (-one.papers, one.name, one.printed)), len(shipped_groups()))
+
+
+def _bare(label: str) -> str:
+    """A printed name without the number of its line; "" for what has other figures in it, which is an address or a value rather than a name."""
+    words = label.split()
+    while words and words[0] == "0":
+        words = words[1:]
+    return "" if any(map(str.isdigit, "".join(words))) or len(words) > WORDS_MAX else " ".join(words)
 
 
 def set_names(store: Store, actor: Actor, type_id: int, lines: Sequence[str]) -> int:

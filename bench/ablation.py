@@ -1,0 +1,103 @@
+"""What each part of learning is worth: exact match in F1 on looks seen and not seen, with one part left out at a time.
+
+    .venv/bin/python -m bench.ablation [papers a type]
+
+Papers are those of `bench/families.py`, words from text layers. A part is left out where a model is made and where it reads: its features are
+nought, or it is not there.
+"""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("OMP_NUM_THREADS", "1")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import sys
+from collections import defaultdict
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
+from contextlib import contextmanager
+
+import numpy as np
+
+from bench.families import FAMILIES
+from bench.learning import Given, Tally, findings_of, job, judge
+from jugum.core.evaluation.version import papers_of
+from jugum.core.extraction import assignment, corpus
+from jugum.core.extraction.features import FEATURES, PaperView
+from jugum.core.extraction.reader import fit_reader
+
+PARTS: dict[str, Callable[[str], bool]] = {
+    "word meanings": lambda name: name.startswith("meaning_") or name.startswith("label_meaning"),
+    "names that labelled papers print": lambda name: name.startswith("label_"),
+    "model of the field's values": lambda name: name in ("value_odds", "shape_like", "value_like"),
+    "names beneath values": lambda name: name.endswith("_below"),
+    "likeness to labelled examples": lambda name: name.startswith(("example_", "place", "row_and_column")),
+    "text common to all papers": lambda name: name in ("known_text", "is_name"),
+}
+
+
+@contextmanager
+def without(part: str) -> Iterator[None]:
+    """Learning without a part, for as long as it lasts."""
+    features, prior, agreed, none = PaperView.features_of, corpus.with_prior, corpus.agreed, assignment.NONE_STRANGE
+    try:
+        if part in PARTS:
+            gone = np.array([PARTS[part](name) for name in FEATURES])
+            PaperView.features_of = lambda self, leading, rows: np.where(
+                gone, np.float32(0), features(self, leading, rows)
+            )  # type: ignore[method-assign]
+        elif part == "the prior":
+            corpus.with_prior = lambda rows: np.column_stack([rows, np.zeros(len(rows), dtype=np.float32)])
+        elif part == "order and arithmetic":
+            corpus.agreed = lambda decisions, relations: list(decisions)
+        elif part == "a lower bar on strange layouts":
+            assignment.NONE_STRANGE = assignment.NONE_PROBABILITY
+        yield
+    finally:
+        PaperView.features_of, corpus.with_prior, corpus.agreed, assignment.NONE_STRANGE = features, prior, agreed, none  # type: ignore[method-assign]
+
+
+def measured(args: tuple[str, int, str, tuple[list[Given], list[Given], list[Given]]]) -> tuple[Tally, Tally]:
+    family, count, part, (train, *tests) = args
+    plan = FAMILIES[family][0]
+    found = []
+    with without(part):
+        given = train[:count]
+        synonyms = () if part == "synonyms that ship" else None
+        papers = papers_of(
+            plan,
+            [one.sample for one in given],
+            groups={one.sample.key: one.drawn.look for one in given},
+            synonyms=synonyms,
+        )
+        reader = fit_reader(papers.plan, papers.samples, papers.corpus)
+        for its in tests:
+            tallies: dict[str, Tally] = defaultdict(Tally)
+            for one in its:
+                judge(plan.learned, findings_of(reader.decide(one.sample.pages)), one, tallies)
+            found.append(tallies["values"])
+    return found[0], found[1]
+
+
+def main() -> None:
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 10
+    parts = ["", *PARTS, "synonyms that ship", "the prior", "order and arithmetic", "a lower bar on strange layouts"]
+    with ProcessPoolExecutor(2) as pool:
+        papers = {name: its for name, *its in pool.map(job, [(family, count, False) for family in FAMILIES])}
+        jobs = [(family, count, part, tuple(papers[family])) for part in parts for family in FAMILIES]
+        results = list(pool.map(measured, jobs))
+    for number, part in enumerate(parts):
+        mine = results[number * len(FAMILIES) : (number + 1) * len(FAMILIES)]
+        sums = [
+            Tally(
+                sum(one[k].right for one in mine), sum(one[k].found for one in mine), sum(one[k].there for one in mine)
+            )
+            for k in (0, 1)
+        ]
+        print(f"{'without ' + part if part else 'everything':45} {sums[0].f1:.3f} / {sums[1].f1:.3f}", flush=True)
+
+
+if __name__ == "__main__":
+    main()
