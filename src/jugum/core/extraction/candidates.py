@@ -25,6 +25,7 @@ TEXT_WORDS_MAX = 8
 ADDRESS_LINES_MAX = 5
 BELOW_WITHIN = 1.4  # line heights between a value and the name printed beneath it
 LINE_GAP_MOST = 1.1  # line heights between two lines of one address
+LINE_WORDS = 9  # a piece of a row with more words is running prose
 PROSE_WORDS = 4  # a line of fewer words is no prose, and does not go on below
 WRAP_WORDS = 4  # words of a value on either side of a line's end
 WRAP_INDENT = 0.03  # page widths that two lines of prose may begin apart
@@ -188,7 +189,10 @@ class PageCandidates:
     def _spans(self, segment: Segment, kind: ValueType) -> Iterator[tuple[int, int, str, bool]]:
         longest = WORDS_MAX.get(kind.data_type, TEXT_WORDS_MAX)
         found: list[tuple[int, int, str]] = []
+        prose = segment.last - segment.first + 1 > LINE_WORDS and kind.data_type in (DataType.TEXT, DataType.NAME)
         for first in range(segment.first, segment.last + 1):
+            if prose and not self._may_begin(segment, first):
+                continue
             for last in range(first, min(segment.last, first + longest - 1) + 1):
                 text = text_of(self.words[first : last + 1])
                 if not _may_be(text, kind):
@@ -200,6 +204,14 @@ class PageCandidates:
         for first, last, normal in found:
             wider = any(a <= first and last <= b and (a, b) != (first, last) for a, b in spans)
             yield first, last, normal, not wider
+
+    def _may_begin(self, segment: Segment, first: int) -> bool:
+        """Whether a text may begin at a word of running prose: at the line's start, with a capital or a figure, after a colon, quote or bracket.
+        Of every run of words there would be thousands a page."""
+        text = self.words[first].text
+        before = self.words[first - 1].text if first > segment.first else ""
+        begins = text[0].isupper() or text[0].isdigit() or not text[0].isalnum()
+        return first == segment.first or begins or before.endswith((":", "“", '"', "(", "="))
 
     def _stacked(self, segment: Segment, kind: ValueType, above: tuple[str, str]) -> Iterator[Candidate]:
         """Addresses of two to five lines: pieces of rows that begin at the same place, close below one another."""
