@@ -25,6 +25,11 @@ def upgrade() -> None:
     ):  # fmt: skip
         for name in names:
             op.alter_column(table, name, server_default=None)
+    # Their files have another format, which no reader of this release understands; papers wait as placed until a new version is live.
+    op.execute(
+        "UPDATE model_version SET state = 'failed', error = 'Trained by an earlier release of the program. Train a new version.' "
+        "WHERE state IN ('live', 'on trial', 'retired')"
+    )
 
 
 def downgrade() -> None:
