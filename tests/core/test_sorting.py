@@ -234,3 +234,24 @@ def test_types_of_much_the_same_wording_are_told_as_twins() -> None:
     pairs = fit_sorter(papers).twins()
     assert [(a, b) for a, b, _ in pairs] == [(2, 1)]
     assert 0.5 <= pairs[0][2] <= 1
+
+
+def test_a_sorter_tells_what_became_of_papers_it_had_not_seen() -> None:
+    """Distinct wordings: papers are placed as what they are, and what its judge had never met is mostly refused."""
+    rng = random.Random(4)
+    papers = [
+        TypeSample(tuple(_said(" ".join(rng.sample(STOCK[kind], 9)))), kind, number % 2)
+        for kind in (1, 2, 3)
+        for number in range(8)
+    ]
+    sorter = fit_sorter(papers)
+    counts = {(a, b): n for a, b, n in sorter.figures}
+    placed = sum(n for (a, b), n in counts.items() if a == b != OTHER)
+    confused = sum(n for (a, b), n in counts.items() if OTHER not in (a, b) and a != b)
+    strangers = [
+        sum(n for (a, b), n in counts.items() if a == OTHER and (b == OTHER) is refused) for refused in (True, False)
+    ]
+    assert placed > 5 * confused
+    assert strangers[0] > strangers[1]
+    assert sum(strangers) == 24
+    assert unpack_sorter(pack_sorter(sorter, None))[0].figures == sorter.figures

@@ -355,7 +355,7 @@ def test_a_phrase_places_papers_of_no_known_type(office: Office, run_jobs: Run) 
         place.set_phrases(office.store, office.analyst, office.type_id, ["--"], [])
     place.set_phrases(office.store, office.analyst, office.type_id, ["paid by"], [])
     view = place.sorting_view(office.store, place.LoadedSorters(), office.type_id)
-    assert (view.pro, view.contra, view.twins) == (["paid by"], [], [])
+    assert (view.pro, view.contra, view.twins, view.confusion) == (["paid by"], [], [], [])
     intake = gather.Intake(workspace_id=_workspace(office))
     receipt = gather.receive(
         office.store, office.analyst, None, "new.pdf", slip_pdf(slips(1)[0], 0), purpose="live", intake=intake

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -168,11 +168,14 @@ class TwinView:
 
 @dataclass(frozen=True)
 class SortingView:
-    """How papers of a type are told: its phrases, and its near twins."""
+    """How papers of a type are told: its phrases, its near twins, and what became of papers of each type when judged by a sorter that had not
+    seen them: a row a type with its counts for each of `placed_as`. "" stands for no known type and for unplaced."""
 
     pro: list[str]
     contra: list[str]
     twins: list[TwinView]
+    placed_as: list[str]
+    confusion: list[tuple[str, list[int]]]
 
 
 def sorting_view(store: Store, sorters: LoadedSorters, type_id: int) -> SortingView:
@@ -189,7 +192,20 @@ def sorting_view(store: Store, sorters: LoadedSorters, type_id: int) -> SortingV
     pairs = loaded.sorter.twins() if loaded is not None else []
     others = [(b if a == type_id else a, alike) for a, b, alike in pairs if type_id in (a, b)]
     twins = [TwinView(other, names[other], alike) for other, alike in others if other in names]
-    return SortingView(list(said.pro), list(said.contra), sorted(twins, key=lambda one: -one.likeness))
+    placed_as, confusion = _confusion(loaded.sorter.figures if loaded is not None else (), names)
+    return SortingView(
+        list(said.pro), list(said.contra), sorted(twins, key=lambda one: -one.likeness), placed_as, confusion
+    )
+
+
+def _confusion(
+    figures: Sequence[tuple[int, int, int]], names: Mapping[int, str]
+) -> tuple[list[str], list[tuple[str, list[int]]]]:
+    counts = {(a, b): n for a, b, n in figures}
+    known = [one for one in names if any(one in pair for pair in counts)]
+    columns = [*known, OTHER]
+    rows = [(names.get(one, ""), [counts.get((one, other), 0) for other in columns]) for one in columns]
+    return [names.get(one, "") for one in columns], [(name, its) for name, its in rows if any(its)]
 
 
 def set_phrases(store: Store, actor: Actor, type_id: int, pro: Sequence[str], contra: Sequence[str]) -> None:

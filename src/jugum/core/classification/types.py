@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -64,7 +64,8 @@ class TypeSorter:
 
     `types` (T,), `weights` (T, terms + look), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the term,
     `centres` rows of all training papers with their type, `reject` weights and bias of the acceptance model, `least` its
-    threshold.
+    threshold. `figures` says what became of papers judged by sorters that had not seen them: (type, placed as, papers), OTHER for papers of no type,
+    or of one that the judge had never met, and for papers left unplaced.
     """
 
     wording: Wording
@@ -76,6 +77,7 @@ class TypeSorter:
     centre_types: npt.NDArray[np.int64]
     reject: Floats
     least: float
+    figures: tuple[tuple[int, int, int], ...] = ()
 
     def place(self, pages: Sequence[Page]) -> Placed:
         """Judge a paper by its first three pages. A paper without words is accepted by no type."""
@@ -159,8 +161,31 @@ def fit_sorter(samples: Sequence[TypeSample]) -> TypeSorter:
     labels = np.array([sample.type_id for sample in samples])
     everything = list(range(len(samples)))
     records = _rejection_records(features, labels, [sample.group for sample in samples])
-    reject, least = _rejection(records)
-    return _fitted(features, labels, everything, reject, least)
+    reject, least = _rejection([one for one in records if one.right or not one.belongs])
+    return replace(_fitted(features, labels, everything, reject, least), figures=_figures(records, reject, least))
+
+
+@dataclass(frozen=True)
+class _Judged:
+    """A paper judged by a sorter that had not seen it: how it stood to its best type, whether its type was known to the judge, what it is, and
+    what it was taken for."""
+
+    features: Floats
+    belongs: bool
+    type_id: int
+    best: int
+
+    @property
+    def right(self) -> bool:
+        return self.belongs and self.best == self.type_id
+
+
+def _figures(records: Sequence[_Judged], reject: Floats, least: float) -> tuple[tuple[int, int, int], ...]:
+    counts: Counter[tuple[int, int]] = Counter()
+    for one in records:
+        sure = float(1 / (1 + np.exp(-(one.features @ reject[:-1] + reject[-1]))))
+        counts[one.type_id if one.belongs else OTHER, one.best if sure >= least else OTHER] += 1
+    return tuple((type_id, placed, count) for (type_id, placed), count in sorted(counts.items()))
 
 
 def _fitted(
@@ -192,11 +217,11 @@ def _fitted(
 
 def _rejection_records(
     features: list[tuple[Counter[str], Floats]], labels: npt.NDArray[np.int64], groups: list[int]
-) -> list[tuple[Floats, bool]]:
-    """(features, belongs) of papers judged by sorters that have not seen them: folds of papers and of whole looks for what
+) -> list[_Judged]:
+    """Papers judged by sorters that have not seen them: folds of papers and of whole looks for what
     belongs, each type left out for what does not, and papers known to be of no type."""
     neutral = np.zeros(REJECT_FEATURES + 1)
-    records: list[tuple[Floats, bool]] = []
+    records: list[_Judged] = []
 
     def judge(train: list[int], test: list[int], belongs: bool) -> None:
         if len({labels[n] for n in train} - {OTHER}) == 0:
@@ -207,9 +232,8 @@ def _rejection_records(
             vector = sorter.wording.vectors([counts])
             scores = sorter._scores(vector, look[None])[0]
             best = int(np.argmax(scores))
-            right = belongs and sorter.types[best] == labels[number]
-            if right or not belongs:
-                records.append((sorter._reject_features(counts, vector, scores, best), belongs))
+            stands = sorter._reject_features(counts, vector, scores, best)
+            records.append(_Judged(stands, belongs, int(labels[number]), int(sorter.types[best])))
 
     everything = list(range(len(features)))
     for fold in range(5):
@@ -232,14 +256,14 @@ def _rejection_records(
     return records
 
 
-def _rejection(records: list[tuple[Floats, bool]]) -> tuple[Floats, float]:
+def _rejection(records: Sequence[_Judged]) -> tuple[Floats, float]:
     """Weights of the acceptance model and its threshold: where 96 % of the made strangers are refused, as long as 90 to 93.5 % of
     what belongs (whole looks held out among it) is accepted. Without any stranger to learn from (one type), likeness alone
     decides."""
-    belongs = np.array([belonging for _, belonging in records])
+    belongs = np.array([one.belongs for one in records])
     if not len(records) or belongs.all() or not belongs.any():
         return np.array([0.0, 0.0, 6.0, 6.0, 3.0, -4.0]), 0.5
-    values = np.array([features for features, _ in records])
+    values = np.array([one.features for one in records])
     mean, spread = values.mean(axis=0), np.maximum(values.std(axis=0), 1e-6)
     model = LogisticRegression(C=1.0, class_weight="balanced").fit((values - mean) / spread, belongs)
     weights = model.coef_[0] / spread

@@ -18,7 +18,12 @@ FORMAT = 1
 
 def pack_sorter(sorter: TypeSorter, cutter: BundleCutter | None) -> bytes:
     """Bytes of an npz archive."""
-    head: dict[str, Any] = {"format": FORMAT, "terms": list(sorter.wording.terms), "least": sorter.least}
+    head: dict[str, Any] = {
+        "format": FORMAT,
+        "terms": list(sorter.wording.terms),
+        "least": sorter.least,
+        "figures": sorter.figures,
+    }
     arrays: dict[str, Any] = {
         "idf": sorter.wording.idf.astype("f4"), "types": sorter.types, "weights": sorter.weights.astype("f4"), "bias": sorter.bias,
         "known": np.packbits(sorter.known, axis=1), "centre_types": sorter.centre_types, "reject": sorter.reject,
@@ -58,6 +63,7 @@ def _sorter(head: dict[str, Any], arrays: Any) -> TypeSorter:
     return TypeSorter(
         Wording(terms, arrays["idf"].astype(float)), arrays["types"], arrays["weights"].astype(float), arrays["bias"], known, centres,
         arrays["centre_types"], arrays["reject"], float(head["least"]),
+        tuple((int(a), int(b), int(n)) for a, b, n in head.get("figures", ())),
     )  # fmt: skip
 
 
