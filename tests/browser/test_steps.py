@@ -75,7 +75,8 @@ def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) ->
 
     page.locator("[data-step-link=train]").click()
     page.get_by_role("button", name="Train from 6 papers").click()
-    page.get_by_role("button", name="Publish live").click(timeout=60_000)
+    page.locator("summary", has_text="Publish live").click(timeout=60_000)
+    page.get_by_role("button", name="Make version 1 live").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Version 1 is live")
     page.get_by_role("link", name="Version 1").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("on looks it has seen")
