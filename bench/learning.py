@@ -26,11 +26,12 @@ import numpy as np
 
 from bench.families import FAMILIES, LOOKS, SEEN, Drawn
 from jugum.core.classification import Layout, layout_of, layout_similarity
-from jugum.core.evaluation import is_right, train_version
+from jugum.core.evaluation import train_version
+from jugum.core.evaluation.holdout import verdict_on
 from jugum.core.evaluation.metrics import calibration_error
 from jugum.core.extraction import Decision, Sample, SampleLabel
 from jugum.core.extraction.memory import remembered
-from jugum.core.extraction.parts import fit_parts, part_right
+from jugum.core.extraction.parts import fit_parts
 from jugum.core.extraction.reader import AnyDecision
 from jugum.core.extraction.sequence import fit_tagger, tagged
 from jugum.core.ocr import CarefulEngine, open_paper, read_page
@@ -301,10 +302,8 @@ def weigh(
     decided: Sequence[tuple[AnyDecision, float | None]],
 ) -> None:
     for decision, sure in decided:
-        if isinstance(decision, Decision):
-            right = is_right(decision, one.sample.labels.get(decision.field, ()), plan.field(decision.field))
-        else:
-            right = part_right(plan, decision, one.sample.labels)
+        verdict = verdict_on(plan, decision, one.sample.labels)
+        right = verdict is not None and verdict.right
         trial.sure.append(sure or 0.0)
         trial.right.append(right)
         if sure is not None and sure >= thresholds[decision.field] and decision.familiarity >= gate:

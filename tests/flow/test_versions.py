@@ -11,6 +11,7 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 
 import pytest
 from sqlalchemy import select
+from sqlalchemy.orm import undefer
 from tests.office import Office, span_of
 from tests.papers import slip_pdf, slips
 
@@ -51,7 +52,11 @@ def test_a_version_taken_out_and_brought_in_reads_the_same(trained: Office, run_
     assert view.report["seen_right"] == train.version_view(trained.store, newest(trained) - 1).report["seen_right"]
     document = live_one(trained, run_jobs)
     assert versions.changes(trained.store, LOADED, Explorer(), brought, document).changed == []
+    assert train.against_before(trained.store, brought) is None  # the papers are not the same
     train.publish(trained.store, trained.analyst, brought, "from the other office")
+    with trained.store.session() as session:
+        evidence = session.get_one(ModelVersion, brought, options=[undefer(ModelVersion.evidence)]).evidence
+        assert len({one["sample"] for one in evidence}) == 10
     assert weigh.weigh(trained.store, trained.type_id).version_id == brought
 
 
@@ -146,6 +151,17 @@ def test_a_live_version_is_taken_back_and_the_ladder_tells_who_and_why(trained: 
     assert ladder[1].published_by == "Ann"
 
 
+def test_taking_back_names_the_version_that_was_live_before_not_the_highest(trained: Office, run_jobs: Run) -> None:
+    for _ in range(2):
+        train.start(trained.store, trained.analyst, trained.type_id)
+        run_jobs()
+    first, second, third = (one.id for one in reversed(train.versions(trained.store, trained.type_id)))
+    for version in (third, first, second):
+        train.publish(trained.store, trained.analyst, version)
+    assert train.overview(trained.store, trained.type_id).before == 1
+    assert train.take_back(trained.store, trained.analyst, trained.type_id) == 1
+
+
 def test_there_is_nothing_to_take_back_to_at_first(trained: Office) -> None:
     with pytest.raises(Conflict, match="No version was live before version 1"):
         train.take_back(trained.store, trained.analyst, trained.type_id)
@@ -175,6 +191,24 @@ def test_training_begins_by_itself_after_so_many_papers(trained: Office, run_job
     assert train.overview(trained.store, trained.type_id).new_since == 0
     versions.set_training(trained.store, trained.analyst, trained.type_id, None)
     assert train.overview(trained.store, trained.type_id).train_when is None
+
+
+def test_a_field_whose_data_type_was_changed_is_not_read_by_the_version_of_before(
+    trained: Office, run_jobs: Run
+) -> None:
+    plan.change_field(
+        trained.store, trained.analyst, trained.type_id, "amount", plan.FieldInput("Amount", "text", ("Total",))
+    )
+    document = live_one(trained, run_jobs)
+    with trained.store.session() as session:
+        rows = session.scalars(select(Reading).where(Reading.document_id == document)).all()
+        engines = {row.engine for row in rows if row.normal and "," in row.text}
+    assert "model" not in engines
+    retired = train.start(trained.store, trained.analyst, trained.type_id)
+    train.cancel(trained.store, trained.analyst, retired)
+    _, data = versions.exported(trained.store, newest(trained) - 1)
+    with pytest.raises(InputError, match="another kind of field for Amount"):
+        versions.brought_in(trained.store, trained.analyst, trained.type_id, "v", data)
 
 
 # ---- The report -------------------------------------------------------------------------------------------------------------------------
@@ -233,6 +267,8 @@ def test_a_labelled_table_is_measured_and_passes_by_its_threshold(office: Office
         6,
     )  # no such table stands on a slip
     assert goods["cells"]["seen"]["cells"]["there"] == 18
+    coverage = {one.key: (one.values, one.absent) for one in train.overview(office.store, office.type_id).coverage}
+    assert coverage["goods"] == (6, 0)
     train.publish(office.store, office.analyst, version)
     assert "goods" in {one.key for one in weigh.weigh(office.store, office.type_id).balances}
 
@@ -319,7 +355,7 @@ def test_a_service_is_asked_only_when_an_administrator_turned_it_on(
     with pytest.raises(InputError, match="no address"):
         services.set_service(office.store, office.actors["admin"], workspace, on=True, address="nowhere")
     services.set_service(office.store, office.actors["admin"], workspace, on=True, address=service)
-    view = services.service_view(office.store, workspace)
+    (view,) = services.services(office.store, office.actors["admin"])
     assert (view.on, view.stays, view.by) == (True, True, "Ada")
     payer()
     assert "Which vessel berths here?" in _Service.asked

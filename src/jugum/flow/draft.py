@@ -13,6 +13,7 @@ from jugum.core.extraction import Choice, Decision
 from jugum.core.extraction.decided import PartKind
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.extraction.reader import AnyDecision
+from jugum.core.formats.version_file import readable
 from jugum.core.schema import (
     Context,
     FieldKind,
@@ -115,8 +116,9 @@ def drafted_fields(
 
     known = {one.key: one for one in plan.fields}
     drafted: dict[str, DraftedField] = {}
+    fits = readable(versions.loaded(store, file_key)[0].plan, plan)
     for decision, sure in versions.decide(store, file_key, pages_of(session, document.id), layers):
-        if decision.field in known:
+        if decision.field in fits:
             drafted |= _from_version(decision, sure, known)
     rest = tuple(
         _alone(one, plan, drafted)

@@ -4,14 +4,13 @@ it is sent the text of papers."""
 from __future__ import annotations
 
 import json
+import time
 import urllib.error
 import urllib.request
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from urllib.parse import urlsplit
-
-from sqlalchemy.orm import Session
 
 from jugum.core.extraction.placing import Placing, place_value
 from jugum.core.page import Page, rows_of, segments_of, text_of
@@ -22,7 +21,7 @@ from jugum.flow.desk import ValueView
 from jugum.store import Store
 from jugum.store.models import Workspace
 
-SECONDS_MAX = 3.0
+SECONDS_MAX = 3.0  # for all questions about one paper: a desk waits no longer
 ASKED_MAX = 12  # fields asked about on one paper
 ANSWER_MAX = 2_000
 BYTES_MAX = 1_000_000
@@ -42,23 +41,11 @@ class ServiceView:
     at: str
 
 
-def service_view(store: Store, workspace_id: int) -> ServiceView:
-    with store.session() as session:
-        return _view(_workspace(session, workspace_id), store)
-
-
 def services(store: Store, actor: Actor) -> list[ServiceView]:
     """Each workspace's service, for administrators."""
     actor.must(ADMINISTER)
     with store.session() as session:
         return [_view(one, store) for one in session.query(Workspace).order_by(Workspace.id)]
-
-
-def _workspace(session: Session, workspace_id: int) -> Workspace:
-    found = session.get(Workspace, workspace_id)
-    if found is None:
-        raise NotFound(f"There is no workspace with id {workspace_id}.")
-    return found
 
 
 def _view(row: Workspace, store: Store) -> ServiceView:
@@ -98,9 +85,10 @@ def answers(store: Store, workspace: Workspace, plan: Plan, pages: Sequence[Page
         return {}
     lines = lines_of_pages(pages)
     said: dict[str, str] = {}
+    until = time.monotonic() + SECONDS_MAX
     for one in asked:
         try:
-            answer = ask(view.address, one.question, lines)
+            answer = ask(view.address, one.question, lines, seconds=until - time.monotonic())
         except ExternalError:
             break
         if answer:
@@ -134,12 +122,14 @@ def lines_of_pages(pages: Sequence[Page]) -> list[str]:
     return found
 
 
-def ask(address: str, question: str, lines: Sequence[str]) -> str:
+def ask(address: str, question: str, lines: Sequence[str], *, seconds: float = SECONDS_MAX) -> str:
     """A service's answer to a question about lines of text; "" for none. ExternalError when it can't be reached or does not answer as one."""
+    if seconds <= 0:
+        raise ExternalError(f"The suggestion service at {address} takes too long.")
     body = json.dumps({"question": question, "lines": list(lines)}).encode()
     request = urllib.request.Request(f"{address}/answer", body, {"Content-Type": "application/json"})
     try:
-        with urllib.request.urlopen(request, timeout=SECONDS_MAX) as response:
+        with urllib.request.urlopen(request, timeout=seconds) as response:
             answer = json.loads(response.read(BYTES_MAX))
     except (urllib.error.URLError, TimeoutError, ValueError, OSError) as error:
         raise ExternalError(f"The suggestion service at {address} does not answer: {error}") from error

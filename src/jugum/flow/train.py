@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import Select, func, select
-from sqlalchemy.orm import Session, undefer
+from sqlalchemy.orm import Session, aliased, undefer
 
 from jugum.core.evaluation import TrainedVersion, train_version
 from jugum.core.evaluation.compare import Comparison, compared
@@ -17,7 +17,8 @@ from jugum.core.evaluation.version import learning_curve, papers_of
 from jugum.core.extraction import Sample
 from jugum.core.extraction.parts import Structures
 from jugum.core.extraction.synonyms import Groups
-from jugum.core.formats import pack_version
+from jugum.core.formats import pack_version, unpack_version
+from jugum.core.formats.version_file import misfit
 from jugum.core.schema import Plan
 from jugum.errors import Conflict, InputError, JugumError, NotFound
 from jugum.flow.actor import PLAN, TRAIN, Actor, record
@@ -27,7 +28,7 @@ from jugum.flow.plan import plan_in, type_row
 from jugum.flow.read import DRAFT_TASK
 from jugum.flow.training_data import layers_of, looks_of, synonyms_in, training_samples
 from jugum.store import Store
-from jugum.store.models import Document, Label, Look, ModelVersion, Person
+from jugum.store.models import Document, Field, Label, Look, ModelVersion, Person
 from jugum.store.queue import enqueue
 
 TRAIN_TASK = "train_version"
@@ -73,7 +74,8 @@ class FieldCoverage:
 @dataclass(frozen=True)
 class TrainView:
     """What the Train page shows: versions, newest first; labelled papers of the training set now, and how many came since the last version;
-    per field how many papers have a value for it; after how many new ones training begins by itself."""
+    per field how many papers have a value for it; after how many new ones training begins by itself;
+    the number of the version that taking back would make live."""
 
     labelled: int
     new_since: int
@@ -81,6 +83,7 @@ class TrainView:
     looks: list[str]
     versions: list[VersionView]
     train_when: int | None = None
+    before: int | None = None
 
 
 def start(store: Store, actor: Actor, type_id: int) -> int:
@@ -175,7 +178,7 @@ def _given(store: Store, version_id: int, explorer: Explorer) -> _Given:
 
 
 def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion) -> None:
-    snapshot = {"papers": {s.key: {k: [v.normal for v in vs] for k, vs in s.labels.items()} for s in given.samples}}
+    snapshot = {"papers": {sample.key: _normals(sample) for sample in given.samples}}
     digest = hashlib.sha256(json.dumps(snapshot, sort_keys=True).encode()).hexdigest()
     file_key = store.files.put(
         pack_version(trained.reader, trained.calibrators, {"labels_sha256": digest, "seed": SEED})
@@ -196,21 +199,29 @@ def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion)
         record(session, None, "trained", "model_version", version_id, papers=len(given.samples), labels_sha256=digest)
 
 
+def _normals(sample: Sample) -> dict[str, list[str]]:
+    """A paper's labels as a snapshot keeps them: field key → normal forms."""
+    return {key: [label.normal for label in labels] for key, labels in sample.labels.items()}
+
+
 def draw_curve(store: Store, version_id: int, explorer: Explorer | None = None) -> None:
-    """Work out the learning curve of a trained version from the papers it was trained from, and keep it in its report. Left out when labels have
-    changed since."""
+    """Work out the learning curve of a trained version from the papers it was trained from, as far as their labels are still the same, and keep it in
+    its report. Its last point is what the training itself measured."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, options=[undefer(ModelVersion.snapshot)])
         if version is None or version.trained_at is None or not version.report or version.report.get("curve"):
             return
-        known = version.snapshot.get("papers", {})
+        known, report = version.snapshot.get("papers", {}), version.report
+    full = {"": (report["seen_right"], report["seen_total"])}
+    full |= {one["field"]: (one["seen_right"], one["seen_total"]) for one in report["fields"]}
     given = _given(store, version_id, explorer or Explorer())
-    samples = [sample for sample in given.samples if sample.key in known]
+    samples = [sample for sample in given.samples if known.get(sample.key) == _normals(sample)]
     if len(samples) < CURVE_PAPERS_LEAST:
         return
     try:
         curve = learning_curve(
             papers_of(given.plan, samples, groups=given.looks, structures=given.layers, synonyms=given.synonyms),
+            full,
             seed=SEED,
         )
     except JugumError:
@@ -286,11 +297,14 @@ def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
         version = version_row(session, version_id)
         if version.state not in ("on trial", "retired"):
             raise Conflict(f"Version {version.number} is {version.state} and can't be published.")
+        if version.file_key is not None:
+            reader, _, _ = unpack_version(store.files.get(version.file_key))
+            if why := misfit(reader.plan, plan_in(type_row(session, version.type_id))):
+                raise Conflict(f"Version {version.number} does not fit the plan as it is now: {why}. Train a new one.")
         before = live_version(session, version.type_id)
         if before is not None:
             before.state = "retired"
             session.flush()
-        fits_or_conflict(session, version)
         version.state, version.published_at, version.published_by = "live", datetime.now(UTC), actor.id
         version.note = note.strip()[:NOTE_MAX]
         record(
@@ -305,6 +319,16 @@ def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
         return redraft(session, version.type_id)
 
 
+def live_before(session: Session, type_id: int) -> ModelVersion | None:
+    """The version that was live before the one that is: of the retired ones the last that was published."""
+    return session.scalar(
+        select(ModelVersion)
+        .where(ModelVersion.type_id == type_id, ModelVersion.state == "retired", ModelVersion.published_at.is_not(None))
+        .order_by(ModelVersion.published_at.desc())
+        .limit(1)
+    )
+
+
 def take_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
     """Take the live version back: the one that was live before it is live again. Conflict when there is none. Returns its number."""
     actor.must(TRAIN)
@@ -312,41 +336,13 @@ def take_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
         live = live_version(session, type_id)
         if live is None:
             raise Conflict("No version is live.")
-        before = session.scalar(
-            select(ModelVersion)
-            .where(
-                ModelVersion.type_id == type_id, ModelVersion.state == "retired", ModelVersion.published_at.is_not(None)
-            )
-            .order_by(ModelVersion.published_at.desc())
-            .limit(1)
-        )
+        before = live_before(session, type_id)
         if before is None:
             raise Conflict(f"No version was live before version {live.number}; publish another instead.")
         number, before_id = before.number, before.id
         said = note.strip() or f"Version {live.number} taken back"
     publish(store, actor, before_id, said)
     return number
-
-
-def fits_or_conflict(session: Session, version: ModelVersion) -> None:
-    """Conflict, with the reason, when the plan is no longer one that a version reads."""
-    said = misfit_of(version, plan_in(type_row(session, version.type_id)))
-    if said:
-        raise Conflict(f"Version {version.number} does not fit the plan as it is now: {said}. Train a new one.")
-
-
-def misfit_of(version: ModelVersion, plan: Plan) -> str:
-    fields = version.report.get("fields", []) if version.report else []
-    now = {one.key: one for one in plan.fields}
-    gone = [one["field"] for one in fields if one["field"] not in now]
-    changed = [
-        one["field"]
-        for one in fields
-        if one["field"] in now and str(now[one["field"]].kind) != one.get("kind", "value")
-    ]
-    if fields and len(gone) == len(fields):
-        return "none of the fields it reads is in the plan"
-    return f"the plan has another kind of field for {', '.join(changed[:3])}" if changed else ""
 
 
 def redraft(session: Session, type_id: int) -> int:
@@ -433,20 +429,26 @@ def overview(store: Store, type_id: int) -> TrainView:
         labelled = labelled_in(type_id)
         ids = set(session.scalars(labelled))
         new = unlearned(session, type_id)
+        holder = aliased(Field)  # the field itself, of a column its table
+        held = (holder.type_id == Field.type_id) & (holder.key == func.split_part(Field.key, ".", 1))
         counted = (
-            select(Label.field_id, Label.absent, func.count(func.distinct(Label.document_id)))
+            select(holder.id, Label.absent, func.count(func.distinct(Label.document_id)))
+            .join(Field, Label.field_id == Field.id)
+            .join(holder, held)
             .where(Label.document_id.in_(labelled))
-            .group_by(Label.field_id, Label.absent)
+            .group_by(holder.id, Label.absent)
         )
         counts = {(field_id, absent): count for field_id, absent, count in session.execute(counted)}
-        shown = [f for f in row.fields if "." not in f.key and f.kind in ("value", "clause")]
+        shown = [f for f in row.fields if "." not in f.key and f.kind in ("value", "clause", "table")]
         by_look: dict[tuple[int, int | None], int] = {
             (field_id, look): count
             for field_id, look, count in session.execute(
-                select(Label.field_id, Document.look_id, func.count(func.distinct(Label.document_id)))
+                select(holder.id, Document.look_id, func.count(func.distinct(Label.document_id)))
                 .join(Document, Label.document_id == Document.id)
+                .join(Field, Label.field_id == Field.id)
+                .join(holder, held)
                 .where(Label.document_id.in_(labelled), Label.absent.is_(False))
-                .group_by(Label.field_id, Document.look_id)
+                .group_by(holder.id, Document.look_id)
             )
         }
         looks = [
@@ -463,8 +465,10 @@ def overview(store: Store, type_id: int) -> TrainView:
             )
             for f in shown
         ]  # fmt: skip
+        before = live_before(session, type_id)
+        number = before.number if before is not None and live_version(session, type_id) is not None else None
     when = row.training.get("when")
-    return TrainView(len(ids), len(new), coverage, [name for _, name in looks], versions(store, type_id), when)
+    return TrainView(len(ids), len(new), coverage, [name for _, name in looks], versions(store, type_id), when, number)
 
 
 @dataclass(frozen=True)
@@ -502,12 +506,13 @@ def against_before(store: Store, version_id: int) -> tuple[int, Comparison] | No
         before = session.scalar(
             select(ModelVersion)
             .where(
-                ModelVersion.type_id == version.type_id, ModelVersion.number < version.number, ModelVersion.trained_at.is_not(None)
+                ModelVersion.type_id == version.type_id, ModelVersion.number < version.number,
+                ModelVersion.trained_at.is_not(None), ModelVersion.origin == "",
             )
             .order_by(ModelVersion.number.desc())
             .limit(1)
             .options(undefer(ModelVersion.evidence))
         )  # fmt: skip
-        if before is None or version.trained_at is None:
+        if before is None or version.trained_at is None or version.origin:
             return None
         return before.number, compared(before.evidence, version.evidence)

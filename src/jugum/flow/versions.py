@@ -86,7 +86,7 @@ def brought_in(store: Store, actor: Actor, type_id: int, name: str, data: bytes)
 
 
 def _judged(data: bytes) -> tuple[dict[str, object], list[dict[str, object]]]:
-    """Report and evidence of a version file, where they are there; its papers are of another office, so none is named."""
+    """Report and evidence of a version file. Its papers are of another office: they get numbers below nought, which no paper here has."""
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         names = set(archive.namelist())
         if not {"report.json", "evidence.json"} <= names:
@@ -97,8 +97,9 @@ def _judged(data: bytes) -> tuple[dict[str, object], list[dict[str, object]]]:
             report, evidence = json.loads(archive.read("report.json")), json.loads(archive.read("evidence.json"))
         except ValueError as error:
             raise InputError("This version file is damaged: its report can't be read.") from error
+    numbers: dict[str, str] = {}
     for one in [*evidence, *report.get("errors", [])]:
-        one["sample"], one["detail"] = "0", {}
+        one["sample"], one["detail"] = numbers.setdefault(one["sample"], str(-1 - len(numbers))), {}
     return {**report, "hardest": []}, evidence
 
 

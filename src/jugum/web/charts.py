@@ -132,7 +132,7 @@ def curve_chart(curve: Mapping[str, Any]) -> Chart | None:
 
 def crop_address(sample: str, place: Sequence[Any] | None) -> str:
     """Address of the picture of a place on a paper with a little around it; "" when there is none."""
-    if not place or not sample.isdigit() or int(sample) == 0:
+    if not place or not sample.isdigit():
         return ""
     page, (x0, y0, x1, y1) = place[0], place[1]
     around = (max(0.0, x0 - 0.03), max(0.0, y0 - 0.008), min(1.0, max(x1 + 0.03, x0 + 0.2)), min(1.0, y1 + 0.008))

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from jugum.core.evaluation.holdout import HeldOut, Papers, judge_fold, paper_folds
 
 SHARES = (0.25, 0.5, 0.75)
+WHOLE_SHARE = 0.8  # of all papers that the models behind held-out figures have learned from
 PAPERS_LEAST = 3
 FORECAST_TO = (1.5, 2.0, 3.0)  # times as many papers as there are
 RESAMPLES = 200

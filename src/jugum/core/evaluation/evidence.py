@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from dataclasses import field as kept
 from typing import Any
@@ -88,7 +88,7 @@ def _row(papers: Papers, record: HeldOut, confidence: float) -> EvidenceRow:
     sample = papers.samples[record.paper]
     return EvidenceRow(
         sample=sample.key, field=decision.field, confidence=round(confidence, 4), familiarity=round(decision.familiarity, 4), right=record.right,
-        unseen=record.unseen, found=record.found[:400], expected=record.expected[:400],
+        unseen=record.unseen, found=record.verdict.found[:400], expected=record.verdict.expected[:400],
         detail={} if record.right else _detail(papers, record),
     )  # fmt: skip
 
@@ -123,18 +123,14 @@ def _box(box: Any) -> list[float]:
     return [round(float(edge), 4) for edge in box]
 
 
-def familiarity_gate(corpus: Corpus, similarity: Callable[[int, int], float]) -> float:
+def familiarity_gate(corpus: Corpus) -> float:
     """The layout likeness a paper must have to pass: the 5 % quantile of each paper's likeness to its nearest look-alike,
     held within 0.2 and 0.6. 0.6 when no group has two papers: then nothing shows what familiar means."""
     nearest = []
     for paper in range(len(corpus.samples)):
-        mates = [
-            int(other)
-            for other in corpus.exemplars
-            if corpus.groups[int(other)] == corpus.groups[paper] and int(other) != paper
-        ]
-        if mates:
-            nearest.append(max(similarity(paper, other) for other in mates))
+        mates = (corpus.groups[corpus.exemplars] == corpus.groups[paper]) & (corpus.exemplars != paper)
+        if mates.any():
+            nearest.append(float(corpus.likeness(paper)[mates].max()))
     if not nearest:
         return GATE_RANGE[1]
     return round(float(np.clip(np.quantile(nearest, GATE_QUANTILE), *GATE_RANGE)), 3)

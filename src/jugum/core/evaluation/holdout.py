@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification import layout_similarity
+from jugum.core.evaluation.metrics import Counts
 from jugum.core.extraction import Decision, SampleLabel, train_extractor
 from jugum.core.extraction.clauses import Unit, units_of
 from jugum.core.extraction.corpus import Corpus
-from jugum.core.extraction.decided import PartDecision
+from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.examples import Sample
 from jugum.core.extraction.found import Finding
 from jugum.core.extraction.parts import (
@@ -35,23 +35,36 @@ Mask = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
+class Verdict:
+    """A decision against the labels: whether it is right, what was found and what was labelled (each on one line), what it counts in precision and
+    recall (its values; of a table the cells), and a table's cells and rows."""
+
+    right: bool
+    found: str
+    expected: str
+    counts: Counts
+    cells: Cells | None = None
+
+
+@dataclass(frozen=True)
 class HeldOut:
-    """A decision on a paper that was held out (number in the corpus), whether it was right, whether the paper's
-    whole look-alike group was held out too (`unseen`), what was found and what was labelled; of a table its cells."""
+    """A decision on a paper that was held out (number in the corpus), what became of it, and whether the paper's whole look-alike group was held
+    out too (`unseen`)."""
 
     paper: int
     fold: int
     decision: Decision | PartDecision
-    right: bool
+    verdict: Verdict
     unseen: bool
-    found: str = ""
-    expected: str = ""
-    cells: Cells | None = None
+
+    @property
+    def right(self) -> bool:
+        return self.verdict.right
 
 
 @dataclass
 class Papers:
-    """Labelled papers with all that judging them needs. `plan` is the whole plan; `corpus` holds its learned values (None when it has none),
+    """Labelled papers with all that judging them needs. `plan` is the whole plan; `corpus` holds its learned values,
     `units` what clauses may be, `marks` what the engines of marks found, each once for every fold."""
 
     plan: Plan
@@ -74,15 +87,39 @@ class Papers:
         return bool(parts_of(self.plan).fields)
 
 
-def is_right(decision: Decision, labels: Sequence[SampleLabel], field: FieldPlan) -> bool:
-    """Whether the values chosen are exactly the labelled ones in normal form, in any order; none on both sides counts."""
+def rightly_found(decision: Decision, labels: Sequence[SampleLabel], field: FieldPlan) -> int:
+    """How many of the values chosen are labelled ones in normal form, in any order."""
     left = [label.normal for label in labels]
     for choice in decision.chosen:
         match = next((value for value in left if same_value(value, choice.candidate.normal, field.data_type)), None)
-        if match is None:
-            return False
-        left.remove(match)
-    return not left
+        if match is not None:
+            left.remove(match)
+    return len(labels) - len(left)
+
+
+def is_right(decision: Decision, labels: Sequence[SampleLabel], field: FieldPlan) -> bool:
+    """Whether the values chosen are exactly the labelled ones in normal form, in any order; none on both sides counts."""
+    return rightly_found(decision, labels, field) == len(decision.chosen) == len(labels)
+
+
+def verdict_on(
+    plan: Plan, decision: Decision | PartDecision, labels: Mapping[str, Sequence[SampleLabel]]
+) -> Verdict | None:
+    """What becomes of a decision; None where nobody has decided on its field."""
+    one = plan.field(decision.field)
+    if not judged(plan, one, labels):
+        return None
+    expected, its = expected_of(plan, one, labels), labels.get(one.key, ())
+    if isinstance(decision, Decision):
+        found = "; ".join(choice.candidate.normal for choice in decision.chosen)
+        counts = Counts(rightly_found(decision, its, one), len(decision.chosen), len(its))
+        return Verdict(is_right(decision, its, one), found, expected, counts)
+    right = part_right(plan, decision, labels)
+    if decision.kind is PartKind.TABLE:
+        cells = cells_of(plan, decision, labels)
+        return Verdict(right, decision.found, expected, Counts(cells.right, cells.found, cells.there), cells)
+    count = sum(value is not None for value in decision.values[one.key])
+    return Verdict(right, decision.found, expected, Counts(len(its) if right else 0, count, len(its)))
 
 
 def held_out_decisions(
@@ -126,46 +163,20 @@ def judge_fold(
     tagger = corpus.tagger(rest) if ranker is not None else None
     found: list[HeldOut] = []
     for paper in fold:
+        labels = papers.samples[paper].labels
         decided: list[PartDecision] = []
+        values: list[Decision] = []
         if parts is not None:
-            familiar = _familiarity(corpus, paper, known)
+            familiar = float(corpus.likeness(paper)[corpus.exemplar_mask(known)].max(initial=0.0))
             decided = parts.decide_on(papers.samples[paper].pages, papers.units[paper], papers.marks[paper], familiar)
-            found += [
-                _part(papers, paper, number, one, unseen)
-                for one in decided
-                if judged(papers.plan, papers.plan.field(one.field), papers.samples[paper].labels)
-            ]
         if ranker is not None:
-            within = inside_of(papers.plan, decided)
-            found += _values(corpus, paper, number, corpus.decisions(paper, known, ranker, within, tagger), unseen)
+            values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger)
+        every: list[Decision | PartDecision] = [*decided, *values]
+        for decision in every:
+            verdict = verdict_on(papers.plan, decision, labels)
+            if verdict is not None:
+                found.append(HeldOut(paper, number, decision, verdict, unseen))
     return found
-
-
-def _familiarity(corpus: Corpus, paper: int, known: Mask) -> float:
-    mine = corpus.layouts[paper]
-    likeness = [layout_similarity(mine, corpus.layouts[int(other)]) for other in corpus.exemplars if known[int(other)]]
-    return max(likeness, default=0.0)
-
-
-def _values(corpus: Corpus, paper: int, fold: int, decisions: Sequence[Decision], unseen: bool) -> list[HeldOut]:
-    found = []
-    for decision in decisions:
-        labels = corpus.samples[paper].labels.get(decision.field)
-        if labels is not None:
-            right = is_right(decision, labels, corpus.plan.field(decision.field))
-            said = "; ".join(choice.candidate.normal for choice in decision.chosen)
-            found.append(
-                HeldOut(paper, fold, decision, right, unseen, said, "; ".join(label.normal for label in labels))
-            )
-    return found
-
-
-def _part(papers: Papers, paper: int, fold: int, decision: PartDecision, unseen: bool) -> HeldOut:
-    labels = papers.samples[paper].labels
-    one = papers.plan.field(decision.field)
-    cells = cells_of(papers.plan, decision, labels) if one.kind is FieldKind.TABLE else None
-    right = part_right(papers.plan, decision, labels)
-    return HeldOut(paper, fold, decision, right, unseen, decision.found, expected_of(papers.plan, one, labels), cells)
 
 
 def paper_folds(corpus: Corpus, seed: int) -> list[list[int]]:
@@ -192,4 +203,6 @@ def group_folds(corpus: Corpus, seed: int) -> list[list[int]]:
     return [sorted(fold) for fold in folds]
 
 
-__all__ = ["HeldOut", "Papers", "group_folds", "held_out_decisions", "is_right", "judge_fold", "paper_folds"]
+__all__ = [
+    "HeldOut", "Papers", "Verdict", "group_folds", "held_out_decisions", "is_right", "judge_fold", "paper_folds", "verdict_on",
+]  # fmt: skip

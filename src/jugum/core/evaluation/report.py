@@ -23,7 +23,6 @@ from jugum.core.evaluation.metrics import (
     share_by_papers,
 )
 from jugum.core.extraction import Decision
-from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.schema import Plan
 from jugum.core.thresholds import share_interval
 
@@ -80,22 +79,6 @@ class Report:
         return asdict(self)
 
 
-def counts_of(record: HeldOut) -> Counts:
-    """What a decision counts in precision and recall: its values, or a table's cells."""
-    if record.cells is not None:
-        return Counts(record.cells.right, record.cells.found, record.cells.there)
-    decision = record.decision
-    found = (
-        len(decision.chosen)
-        if isinstance(decision, Decision)
-        else sum(bool(one) for column in decision.values.values() for one in column)
-    )
-    there = len([one for one in record.expected.split("; ") if one]) if record.expected else 0
-    if isinstance(decision, PartDecision) and decision.kind is PartKind.CLAUSE:
-        there = min(1, there)
-    return Counts(min(found, there) if record.right else 0, found, there)
-
-
 def report_of(
     papers: Papers, seen: Sequence[HeldOut], unseen: Sequence[HeldOut], evidence: Sequence[EvidenceRow], gate: float
 ) -> Report:
@@ -146,10 +129,10 @@ def _together(records: Sequence[HeldOut]) -> dict[str, Any]:
     """Micro and macro precision, recall and F1, exact match, each with an interval by bootstrap over papers."""
     if not records:
         return {}
-    per_paper = [sum((counts_of(one) for one in its), Counts()) for its in _by_paper(records).values()]
+    per_paper = [sum((one.verdict.counts for one in its), Counts()) for its in _by_paper(records).values()]
     total = sum(per_paper, Counts())
     keys = sorted({record.decision.field for record in records})
-    by_field = [sum((counts_of(one) for one in records if one.decision.field == key), Counts()) for key in keys]
+    by_field = [sum((one.verdict.counts for one in records if one.decision.field == key), Counts()) for key in keys]
     rows = np.array([[one.right, one.found, one.there] for one in per_paper])
     f1 = bootstrap_interval(list(rows), lambda sums: 2 * sums[0] / max(1.0, sums[1] + sums[2]))
     exact = [(sum(one.right for one in its), len(its)) for its in _by_paper(records).values()]
@@ -174,7 +157,7 @@ def _figures(papers: Papers, key: str, seen: Sequence[HeldOut], unseen: Sequence
     printed = [
         _as_printed(papers, record)
         for record in known
-        if record.right and isinstance(record.decision, Decision) and record.found
+        if record.right and isinstance(record.decision, Decision) and record.verdict.found
     ]
     return FieldFigures(
         field=key,
@@ -187,8 +170,8 @@ def _figures(papers: Papers, key: str, seen: Sequence[HeldOut], unseen: Sequence
         unseen_right=sum(record.right for record in strange),
         unseen_total=len(strange),
         unseen_interval=share_by_papers([(record.right, 1) for record in strange]),
-        seen=_prf(sum(map(counts_of, known), Counts())),
-        unseen=_prf(sum(map(counts_of, strange), Counts())),
+        seen=_prf(sum((one.verdict.counts for one in known), Counts())),
+        unseen=_prf(sum((one.verdict.counts for one in strange), Counts())),
         printed=round(sum(printed) / len(printed), 4) if printed else None,
         cells=_cells(known, strange),
     )
@@ -204,7 +187,7 @@ def _cells(known: Sequence[HeldOut], strange: Sequence[HeldOut]) -> dict[str, An
     """A table's cells and whole rows, on layouts seen and not."""
     found: dict[str, Any] = {}
     for name, records in (("seen", known), ("unseen", strange)):
-        its = [record.cells for record in records if record.cells is not None]
+        its = [record.verdict.cells for record in records if record.verdict.cells is not None]
         if its:
             cells = Counts(sum(c.right for c in its), sum(c.found for c in its), sum(c.there for c in its))
             rows = Counts(

@@ -6,8 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from jugum.core.classification import layout_similarity
-from jugum.core.evaluation.curve import curve_records, forecast, papers_wanted, points_of
+from jugum.core.evaluation.curve import WHOLE_SHARE, CurvePoint, curve_records, forecast, papers_wanted, points_of
 from jugum.core.evaluation.evidence import (
     Calibrators,
     EvidenceRow,
@@ -17,13 +16,13 @@ from jugum.core.evaluation.evidence import (
     evidence_of,
     familiarity_gate,
 )
-from jugum.core.evaluation.holdout import Papers, held_out_decisions, is_right
+from jugum.core.evaluation.holdout import Papers, held_out_decisions, verdict_on
 from jugum.core.evaluation.report import FieldFigures, Report, figures_of_tests, report_of
-from jugum.core.extraction import Decision, Sample
+from jugum.core.extraction import Sample
 from jugum.core.extraction.corpus import Corpus
 from jugum.core.extraction.decided import part_kind
 from jugum.core.extraction.model import PAPERS_MIN
-from jugum.core.extraction.parts import Structures, expected_of, judged, part_right
+from jugum.core.extraction.parts import Structures
 from jugum.core.extraction.reader import AnyDecision, Reader, fit_reader
 from jugum.core.extraction.synonyms import Groups
 from jugum.core.page import Page
@@ -69,7 +68,7 @@ def train_version(
     labellers marked are learned as the fields' own.
 
     Raises InputError when there are fewer than three papers with a label or the plan has nothing to read. `progress` is told the stage and
-    the share (0–1) of the whole that is done; about 3 s at 30 papers."""
+    the share (0–1) of the whole that is done."""
     papers = papers_of(plan, samples, groups=groups, structures=structures, synonyms=synonyms, progress=progress)
     corpus = papers.corpus
     seen = held_out_decisions(
@@ -91,7 +90,7 @@ def train_version(
     reader = fit_reader(papers.plan, papers.samples, corpus, seed=seed)
     calibrators = calibrators_of(records)
     evidence = evidence_of(papers, records, cross_fitted(records))
-    gate = familiarity_gate(corpus, lambda a, b: layout_similarity(corpus.layouts[a], corpus.layouts[b]))
+    gate = familiarity_gate(corpus)
     progress("measuring on the test set", 0.96)
     report = report_of(papers, seen, unseen, evidence, gate)
     report = replace(report, test=figures_on_tests(reader, calibrators, tests, gate, structures))
@@ -130,16 +129,17 @@ def papers_of(
     return papers
 
 
-def learning_curve(papers: Papers, *, seed: int = 0) -> dict[str, Any]:
-    """Errors by number of papers with their forecast, for all fields together ("") and for each; and how many more papers each needs for 98 %."""
+def learning_curve(papers: Papers, full: Mapping[str, tuple[int, int]], *, seed: int = 0) -> dict[str, Any]:
+    """Errors by number of papers with their forecast, for all fields together ("") and for each; and how many more papers each needs for 98 %.
+    `full` has for each (values right, judged) in the held-out figures of the whole training, whose folds leave four fifths to learn from."""
     records = curve_records(papers, seed=seed)
-    full = held_out_decisions(papers, unseen=False, seed=seed)
-    everything = {**records, round(len(papers.samples) * 0.8): full}
+    count = len(papers.samples)
     found = {}
     for key in ["", *(one.key for one in papers.plan.fields)]:
-        points = points_of(everything, key)
+        points = points_of(records, key)
+        if full.get(key, (0, 0))[1]:
+            points.append(CurvePoint(round(count * WHOLE_SHARE), *full[key]))
         if points:
-            count = len(papers.samples)
             wanted = papers_wanted(points, count, WANTED_SHARE, seed=seed)
             found[key] = {
                 "points": [asdict(one) for one in points], "forecast": [asdict(one) for one in forecast(points, count, seed=seed)],
@@ -174,15 +174,12 @@ def figures_on_tests(
         for decision, sure in confident_decisions(
             reader, calibrators, sample.pages, (structures or {}).get(sample.key)
         ):
-            one = reader.plan.field(decision.field)
-            if sure is not None and judged(reader.plan, one, sample.labels):
-                if isinstance(decision, Decision):
-                    right = is_right(decision, sample.labels[one.key], one)
-                    found = "; ".join(choice.candidate.normal for choice in decision.chosen)
-                else:
-                    right, found = part_right(reader.plan, decision, sample.labels), decision.found
-                expected = expected_of(reader.plan, one, sample.labels)
-                rows.append(EvidenceRow(sample.key, one.key, sure, decision.familiarity, right, False, found, expected))
+            verdict = verdict_on(reader.plan, decision, sample.labels)
+            if sure is not None and verdict is not None:
+                said = verdict.found, verdict.expected
+                rows.append(
+                    EvidenceRow(sample.key, decision.field, sure, decision.familiarity, verdict.right, False, *said)
+                )
     return figures_of_tests(reader.plan, rows, len(tests), gate)
 
 

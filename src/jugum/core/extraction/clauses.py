@@ -143,7 +143,7 @@ class ClauseModel:
         self.bias_[clause.key] = float(model.intercept_[0])
 
     def decide(self, units: Sequence[Unit], familiarity: float) -> list[PartDecision]:
-        """One decision a clause; 2 ms a page. Signs: log-odds, lead over the next other place, absent, likeness of the layout, whether it was
+        """One decision a clause. Signs: log-odds, lead over the next other place, absent, likeness of the layout, whether it was
         learned."""
         if not units:
             return [_decision(one, [], np.zeros(0), familiarity, False) for one in self.clauses]

@@ -49,8 +49,8 @@ class Rows:
 
 @dataclass(frozen=True)
 class Prepared:
-    """A paper of a corpus: its candidates, what rules found, its layout's likeness to the exemplars, and for each decided field the candidate
-    that each of its labels means (None: among no candidates)."""
+    """A paper of a corpus: its candidates, what rules found, and for each decided field the candidate that each of its labels means (None: among
+    no candidates)."""
 
     candidates: list[Candidate]
     by_rule: dict[str, list[int]]
@@ -86,6 +86,7 @@ class Corpus:
         self._same: dict[tuple[int, str], Mask] = {}
         self._relations: dict[bytes, Relations] = {}
         self._tagged: dict[int, TaggedPaper] = {}
+        self._alike: dict[int, Floats] = {}
         kept = set(self.row_papers)
         for place, number in enumerate(self.row_papers):
             self._prepared[number] = self._prepare(number)
@@ -127,14 +128,20 @@ class Corpus:
         """Examples of an exemplar, known by its place among the exemplars."""
         one = self.prepared(number)
         placed = [(key, one.candidates[index]) for key, its in one.gold.items() for index in its if index is not None]
-        return labelled_examples(self.plan, place, placed)
+        return labelled_examples(self.plan, place, placed, self.synonyms)
 
     def _view(self, number: int) -> PaperView:
         one = self.prepared(number)
-        alike = [layout_similarity(self.layouts[number], self.layouts[int(other)]) for other in self.exemplars]
-        return PaperView(
-            self.plan, one.candidates, self.examples, np.array(alike), self.texts, one.by_rule, self.synonyms
-        )
+        alike = self.likeness(number)
+        return PaperView(self.plan, one.candidates, self.examples, alike, self.texts, one.by_rule, self.synonyms)
+
+    def likeness(self, number: int) -> Floats:
+        """Likeness (0–1) of a paper's layout to each exemplar; worked out once."""
+        if number not in self._alike:
+            self._alike[number] = layout_likeness(
+                self.layouts[number], [self.layouts[int(other)] for other in self.exemplars]
+            )
+        return self._alike[number]
 
     def rows(self, papers: Sequence[int], known: Mask, seed: int) -> Rows:
         """Rows of those of `papers` that are learned from, each paper's features made as if it, and then its whole look-alike group, had not been
@@ -221,6 +228,11 @@ class Corpus:
         if key not in self._relations:
             self._relations[key] = learned_relations(self.plan, [self.samples[n] for n in np.flatnonzero(known)])
         return self._relations[key]
+
+
+def layout_likeness(layout: Layout, others: Sequence[Layout]) -> Floats:
+    """Likeness (0–1) of a layout to each of some others."""
+    return np.array([layout_similarity(layout, other) for other in others], dtype=np.float32)
 
 
 def with_prior(features: Floats) -> Floats:

@@ -65,7 +65,9 @@ def example_of(paper: int, field: str, candidate: Candidate, label: str = "") ->
     )
 
 
-def labelled_examples(plan: Plan, paper: int, placed: Sequence[tuple[str, Candidate]]) -> list[Example]:
+def labelled_examples(
+    plan: Plan, paper: int, placed: Sequence[tuple[str, Candidate]], groups: Groups | None = None
+) -> list[Example]:
     """Examples of a paper's (field key, candidate), each with the printed name that its surroundings show. What stands around values of several
     of its
     fields ("This month" over all amounts) is the name of none; other papers have no say, so that none shows through where it is held out."""
@@ -74,7 +76,7 @@ def labelled_examples(plan: Plan, paper: int, placed: Sequence[tuple[str, Candid
         for text in {candidate.contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS}:
             counts = by_text.setdefault(text, {})
             counts[key] = counts.get(key, 0) + 1
-    names = {key: [name for name, _ in its] for key, its in meant_names(plan).items()}
+    names = {key: [name for name, _ in its] for key, its in meant_names(plan, groups).items()}
     found = []
     for key, one in placed:
         seen = {

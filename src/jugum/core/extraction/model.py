@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification import Layout, layout_of, layout_similarity
 from jugum.core.extraction.against import Example, Examples
 from jugum.core.extraction.assignment import Decision
 from jugum.core.extraction.corpus import Corpus, Inside, decisions_on
@@ -30,39 +29,24 @@ PAPERS_MIN = 3
 
 @dataclass(frozen=True)
 class Extractor:
-    """Everything that reading a new paper needs, as plain data. `layouts` and `texts` are of the exemplars that the examples stem from."""
+    """Everything that reading a new paper needs, as plain data. `texts` are those of the papers that the examples stem from."""
 
     plan: Plan
     ranker: Ranker
     examples: Examples
-    layouts: tuple[Layout, ...]
     texts: tuple[frozenset[str], ...]
     synonyms: Groups | None = None
     relations: Relations | None = None
     tagger: WordTagger | None = None
 
     def decide(
-        self, pages: Sequence[Page], within: Mapping[str, Inside] | None = None, alike: Floats | None = None
+        self, pages: Sequence[Page], alike: Floats, within: Mapping[str, Inside] | None = None
     ) -> list[Decision]:
-        """One decision per field of the plan for a paper; about 30 ms a page. `alike`: likeness of its layout to each exemplar, if known."""
+        """One decision per field of the plan for a paper. `alike`: likeness (0–1) of its layout to that of each paper the examples stem from."""
         found, by_rule = candidates_with_rules(self.plan, pages)
-        view = PaperView(
-            self.plan,
-            found,
-            self.examples,
-            self.likeness(pages) if alike is None else alike,
-            self.texts,
-            by_rule,
-            self.synonyms,
-        )
-        known = np.ones(len(self.layouts), dtype=bool)
-        decided = decisions_on(self.plan, view, known, self.ranker, within, self.relations)
+        view = PaperView(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
+        decided = decisions_on(self.plan, view, np.ones(len(alike), dtype=bool), self.ranker, within, self.relations)
         return with_opinion(self.plan, decided, self.tagger.values(pages)) if self.tagger else decided
-
-    def likeness(self, pages: Sequence[Page]) -> Floats:
-        """Likeness (0–1) of a paper's layout to each exemplar."""
-        layout = layout_of(pages)
-        return np.array([layout_similarity(layout, other) for other in self.layouts], dtype=np.float32)
 
     def to_data(self) -> tuple[dict[str, Any], str]:
         """JSON-able data, and the trees as text."""
@@ -72,7 +56,6 @@ class Extractor:
         return {
             "features": list(FEATURES),
             "ranker": line,
-            "layouts": [layout.to_data() for layout in self.layouts],
             "common_texts": common,
             "texts": [sorted(number[text] for text in texts) for texts in self.texts],
             "synonyms": None if self.synonyms is None else [sorted(group) for group in self.synonyms],
@@ -98,7 +81,6 @@ class Extractor:
                     for paper, field, contexts, text, shape, page, box, label in data["examples"]
                 ]
             ),
-            tuple(Layout.from_data(layout) for layout in data["layouts"]),
             tuple(frozenset(common[place] for place in places) for places in data["texts"]),
             None if synonyms is None else tuple(frozenset(group) for group in synonyms),
             Relations.from_data(data["relations"]) if data["relations"] else None,
@@ -118,9 +100,6 @@ def train_extractor(corpus: Corpus, papers: Sequence[int], *, seed: int = 0) -> 
 def extractor_from(corpus: Corpus, *, seed: int = 0) -> Extractor:
     """The extractor that all of a corpus's papers make."""
     ranker = train_extractor(corpus, range(len(corpus.samples)), seed=seed)
-    layouts = tuple(corpus.layouts[int(number)] for number in corpus.exemplars)
     relations = corpus.relations(np.ones(len(corpus.samples), dtype=bool))
     tagger = corpus.tagger(range(len(corpus.samples)))
-    return Extractor(
-        corpus.plan, ranker, corpus.examples, layouts, tuple(corpus.texts), corpus.synonyms, relations, tagger
-    )
+    return Extractor(corpus.plan, ranker, corpus.examples, tuple(corpus.texts), corpus.synonyms, relations, tagger)

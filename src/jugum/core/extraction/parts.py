@@ -17,7 +17,7 @@ from jugum.core.extraction.examples import Sample, SampleLabel
 from jugum.core.extraction.found import Finding
 from jugum.core.extraction.table_names import with_learned_heads
 from jugum.core.extraction.tables import table_decision
-from jugum.core.extraction.untrained import read_untrained
+from jugum.core.extraction.untrained import needs_picture, read_untrained
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structure
@@ -47,7 +47,7 @@ class PartReader:
     clauses: ClauseModel
 
     def decide(self, pages: Sequence[Page], structures: Structures | None, familiarity: float) -> list[PartDecision]:
-        """One decision for each clause, table and mark of the plan."""
+        """One decision for each clause, table and mark of the plan; see `mark_findings` for which marks."""
         return self.decide_on(
             pages,
             units_of(pages) if self.clauses.clauses else [],
@@ -62,7 +62,7 @@ class PartReader:
         for one in self.plan.fields:
             if part_kind(one) is PartKind.TABLE:
                 found.append(table_decision(self.plan, one, pages, familiarity))
-            elif part_kind(one) is PartKind.MARK:
+            elif one.key in marks:
                 found.append(mark_decision(one, marks[one.key], familiarity))
         return found
 
@@ -82,8 +82,10 @@ def fit_parts(plan: Plan, samples: Sequence[Sample], units: Sequence[Sequence[Un
 
 
 def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> dict[str, Finding]:
-    """What the engines of marks, choices, signatures and zones find; without `structures` no tick box and no signature is seen."""
-    marks = marks_of(plan)
+    """What the engines of marks, choices, signatures and zones find. Without `structures` those that need a page's picture are left out, since they
+    would seem absent."""
+    seen = [one for one in marks_of(plan).fields if structures is not None or not needs_picture(Plan((one,)))]
+    marks = Plan(tuple(seen))
     return read_untrained(marks, pages, structures) if marks.fields else {}
 
 

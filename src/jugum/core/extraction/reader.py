@@ -5,12 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
-from jugum.core.classification import Layout, layout_of, layout_similarity
+from jugum.core.classification import Layout, layout_of
 from jugum.core.extraction.assignment import Decision
-from jugum.core.extraction.corpus import Corpus
-from jugum.core.extraction.decided import PartDecision, PartKind
+from jugum.core.extraction.corpus import Corpus, layout_likeness
+from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.examples import Sample
 from jugum.core.extraction.model import Extractor, extractor_from
 from jugum.core.extraction.parts import PartReader, Structures, fit_parts, inside_of, marks_of, parts_of
@@ -39,13 +37,10 @@ class Reader:
     def decide(self, pages: Sequence[Page], structures: Structures | None = None) -> list[AnyDecision]:
         """One decision for each field that is read, in no particular order. `structures` are the pages' layers; without them fields that need a
         picture are left out, since they would seem absent."""
-        layout = layout_of(pages)
-        alike = np.array([layout_similarity(layout, other) for other in self.layouts], dtype=np.float32)
+        alike = layout_likeness(layout_of(pages), self.layouts)
         familiar = float(alike.max(initial=0.0))
         decided: list[PartDecision] = self.parts.decide(pages, structures, familiar) if self.parts else []
-        if structures is None and self.needs_picture:
-            decided = [one for one in decided if one.kind is not PartKind.MARK]
-        values = self.extractor.decide(pages, inside_of(self.plan, decided), alike) if self.extractor else []
+        values = self.extractor.decide(pages, alike, inside_of(self.plan, decided)) if self.extractor else []
         return [*values, *decided]
 
 

@@ -88,12 +88,16 @@ def misfit(version_plan: Plan, plan: Plan) -> str:
     new is read by the plan alone."""
     now = {field.key: field for field in plan.fields}
     gone = [one.name for one in version_plan.fields if one.key not in now]
-    changed = [
-        one.name for one in version_plan.fields
-        if one.key in now and (one.kind, one.data_type) != (now[one.key].kind, now[one.key].data_type)
-    ]  # fmt: skip
+    fits = readable(version_plan, plan)
+    changed = [one.name for one in version_plan.fields if one.key in now and one.key not in fits]
     if gone and len(gone) == len(version_plan.fields):
         return "none of the fields it reads is in the plan"
     if changed:
         return f"the plan has another kind of field for {', '.join(changed[:3])}{' and others' if len(changed) > 3 else ''}"
     return ""
+
+
+def readable(version_plan: Plan, plan: Plan) -> set[str]:
+    """Keys of the fields of a plan that a version trained for another plan can read: there in both, with the same kind and data type."""
+    then = {field.key: (field.kind, field.data_type) for field in version_plan.fields}
+    return {field.key for field in plan.fields if then.get(field.key) == (field.kind, field.data_type)}
