@@ -23,7 +23,7 @@ from jugum.core.extraction.parts import cells_of, inside_of, part_right
 from jugum.core.extraction.relations import Relations, agreed, learned_relations
 from jugum.core.extraction.sequence import agrees, fit_tagger, tagged
 from jugum.core.extraction.table_names import with_learned_heads
-from jugum.core.extraction.tables import read_table, table_decision
+from jugum.core.extraction.tables import Lines, read_table, table_decision
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import DataType
@@ -227,7 +227,7 @@ def test_the_heads_of_labelled_tables_are_learned() -> None:
     )  # "Wares" and "Fee" say nothing to the plan
     learned = with_learned_heads(plan, [_table_paper(0), _table_paper(1)])
     assert "Wares" in learned.field("goods.item").printed_names
-    decision = table_decision(learned, learned.field("goods"), paper.pages, 1.0)
+    decision = table_decision(learned, learned.field("goods"), [Lines.of(page) for page in paper.pages], 1.0)
     assert decision.found == "rope | 12.00; oars | 29.00; lamp | 7.50"
     assert part_right(learned, decision, paper.labels)
     counted = cells_of(learned, decision, paper.labels)
@@ -236,7 +236,7 @@ def test_the_heads_of_labelled_tables_are_learned() -> None:
 
 def test_a_table_with_one_wrong_cell_is_wrong_as_a_whole_and_nearly_right_by_cells() -> None:
     plan = with_learned_heads(_table_plan(), [_table_paper(0)])
-    decision = table_decision(plan, plan.field("goods"), _table_paper(3).pages, 1.0)
+    decision = table_decision(plan, plan.field("goods"), [Lines.of(page) for page in _table_paper(3).pages], 1.0)
     labels = dict(_table_paper(3).labels)
     labels["goods.sum"] = (*labels["goods.sum"][:2], SampleLabel("8,50", "8.50"))
     assert not part_right(plan, decision, labels)

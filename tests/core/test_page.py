@@ -23,14 +23,22 @@ fractions = st.floats(0, 1, allow_nan=False)
 boxes = st.tuples(fractions, fractions, fractions, fractions).map(
     lambda v: Box(min(v[0], v[2]), min(v[1], v[3]), max(v[0], v[2]), max(v[1], v[3]))
 )
-words = st.builds(Word, st.text(min_size=1, max_size=12), boxes, fractions, st.booleans())
+words = st.builds(
+    Word,
+    st.text(min_size=1, max_size=12),
+    boxes,
+    fractions,
+    st.booleans(),
+    cell=st.integers(-1, 400),
+    differs=st.booleans(),
+)
 
 
 @given(st.lists(words, max_size=40))
 def test_packed_words_come_back_within_a_grid_step(some: list[Word]) -> None:
     back = unpack_words(pack_words(some))
     assert [w.text for w in back] == [w.text for w in some]
-    assert [w.bold for w in back] == [w.bold for w in some]
+    assert [(w.bold, w.cell, w.differs) for w in back] == [(w.bold, w.cell, w.differs) for w in some]
     for one, other in zip(back, some, strict=True):
         assert one.box == pytest.approx(other.box, abs=1 / 65535)
         assert one.confidence == pytest.approx(other.confidence, abs=1 / 255)

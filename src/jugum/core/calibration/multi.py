@@ -24,10 +24,11 @@ SIGNS = (
     "logit_if_absent",
     "opinion_agrees",
     "opinion_differs",
+    "readings_differ",
 )
 # Which way each sign may speak: 1 for being right, −1 against, 0 either way. What a handful of papers happen to show must not turn a familiar
 # layout, or a surer ranker, into a reason for doubt.
-DIRECTIONS = (1, 1, 0, 1, 1, 1, 0, 1, -1)
+DIRECTIONS = (1, 1, 0, 1, 1, 1, 0, 1, -1, -1)
 Floats = npt.NDArray[np.float64]
 
 
@@ -82,11 +83,14 @@ class Calibrator:
         }
 
     @staticmethod
-    def from_data(data: dict[str, Any]) -> Calibrator:
+    def from_data(data: dict[str, Any], signs: int = 0) -> Calibrator:
+        """The inverse of `to_data`. `signs` is how many a decision of this kind has now: those that came later than the data say nothing."""
         calibrator = Calibrator()
-        calibrator.mean_ = np.array(data["mean"])
-        calibrator.scale_ = np.array(data["scale"])
-        calibrator.coefficients_ = np.array(data["coefficients"])
+        known = len(data["mean"])
+        more = (0, max(0, signs - known))
+        calibrator.mean_ = np.pad(np.array(data["mean"]), more)
+        calibrator.scale_ = np.pad(np.array(data["scale"]), more, constant_values=1.0)
+        calibrator.coefficients_ = np.pad(np.array(data["coefficients"]), more)
         calibrator.intercept_ = float(data["intercept"])
         calibrator.decisions_ = int(data["decisions"])
         return calibrator
@@ -133,4 +137,5 @@ def _value_signs(decision: Decision) -> tuple[float, ...]:
     lead = 0.0 if decision.absent else min(12.0, decision.logit - decision.rival)
     familiar = decision.familiarity
     agrees, differs = float(decision.opinion is True), float(decision.opinion is False)
-    return logit, lead, absent, familiar, decision.reading, logit * familiar, logit * absent, agrees, differs
+    misread = float(decision.misread)
+    return logit, lead, absent, familiar, decision.reading, logit * familiar, logit * absent, agrees, differs, misread

@@ -10,24 +10,22 @@ import numpy.typing as npt
 
 from jugum.core.evaluation.metrics import Counts
 from jugum.core.extraction import Decision, SampleLabel, train_extractor
-from jugum.core.extraction.clauses import Unit, units_of
 from jugum.core.extraction.corpus import Corpus
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.examples import Sample
-from jugum.core.extraction.found import Finding
 from jugum.core.extraction.parts import (
     Cells,
+    PartPaper,
     Structures,
     cells_of,
     expected_of,
     fit_parts,
     inside_of,
     judged,
-    mark_findings,
     part_right,
     parts_of,
 )
-from jugum.core.schema import FieldKind, FieldPlan, Plan
+from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import same_value
 
 FOLDS = 5
@@ -65,22 +63,25 @@ class HeldOut:
 @dataclass
 class Papers:
     """Labelled papers with all that judging them needs. `plan` is the whole plan; `corpus` holds its learned values,
-    `units` what clauses may be, `marks` what the engines of marks found, each once for every fold."""
+    `parts` what its clauses, tables and marks are read from, made once for every fold."""
 
     plan: Plan
     samples: Sequence[Sample]
     corpus: Corpus
-    units: list[list[Unit]] = field(default_factory=list)
-    marks: list[dict[str, Finding]] = field(default_factory=list)
+    parts: list[PartPaper] = field(default_factory=list)
 
     @staticmethod
     def of(
         plan: Plan, samples: Sequence[Sample], corpus: Corpus, structures: Mapping[str, Structures] | None = None
     ) -> Papers:
-        clauses = any(one.kind is FieldKind.CLAUSE for one in plan.fields)
-        units = [units_of(sample.pages) if clauses else [] for sample in samples]
-        marks = [mark_findings(plan, sample.pages, (structures or {}).get(sample.key)) for sample in samples]
-        return Papers(plan, samples, corpus, units, marks)
+        part = parts_of(plan)
+        made = [
+            PartPaper.of(part, sample.pages, (structures or {}).get(sample.key))
+            if part.fields
+            else PartPaper((), (), {}, ())
+            for sample in samples
+        ]
+        return Papers(plan, samples, corpus, made)
 
     @property
     def has_parts(self) -> bool:
@@ -152,7 +153,7 @@ def judge_fold(
     known = np.zeros(len(corpus.samples), dtype=bool)
     known[list(rest)] = True
     parts = (
-        fit_parts(papers.plan, [papers.samples[n] for n in rest], [papers.units[n] for n in rest])
+        fit_parts(papers.plan, [papers.samples[n] for n in rest], [papers.parts[n] for n in rest])
         if papers.has_parts and rest
         else None
     )
@@ -168,7 +169,7 @@ def judge_fold(
         values: list[Decision] = []
         if parts is not None:
             familiar = float(corpus.likeness(paper)[corpus.exemplar_mask(known)].max(initial=0.0))
-            decided = parts.decide_on(papers.samples[paper].pages, papers.units[paper], papers.marks[paper], familiar)
+            decided = parts.decide_on(papers.parts[paper], familiar)
         if ranker is not None:
             values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger)
         every: list[Decision | PartDecision] = [*decided, *values]

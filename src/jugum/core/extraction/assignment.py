@@ -33,9 +33,8 @@ class Decision:
     `chosen` are its values (at most one unless the field has many), `others` the candidates next in line with other
     values, best first. `logit` speaks for the decision's weakest value (or for the best candidate when nothing was
     chosen), `rival` for the best candidate of another value, `familiarity` is the layout's likeness (0–1) to the most alike labelled paper,
-    `reading` the least reading confidence (0–1) in the words chosen. `opinion` tells whether a second model gives the same answer (None:
-    there is none), `why` what spoke for the answer, `scores` the numbers behind it.
-    """
+    `reading` the least reading confidence (0–1) in the words chosen, `misread` whether two readings of them differ. `opinion` tells whether a
+    second model gives the same answer (None: there is none), `why` what spoke for the answer, `scores` the numbers behind it."""
 
     field: str
     chosen: tuple[Choice, ...]
@@ -47,6 +46,7 @@ class Decision:
     opinion: bool | None = None
     why: str = ""
     scores: Mapping[str, float] = kept(default_factory=dict)
+    misread: bool = False
 
     @property
     def absent(self) -> bool:
@@ -98,6 +98,7 @@ def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], 
         rival=others[0].logit if others else NO_RIVAL,
         familiarity=familiarity,
         reading=min((choice.candidate.confidence for choice in chosen), default=1.0),
+        misread=any(choice.candidate.differs for choice in chosen),
     )
 
 

@@ -22,7 +22,11 @@ WORDS_MAX = {
     DataType.IDENTIFIER: 6, DataType.PHONE: 6, DataType.EMAIL: 3, DataType.ADDRESS: 14, DataType.COUNTRY: 4, DataType.CHOICE: 6,
 }  # fmt: skip
 TEXT_WORDS_MAX = 8
-ADDRESS_LINES_MAX = 5
+STACK_LINES_MAX = 5  # of an address, or in one ruled cell
+TEXT_LINES_MAX = 3  # of another text
+TEXT_GAP_MOST = 0.6  # line heights between its lines
+CELL_ROWS = 5  # rows that the name of a ruled cell may stand above a value in it
+STACKS = frozenset({DataType.ADDRESS, DataType.TEXT})
 BELOW_WITHIN = 1.4  # line heights between a value and the name printed beneath it
 LINE_GAP_MOST = 1.1  # line heights between two lines of one address
 LINE_WORDS = 9  # a piece of a row with more words is running prose
@@ -59,7 +63,8 @@ class Candidate:
     starts_segment: bool
     ends_segment: bool
     widest: bool
-    more: tuple[tuple[int, int], ...] = ()  # further lines of an address: first and last words
+    more: tuple[tuple[int, int], ...] = ()  # further lines of it: first and last words
+    differs: bool = False  # a second reading has one of its words otherwise
 
     @property
     def data_type(self) -> DataType:
@@ -123,12 +128,12 @@ class PageCandidates:
     def _in_segment(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
         above: tuple[str, str] | None = None
         for first, last, normal, widest in self._spans(segment, kind):
-            above = above or self._heads_above(segment.box, segment.row)
+            above = above or self._heads_above(segment, segment.box)
             yield self._candidate(segment, (first, last), kind, normal, widest, above)
         yield from self._glued(segment, kind)
-        if kind.data_type is DataType.ADDRESS:
-            yield from self._stacked(segment, kind, self._heads_above(segment.box, segment.row))
-        elif kind.data_type in WRAPS:
+        if kind.data_type in STACKS:
+            yield from self._stacked(segment, kind)
+        if kind.data_type in WRAPS:
             yield from self._wrapped(segment, kind)
 
     def _glued(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
@@ -146,7 +151,7 @@ class PageCandidates:
                 if normal is None or box is None or not any(map(str.isalnum, normal)):
                     continue
                 made = self._candidate(
-                    segment, (first, last), kind, normal, True, self._heads_above(segment.box, segment.row)
+                    segment, (first, last), kind, normal, True, self._heads_above(segment, segment.box)
                 )
                 contexts = (plain_text(parts["name"]), *made.contexts[1:])
                 yield replace(made, text=text, box=box, contexts=contexts, whole_segment=False, starts_segment=False)
@@ -174,7 +179,7 @@ class PageCandidates:
                     made = self._candidate(segment, (first, segment.last), kind, normal, True, ("", ""))
                     yield replace(
                         made, text=text, box=union(word.box for word in words), confidence=min(word.confidence for word in words),
-                        more=((below.first, last),), relative_height=1.0,
+                        more=((below.first, last),), relative_height=1.0, differs=any(word.differs for word in words),
                     )  # fmt: skip
 
     def within(self, kind: ValueType, first: int, last: int) -> Candidate | None:
@@ -184,7 +189,7 @@ class PageCandidates:
         normal = normal_form(text_of(self.words[first : last + 1]), kind)
         if segment is None or normal is None:
             return None
-        return self._candidate(segment, (first, last), kind, normal, True, self._heads_above(segment.box, segment.row))
+        return self._candidate(segment, (first, last), kind, normal, True, self._heads_above(segment, segment.box))
 
     def _spans(self, segment: Segment, kind: ValueType) -> Iterator[tuple[int, int, str, bool]]:
         longest = WORDS_MAX.get(kind.data_type, TEXT_WORDS_MAX)
@@ -213,31 +218,42 @@ class PageCandidates:
         begins = text[0].isupper() or text[0].isdigit() or not text[0].isalnum()
         return first == segment.first or begins or before.endswith((":", "“", '"', "(", "="))
 
-    def _stacked(self, segment: Segment, kind: ValueType, above: tuple[str, str]) -> Iterator[Candidate]:
-        """Addresses of two to five lines: pieces of rows that begin at the same place, close below one another."""
+    def _stacked(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
+        """Values of several lines: pieces of rows that begin at the same place, close below one another. Addresses have two to five lines, other
+        texts up to three of a few words, closer together; in one ruled cell up to five."""
+        address, cell = kind.data_type is DataType.ADDRESS, self.cell_of(segment)
+        most = STACK_LINES_MAX if address or cell >= 0 else TEXT_LINES_MAX
+        gap = (LINE_GAP_MOST if address else TEXT_GAP_MOST) * self.height
+        above: tuple[str, str] | None = None
         lines = [segment]
-        for row in range(segment.row + 1, min(segment.row + 3 * ADDRESS_LINES_MAX, len(self.rows))):
+        for row in range(segment.row + 1, min(segment.row + 3 * most, len(self.rows))):
             last = lines[-1]
+            if not address and last.last - last.first >= LINE_WORDS:
+                break
             here = [one for one in self.by_row[row] if abs(one.box.x0 - segment.box.x0) < 0.008]
             if not here:
-                if self.by_row[row][0].box.y0 - last.box.y1 > LINE_GAP_MOST * self.height:
+                if self.by_row[row][0].box.y0 - last.box.y1 > gap:
                     break
                 continue
-            if here[0].box.y0 - last.box.y1 > LINE_GAP_MOST * self.height or here[0].text.endswith(":"):
+            if here[0].box.y0 - last.box.y1 > gap or here[0].text.endswith(":") or self.cell_of(here[0]) != cell:
                 break
             lines.append(here[0])
-            normal = normal_form("\n".join(line.text for line in lines), kind)
+            joined = "\n" if address else " "
+            normal = normal_form(joined.join(line.text for line in lines), kind)
             if normal is not None:
+                above = above or self._heads_above(segment, segment.box)
                 yield self._several(lines, kind, normal, above)
-            if len(lines) == ADDRESS_LINES_MAX:
+            if len(lines) == most:
                 break
 
     def _several(self, lines: Sequence[Segment], kind: ValueType, normal: str, above: tuple[str, str]) -> Candidate:
         made = self._candidate(lines[0], (lines[0].first, lines[0].last), kind, normal, True, above)
         words = [word for line in lines for word in self.words[line.first : line.last + 1]]
+        joined = ", " if kind.data_type is DataType.ADDRESS else " "
         return replace(
             made,
-            text=", ".join(line.text for line in lines),
+            text=joined.join(line.text for line in lines),
+            differs=any(word.differs for word in words),
             box=union(word.box for word in words),
             confidence=min(word.confidence for word in words),
             more=tuple((line.first, line.last) for line in lines[1:]),
@@ -257,7 +273,7 @@ class PageCandidates:
         words = self.words[first : last + 1]
         box = union(word.box for word in words)
         if (first, last) != (segment.first, segment.last) and segment.last - segment.first > 3:
-            above = self._heads_above(box, segment.row)
+            above = self._heads_above(segment, box)
         return Candidate(
             page=self.page.number,
             first=first,
@@ -274,6 +290,7 @@ class PageCandidates:
             starts_segment=first == segment.first,
             ends_segment=last == segment.last,
             widest=widest,
+            differs=any(word.differs for word in words),
         )
 
     def _contexts(self, segment: Segment, first: int, last: int, above: tuple[str, str]) -> tuple[str, ...]:
@@ -287,22 +304,31 @@ class PageCandidates:
         previous = text_of(self.words[max(0, first - CONTEXT_WORDS) : first])
         following = text_of(self.words[last + 1 : last + 1 + CONTEXT_WORDS])
         box = union(word.box for word in self.words[first : last + 1])
-        return left, above[0], row_head, above[1], previous, following, self._below(box, segment.row)
+        return left, above[0], row_head, above[1], previous, following, self._below(segment, box)
 
-    def _below(self, box: Box, row: int) -> str:
-        """The words close under a box: forms print the name of a line beneath it."""
-        for number in range(row + 1, min(row + 3, len(self.rows))):
+    def cell_of(self, segment: Segment) -> int:
+        """The ruled cell that a piece of a row stands in, −1 for none."""
+        return self.words[segment.first].cell
+
+    def _below(self, segment: Segment, box: Box) -> str:
+        """The words close under a box: forms print the name of a line beneath it. What another ruled cell says is not meant."""
+        for number in range(segment.row + 1, min(segment.row + 3, len(self.rows))):
             under = [other for other in self.by_row[number] if horizontal_overlap(other.box, box) > 0.15]
             if under:
                 best = max(under, key=lambda other: horizontal_overlap(other.box, box))
+                if self.cell_of(segment) != self.cell_of(best):
+                    return ""
                 near = best.box.y0 - box.y1 < BELOW_WITHIN * self.height
                 return best.text if near and not self.numeric[id(best)] else ""
         return ""
 
-    def _heads_above(self, box: Box, row: int) -> tuple[str, str]:
-        """The nearest segment above a box, and the nearest that is no number (a column's head), looking up 30 rows."""
-        nearest = head = ""
-        for number in range(row - 1, max(-1, row - 31), -1):
+    def _heads_above(self, segment: Segment, box: Box) -> tuple[str, str]:
+        """The nearest piece above a box, and the nearest that is no number (a column's head), looking up 30 rows. In a ruled cell what is printed
+        above in the same cell is both, wherever in it: its name stands in a corner of the box."""
+        nearest = head = self._in_cell_above(segment, box)
+        if head:
+            return nearest, head
+        for number in range(segment.row - 1, max(-1, segment.row - 31), -1):
             over = [other for other in self.by_row[number] if horizontal_overlap(other.box, box) > 0.15]
             if not over:
                 continue
@@ -312,6 +338,16 @@ class PageCandidates:
                 head = best.text
                 break
         return nearest, head
+
+    def _in_cell_above(self, segment: Segment, box: Box) -> str:
+        cell = self.cell_of(segment)
+        if cell < 0:
+            return ""
+        for number in range(segment.row - 1, max(-1, segment.row - CELL_ROWS - 1), -1):
+            here = [one for one in self.by_row[number] if self.cell_of(one) == cell and not self.numeric[id(one)]]
+            if here:
+                return min(here, key=lambda one: abs(one.box.x0 - box.x0)).text
+        return ""
 
 
 def _may_be(text: str, kind: ValueType) -> bool:

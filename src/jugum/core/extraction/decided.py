@@ -22,7 +22,7 @@ class PartKind(StrEnum):
 # Which way each of a part's signs may speak when it is calibrated: 1 for being right, −1 against, 0 either way.
 PART_DIRECTIONS: dict[PartKind, tuple[int, ...]] = {
     PartKind.CLAUSE: (1, 1, 0, 1, 0),
-    PartKind.TABLE: (1, 1, 1, 0, 0, 1, 1),
+    PartKind.TABLE: (1, 1, 1, 0, 0, 1, 1, 0),
     PartKind.MARK: (1, -1, 0, 1, 1, 1),
 }
 

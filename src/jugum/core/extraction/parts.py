@@ -5,10 +5,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
+from jugum.core.classification import Layout, layout_of
 from jugum.core.extraction.candidates import Candidate
 from jugum.core.extraction.clauses import ClauseModel, Unit, clause_right, units_of
 from jugum.core.extraction.corpus import Inside
@@ -16,7 +18,8 @@ from jugum.core.extraction.decided import PartDecision, PartKind, part_kind
 from jugum.core.extraction.examples import Sample, SampleLabel
 from jugum.core.extraction.found import Finding
 from jugum.core.extraction.table_names import with_learned_heads
-from jugum.core.extraction.tables import table_decision
+from jugum.core.extraction.table_tagger import TableTagger, fit_table_tagger
+from jugum.core.extraction.tables import Lines, decision_of_rows, table_decision
 from jugum.core.extraction.untrained import needs_picture, read_untrained
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
@@ -39,46 +42,101 @@ def marks_of(plan: Plan) -> Plan:
     return Plan(tuple(replace(one, inside="") for one in plan.fields if part_kind(one) is PartKind.MARK))
 
 
+@dataclass
+class PartPaper:
+    """A paper with what reading its parts needs, each made once: `units` that clauses may be, `marks` found by their engines, `lines` of its
+    pages."""
+
+    pages: Sequence[Page]
+    units: Sequence[Unit]
+    marks: Mapping[str, Finding]
+    lines: Sequence[Lines]
+
+    @staticmethod
+    def of(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> PartPaper:
+        """`structures` are the pages' layers; see `mark_findings`."""
+        kinds = {one.kind for one in plan.fields}
+        return PartPaper(
+            pages,
+            units_of(pages) if FieldKind.CLAUSE in kinds else [],
+            mark_findings(plan, pages, structures),
+            [Lines.of(page) for page in pages] if FieldKind.TABLE in kinds else [],
+        )
+
+    @cached_property
+    def layout(self) -> Layout:
+        return layout_of(self.pages)
+
+
 @dataclass(frozen=True)
 class PartReader:
-    """`plan` has the heads that labelled tables taught."""
+    """`plan` has the heads that labelled tables taught; `tagger` reads tables whose heads say too little, on looks where it is the better one."""
 
     plan: Plan
     clauses: ClauseModel
+    tagger: TableTagger | None = None
 
     def decide(self, pages: Sequence[Page], structures: Structures | None, familiarity: float) -> list[PartDecision]:
         """One decision for each clause, table and mark of the plan; see `mark_findings` for which marks."""
-        return self.decide_on(
-            pages,
-            units_of(pages) if self.clauses.clauses else [],
-            mark_findings(self.plan, pages, structures),
-            familiarity,
-        )
+        return self.decide_on(PartPaper.of(self.plan, pages, structures), familiarity)
 
-    def decide_on(
-        self, pages: Sequence[Page], units: Sequence[Unit], marks: Mapping[str, Finding], familiarity: float
-    ) -> list[PartDecision]:
-        found = self.clauses.decide(units, familiarity) if self.clauses.clauses else []
+    def decide_on(self, paper: PartPaper, familiarity: float) -> list[PartDecision]:
+        found = self.clauses.decide(paper.units, familiarity) if self.clauses.clauses else []
         for one in self.plan.fields:
             if part_kind(one) is PartKind.TABLE:
-                found.append(table_decision(self.plan, one, pages, familiarity))
-            elif one.key in marks:
-                found.append(mark_decision(one, marks[one.key], familiarity))
+                found.append(self._table(one, paper, familiarity))
+            elif one.key in paper.marks:
+                found.append(mark_decision(one, paper.marks[one.key], familiarity))
         return found
 
+    def _table(self, table: FieldPlan, paper: PartPaper, familiarity: float) -> PartDecision:
+        if self.tagger is None or not self.tagger.speaks_for(table.key, paper.layout, familiarity):
+            return table_decision(self.plan, table, paper.lines, familiarity)
+        rows = self.tagger.rows(table.key, paper.pages)
+        columns = self.plan.inside(table.key)
+        share = sum(any(one.key in row for row in rows) for one in columns) / max(1, len(columns))
+        return decision_of_rows(self.plan, table, rows, familiarity, 1.0, share, labelled=True)
+
     def to_data(self) -> dict[str, Any]:
-        return self.clauses.to_data()
+        """JSON-able; the labeller's model is bytes and kept apart."""
+        asked = self.tagger.asked if self.tagger else {}
+        return {
+            "clauses": self.clauses.to_data(),
+            "tables": {key: [layout.to_data() for layout in its] for key, its in asked.items()},
+        }
+
+    @staticmethod
+    def from_data(plan: Plan, data: Mapping[str, Any], model: bytes) -> PartReader:
+        """The inverse; `model` are the labeller's bytes, none where there is no labeller."""
+        asked = {key: tuple(Layout.from_data(one) for one in its) for key, its in data.get("tables", {}).items()}
+        tagger = TableTagger(plan, model, asked) if model else None
+        return PartReader(plan, ClauseModel.from_data(plan, data["clauses"]), tagger)
 
 
-def fit_parts(plan: Plan, samples: Sequence[Sample], units: Sequence[Sequence[Unit]] | None = None) -> PartReader:
-    """Learn clauses and the heads of tables from labelled papers; `units` of the papers where they are known already."""
+def fit_parts(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper] | None = None) -> PartReader:
+    """Learn clauses and tables from labelled papers; `papers` are the same where they were made before."""
     part = parts_of(plan)
     model = ClauseModel(part)
+    known = papers if papers is not None else [PartPaper.of(part, sample.pages, None) for sample in samples]
     if model.clauses:
-        known = units if units is not None else [units_of(sample.pages) for sample in samples]
-        model.fit([(its, sample.labels) for its, sample in zip(known, samples, strict=True)])
-    has_tables = any(one.kind is FieldKind.TABLE for one in part.fields)
-    return PartReader(with_learned_heads(part, samples) if has_tables else part, model)
+        model.fit([(paper.units, sample.labels) for paper, sample in zip(known, samples, strict=True)])
+    if not any(one.kind is FieldKind.TABLE for one in part.fields):
+        return PartReader(part, model)
+    headed = with_learned_heads(part, samples)
+    return PartReader(headed, model, _table_tagger(headed, samples, known))
+
+
+def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper]) -> TableTagger | None:
+    """A labeller for tables that their heads don't tell on the very papers they were learned from; see `fit_table_tagger`."""
+    by_heads: dict[str, list[bool | None]] = {}
+    for table in [one for one in plan.fields if one.kind is FieldKind.TABLE]:
+        by_heads[table.key] = [
+            part_right(plan, table_decision(plan, table, paper.lines, 1.0), sample.labels)
+            if any(sample.labels.get(column.key) for column in plan.inside(table.key))
+            else None
+            for paper, sample in zip(papers, samples, strict=True)
+        ]
+    return fit_table_tagger(plan, samples, [paper.layout for paper in papers], by_heads)
 
 
 def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> dict[str, Finding]:

@@ -111,7 +111,8 @@ def _with(decision: Decision, choice: Choice) -> Decision:
         [*decision.chosen, *(one for one in decision.others if one is not choice)], key=lambda one: -one.logit
     )
     return replace(
-        decision, chosen=(choice,), others=tuple(others), logit=choice.logit, rival=decision.logit, reading=choice.candidate.confidence,
+        decision, chosen=(choice,), others=tuple(others), logit=choice.logit, rival=decision.logit,
+        reading=choice.candidate.confidence, misread=choice.candidate.differs,
         why="it fits the other values of the paper",
     )  # fmt: skip
 

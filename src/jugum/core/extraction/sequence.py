@@ -74,19 +74,23 @@ class WordTagger:
 
     def values(self, pages: Sequence[Page]) -> dict[str, list[str]]:
         """Field key → normal forms of what it takes for the field's values, in reading order; fields it finds nothing for are left out."""
-        import pycrfsuite
-
-        tagger = pycrfsuite.Tagger()
-        tagger.open_inmemory(self.model)
         found: dict[str, list[str]] = {}
-        for page in pages:
-            tags = tagger.tag(word_features(page))
+        for page, tags in zip(pages, tags_of(self.model, pages), strict=True):
             for key, first, last in _runs(tags):
                 field = self.plan.field(key)
                 normal = normal_form(text_of(page.words[first : last + 1]), field.value_type)
                 if normal is not None:
                     found.setdefault(key, []).append(normal)
         return found
+
+
+def tags_of(model: bytes, pages: Sequence[Page]) -> list[list[str]]:
+    """The tag of each word (of the first 1,500) of each page, by a model's bytes."""
+    import pycrfsuite
+
+    tagger = pycrfsuite.Tagger()
+    tagger.open_inmemory(model)
+    return [list(tagger.tag(word_features(page))) for page in pages]
 
 
 def _runs(tags: Sequence[str]) -> list[tuple[str, int, int]]:
@@ -131,8 +135,11 @@ def tagged(plan: Plan, sample: Sample) -> TaggedPaper:
 def fit_tagger(plan: Plan, papers: Sequence[TaggedPaper]) -> WordTagger | None:
     """A tagger of at most 80 papers, by maximum likelihood with both penalties (40 steps of L-BFGS, so that the same papers give the same
     tagger); None for fewer than five. A quarter of a second for 50 pages."""
-    if len(papers) < PAPERS_LEAST:
-        return None
+    return WordTagger(plan, fit_model(papers)) if len(papers) >= PAPERS_LEAST else None
+
+
+def fit_model(papers: Sequence[TaggedPaper]) -> bytes:
+    """CRFsuite's model of at most the last 80 papers, as bytes."""
     import pycrfsuite
 
     trainer = pycrfsuite.Trainer(algorithm="lbfgs", verbose=False)
@@ -144,7 +151,7 @@ def fit_tagger(plan: Plan, papers: Sequence[TaggedPaper]) -> WordTagger | None:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder, "tagger.crfsuite")
         trainer.train(str(path))
-        return WordTagger(plan, path.read_bytes())
+        return path.read_bytes()
 
 
 def with_opinion(plan: Plan, decisions: Sequence[Decision], said: Mapping[str, Sequence[str]]) -> list[Decision]:

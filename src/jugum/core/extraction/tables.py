@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from statistics import median
@@ -39,35 +39,34 @@ class _Header:
     score: float
 
 
-@dataclass
-class _Lines:
-    """A page's rows as pieces."""
+@dataclass(frozen=True)
+class Lines:
+    """A page's rows as pieces, and the height of its words (page fraction, median)."""
 
     page: Page
     rows: list[list[Segment]]
     height: float
 
     @staticmethod
-    def of(page: Page) -> _Lines:
+    def of(page: Page) -> Lines:
         rows = rows_of(page.words)
         by_row: dict[int, list[Segment]] = {}
         for segment in segments_of(page.words, rows, page.width_pt / page.height_pt):
             by_row.setdefault(segment.row, []).append(segment)
         height = median(word.box.height for word in page.words) if page.words else 0.01
-        return _Lines(page, [by_row[row] for row in sorted(by_row)], height)
+        return Lines(page, [by_row[row] for row in sorted(by_row)], height)
 
 
 def read_table(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> dict[str, Finding]:
     """A table's columns, each with one value per row (None where a cell is empty). Headers of at least half of the columns
     (two at least, unless there is only one) must be found; the table goes on over pages, under a repeated header or none."""
-    rows, _ = _read(plan, table, pages)
+    rows, _ = _read(plan, table, [Lines.of(page) for page in pages])
     columns = plan.inside(table.key)
     return {column.key: Finding(column.key, tuple(row.get(column.key) for row in rows)) for column in columns}
 
 
-def _read(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> tuple[list[dict[str, Found]], _Header | None]:
+def _read(plan: Plan, table: FieldPlan, lines: Sequence[Lines]) -> tuple[list[dict[str, Found]], _Header | None]:
     columns = plan.inside(table.key)
-    lines = [_Lines.of(page) for page in pages]
     headers = [header for number, one in enumerate(lines) for header in _headers(columns, one, number)]
     if not headers:
         return [], None
@@ -87,32 +86,38 @@ def _read(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> tuple[list[dic
     return rows, best
 
 
-def table_decision(plan: Plan, table: FieldPlan, pages: Sequence[Page], familiarity: float) -> PartDecision:
+def table_decision(plan: Plan, table: FieldPlan, lines: Sequence[Lines], familiarity: float) -> PartDecision:
     """A table as a whole, as one decision: right when all of its cells are. Its signs: likeness of the heads found, share of columns with a
-    head, share of cells
-    filled in columns that must be, rows (logarithm), whether it is absent, likeness of the layout, least reading confidence."""
-    rows, header = _read(plan, table, pages)
+    head, share of cells filled in columns that must be, rows (logarithm), whether it is absent, likeness of the layout, least reading confidence,
+    whether a labeller read it."""
+    rows, header = _read(plan, table, lines)
+    heads = header.score / max(1, len(header.pieces)) if header else 0.0
+    share = len(header.pieces) / max(1, len(plan.inside(table.key))) if header else 0.0
+    return decision_of_rows(plan, table, rows, familiarity, heads, share)
+
+
+def decision_of_rows(
+    plan: Plan,
+    table: FieldPlan,
+    rows: Sequence[Mapping[str, Found]],
+    familiarity: float,
+    heads: float,
+    share: float,
+    *,
+    labelled: bool = False,
+) -> PartDecision:
+    """The decision that rows (column key → cell) make; see `table_decision`."""
     columns = plan.inside(table.key)
     values = {column.key: tuple(row.get(column.key) for row in rows) for column in columns}
     sure = min((cell.reading for row in rows for cell in row.values()), default=1.0)
     must = [column.key for column in columns if column.required] or [column.key for column in columns]
     filled = sum(key in row for row in rows for key in must) / max(1, len(rows) * len(must))
-    heads = header.score / max(1, len(header.pieces)) if header else 0.0
-    share = len(header.pieces) / max(1, len(columns)) if header else 0.0
-    signs = (heads, share, filled, float(np.log1p(len(rows))), float(not rows), familiarity, sure)
-    return PartDecision(
-        table.key,
-        PartKind.TABLE,
-        values,
-        (),
-        signs,
-        familiarity,
-        sure,
-        {"heads": round(heads, 3), "columns": round(share, 3)},
-    )
+    signs = (heads, share, filled, float(np.log1p(len(rows))), float(not rows), familiarity, sure, float(labelled))
+    why = {"heads": round(heads, 3), "columns": round(share, 3)} if not labelled else {"labeller": 1.0}
+    return PartDecision(table.key, PartKind.TABLE, values, (), signs, familiarity, sure, why)
 
 
-def _headers(columns: Sequence[FieldPlan], lines: _Lines, number: int) -> list[_Header]:
+def _headers(columns: Sequence[FieldPlan], lines: Lines, number: int) -> list[_Header]:
     """Rows (or two rows together, for headers of two lines) whose pieces name columns."""
     found = []
     needed = max(min(2, len(columns)), (len(columns) + 1) // 2)
@@ -230,7 +235,7 @@ def column_spans(rows: Sequence[Sequence[Segment]]) -> list[tuple[float, float]]
     return sorted((span[0], span[1]) for span in spans)
 
 
-def _bounds(header: _Header, columns: Sequence[FieldPlan], lines: _Lines) -> dict[str, tuple[float, float]]:
+def _bounds(header: _Header, columns: Sequence[FieldPlan], lines: Lines) -> dict[str, tuple[float, float]]:
     """From where to where each column's cells lie: half way to the neighbouring heads of the same row, those of other
     tables included; numbers end at their head's right edge, so they may reach far to the left of it."""
     heads = lines.rows[header.row] if header.row >= 0 else sorted(header.pieces.values(), key=lambda one: one.box.x0)
@@ -247,7 +252,7 @@ def _bounds(header: _Header, columns: Sequence[FieldPlan], lines: _Lines) -> dic
 
 
 def _rows(
-    table: FieldPlan, columns: Sequence[FieldPlan], header: _Header, lines: _Lines
+    table: FieldPlan, columns: Sequence[FieldPlan], header: _Header, lines: Lines
 ) -> tuple[list[dict[str, Found]], bool]:
     """Rows under a header, and whether the table ended on this page: by a gap, a line of totals, or text across it."""
     bounds = _bounds(header, columns, lines)
@@ -350,7 +355,7 @@ def _is_total(row: Sequence[Segment], table: FieldPlan) -> bool:
     return bool(row) and any(_TOTAL.match(segment.text.strip(" :")) for segment in row[:1])
 
 
-def _at_foot(header: _Header | None, lines: _Lines, rows: Sequence[dict[str, Found]]) -> bool:
+def _at_foot(header: _Header | None, lines: Lines, rows: Sequence[dict[str, Found]]) -> bool:
     """Whether the last row stands in the lower part of its page, so that the table may go on over the next."""
     last = max((value.box.y1 for row in rows[-1:] for value in row.values()), default=0.0)
     return last > 0.6

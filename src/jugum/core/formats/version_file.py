@@ -1,4 +1,4 @@
-"""A trained version as one ZIP of data files: manifest.json, model.json, trees.txt, tagger.crfsuite. No pickles."""
+"""A trained version as one ZIP of data files: manifest.json, model.json, trees.txt, tagger.crfsuite, tables.crfsuite. No pickles."""
 
 from __future__ import annotations
 
@@ -10,15 +10,18 @@ from importlib.metadata import version as library_version
 from typing import Any
 
 from jugum.core.calibration import Calibrator
+from jugum.core.calibration.multi import DIRECTIONS
 from jugum.core.classification import Layout
-from jugum.core.extraction.clauses import ClauseModel
+from jugum.core.evaluation.evidence import VALUE
+from jugum.core.extraction.decided import PART_DIRECTIONS, PartKind
 from jugum.core.extraction.model import Extractor
 from jugum.core.extraction.parts import PartReader
 from jugum.core.extraction.reader import Reader
 from jugum.core.schema import Plan, field_data, field_from
 from jugum.errors import InputError
 
-FORMAT = 2
+FORMAT = 3
+READABLE = (2, 3)  # 2 knows no labeller of tables, and fewer signs of calibration
 LIBRARIES = ("numpy", "scikit-learn", "lightgbm", "rapidfuzz", "python-crfsuite")
 UNPACKED_MAX = 400_000_000  # bytes that the files of a version may hold together
 
@@ -33,7 +36,7 @@ def pack_version(reader: Reader, calibrators: Mapping[str, Calibrator], about: d
     parts = reader.parts
     model = {
         "values": values, "layouts": [layout.to_data() for layout in reader.layouts],
-        "parts": {"plan": [field_data(field) for field in parts.plan.fields], "clauses": parts.to_data()} if parts else None,
+        "parts": {"plan": [field_data(field) for field in parts.plan.fields], **parts.to_data()} if parts else None,
         "calibrators": {kind: one.to_data() for kind, one in calibrators.items()},
     }  # fmt: skip
     tagger = reader.extractor.tagger.model if reader.extractor and reader.extractor.tagger else b""
@@ -41,7 +44,7 @@ def pack_version(reader: Reader, calibrators: Mapping[str, Calibrator], about: d
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, text in (
             ("manifest.json", json.dumps(manifest, indent=1, sort_keys=True)), ("model.json", json.dumps(model)), ("trees.txt", trees),
-            ("tagger.crfsuite", tagger),
+            ("tagger.crfsuite", tagger), ("tables.crfsuite", parts.tagger.model if parts and parts.tagger else b""),
         ):  # fmt: skip
             # No time of day: the same version gives the same bytes.
             archive.writestr(zipfile.ZipInfo(name), text, zipfile.ZIP_DEFLATED)
@@ -58,28 +61,36 @@ def unpack_version(data: bytes) -> tuple[Reader, dict[str, Calibrator], dict[str
             model = json.loads(archive.read("model.json"))
             trees = archive.read("trees.txt").decode()
             tagger = archive.read("tagger.crfsuite")
+            tables = archive.read("tables.crfsuite") if "tables.crfsuite" in archive.namelist() else b""
     except (zipfile.BadZipFile, KeyError, ValueError) as error:
         raise InputError("This is no version file of Jugum, or it is damaged.") from error
-    if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
+    if not isinstance(manifest, dict) or manifest.get("format") not in READABLE:
         found = manifest.get("format") if isinstance(manifest, dict) else "unknown"
-        raise InputError(f"This version file has format {found}; format {FORMAT} can be read. Train a new version.")
+        raise InputError(
+            f"This version file has format {found}; formats {READABLE[0]} to {FORMAT} can be read. Train a new version."
+        )
     try:
         plan = Plan(tuple(field_from(one) for one in manifest["plan"]))
         return (
-            _reader(plan, model, trees, tagger),
-            {kind: Calibrator.from_data(one) for kind, one in model["calibrators"].items()},
+            _reader(plan, model, trees, tagger, tables),
+            {kind: Calibrator.from_data(one, _signs(kind)) for kind, one in model["calibrators"].items()},
             manifest,
         )
     except (KeyError, TypeError, ValueError, IndexError) as error:
         raise InputError("This version file is damaged: its parts don't fit together.") from error
 
 
-def _reader(plan: Plan, model: Mapping[str, Any], trees: str, tagger: bytes) -> Reader:
+def _signs(kind: str) -> int:
+    """How many signs decisions of a kind of calibrator have."""
+    return len(DIRECTIONS) if kind == VALUE else len(PART_DIRECTIONS[PartKind(kind)])
+
+
+def _reader(plan: Plan, model: Mapping[str, Any], trees: str, tagger: bytes, tables: bytes) -> Reader:
     extractor = Extractor.from_data(plan.learned, model["values"], trees, tagger) if model["values"] else None
     parts = None
     if model["parts"]:
         its = Plan(tuple(field_from(one) for one in model["parts"]["plan"]))
-        parts = PartReader(its, ClauseModel.from_data(its, model["parts"]["clauses"]))
+        parts = PartReader.from_data(its, model["parts"], tables)
     return Reader(plan, extractor, parts, tuple(Layout.from_data(one) for one in model["layouts"]))
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 import threading
+from dataclasses import replace
 from typing import Any, Protocol
 
 import cv2
@@ -197,8 +198,8 @@ class BothEngine:
 
 
 def agreed(words: list[Word], others: list[Word]) -> list[Word]:
-    """`words` with confidences that heed a second reading: alike → half-way to 1, other text → times 0.6, nothing there
-    → times 0.85. Where both read alike, the second reading's box is taken: it lies closer."""
+    """`words` with confidences that heed a second reading: alike → half-way to 1, other text → times 0.6 and marked as differing,
+    nothing there → times 0.85. Where both read alike, the second reading's box is taken: it lies closer."""
     by_row: dict[int, list[Word]] = {}
     for other in others:
         for row in range(int(other.box.y0 * 100), int(other.box.y1 * 100) + 1):
@@ -209,9 +210,10 @@ def agreed(words: list[Word], others: list[Word]) -> list[Word]:
         over = [other for other in near if overlap_share(word.box, other.box) > 0.5]
         same = next((other for other in over if other.text == word.text), None)
         if same is not None:
-            judged.append(Word(word.text, same.box, (1 + word.confidence) / 2, word.bold))
+            judged.append(replace(word, box=same.box, confidence=(1 + word.confidence) / 2))
         else:
-            judged.append(Word(word.text, word.box, word.confidence * (0.6 if over else 0.85), word.bold))
+            sure = word.confidence * (0.6 if over else 0.85)
+            judged.append(replace(word, confidence=sure, differs=bool(over)))
     return judged
 
 

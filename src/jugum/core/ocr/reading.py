@@ -16,6 +16,7 @@ from rapidfuzz import fuzz
 from jugum.core.ocr.barcodes import barcodes
 from jugum.core.ocr.engines import Engine
 from jugum.core.ocr.papers import Paper
+from jugum.core.ocr.rules import in_cells, ruling_of
 from jugum.core.ocr.textlayer import TextLayer
 from jugum.core.ocr.upright import flattened, lies_sideways, line_crops, skew_of, straightened
 from jugum.core.page import Box, Page, PageSource, Word, WordKind, reading_order, rows_of, union
@@ -26,6 +27,7 @@ SMALL_VIEW_DPI = 220
 VIEW_SIDE_MAX = 2200  # pixels
 PEEK_DPI = 60
 CODE_DPI = 150
+RULE_SIDE = 1000  # pixels of a scan's longer side when ruled cells are looked for
 OCR_DPI = 200
 SMALL_PRINT_DPI = 300
 SMALL_PAGE_PT = 450  # a page whose long side is under 16 cm is a card or slip: small print
@@ -96,6 +98,8 @@ def _read_layer(paper: Paper, index: int, layer: TextLayer, engine: Engine, how:
         words, source = [*words, *more], PageSource.MIXED
     if layer.drawn:
         words = _with_codes(words, barcodes(paper.render(index, CODE_DPI, turn, grey=True)))
+    if layer.ruled:
+        words = in_cells(words, ruling_of(small).cells, size)
     note = f"{hidden} hidden words left out" if hidden else ""
     page = Page(index + 1, *size, reading_order(words), source, turn)
     return ReadPage(page, picture_bytes(small, 60), note)
@@ -167,6 +171,7 @@ def _read_picture(paper: Paper, index: int, engine: Engine, how: How) -> ReadPag
     else:
         words = engine.read(grey)
     words = _with_codes(words, barcodes(grey))
+    words = in_cells(words, ruling_of(_shrunk(grey, RULE_SIDE)).cells, _turned(size, turn))
     page = Page(index + 1, *_turned(size, turn), reading_order(words), PageSource.OCR, turn, round(skew, 2))
     return ReadPage(page, picture_bytes(_shrunk_to(grey, PEEK_DPI, page), 60))
 
@@ -282,6 +287,14 @@ def _clockwise(pixels: Pixels, turn: int) -> Pixels:
 def _shrunk_to(grey: Pixels, dpi: int, page: Page) -> Pixels:
     size = (max(1, round(page.width_pt * dpi / 72)), max(1, round(page.height_pt * dpi / 72)))
     return np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
+
+
+def _shrunk(grey: Pixels, side: int) -> Pixels:
+    """A picture whose longer side is at most `side` pixels."""
+    scale = side / max(grey.shape)
+    if scale >= 1:
+        return grey
+    return np.asarray(cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), dtype=np.uint8)
 
 
 def _cut(pixels: Pixels, box: Box) -> Pixels:

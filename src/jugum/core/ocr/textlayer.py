@@ -36,7 +36,7 @@ class TextLayer:
 
     `unsound` says why it can't be used (empty when it can); `doubt` says why it must be compared with the picture before it is
     used; `pictures` are the places of pictures on the turned page that no word of the layer lies on; `drawn` tells that the page
-    holds pictures or drawings that may be bar codes.
+    holds pictures or drawings that may be bar codes, `ruled` that it holds enough drawings to enclose a cell.
     """
 
     words: tuple[Word, ...]
@@ -45,6 +45,7 @@ class TextLayer:
     doubt: str = ""
     pictures: tuple[Box, ...] = ()
     drawn: bool = False
+    ruled: bool = False
 
 
 def text_layer(page: pdfium.PdfPage) -> TextLayer:
@@ -72,7 +73,9 @@ def text_layer(page: pdfium.PdfPage) -> TextLayer:
         if BARE_PICTURE_LEAST < box.area <= IMAGE_COVER_MAX
         and not any(box.contains(*word.box.middle) for word in words)
     )
-    return TextLayer(tuple(words), turn, "", doubt, bare, bool(boxes) or _paths(page) >= BARS_LEAST)
+    paths = _paths(page)
+    drawn = bool(boxes) or paths >= BARS_LEAST
+    return TextLayer(tuple(words), turn, "", doubt, bare, drawn, bool(boxes) or paths > 0)
 
 
 def _unsound(words: list[Word], outside: int) -> str:

@@ -16,18 +16,25 @@ _GRID = 65535  # boxes are kept to 1/65535 of a page: 0.003 mm on A4
 
 
 def pack_words(words: Sequence[Word]) -> bytes:
-    """Words → bytes: a JSON head line (format, texts, kinds of words that are no print) and three columns (uint16 boxes, uint8
-    confidences, bold)."""
+    """Words → bytes: a JSON head line (format, texts, kinds of words that are no print, places of words that a second reading has
+    otherwise) and three columns (uint16 boxes, uint8 confidences, bold); a fourth (int16) where words stand in ruled cells."""
     boxes = np.array([word.box for word in words], dtype=np.float64).reshape(-1, 4)
     described: dict[str, object] = {"format": FORMAT, "texts": [word.text for word in words]}
     kinds = {number: word.kind.value for number, word in enumerate(words) if word.kind is not WordKind.TEXT}
     if kinds:
         described["kinds"] = kinds
+    differ = [number for number, word in enumerate(words) if word.differs]
+    if differ:
+        described["differ"] = differ
+    celled = any(word.cell >= 0 for word in words)
+    if celled:
+        described["celled"] = True
     head = json.dumps(described, ensure_ascii=False).encode()
     columns = (
         np.rint(np.clip(boxes, 0, 1) * _GRID).astype("<u2").T.tobytes(),
         np.rint(np.array([word.confidence for word in words]) * 255).astype("u1").tobytes(),
         np.array([word.bold for word in words], dtype="u1").tobytes(),
+        np.array([word.cell for word in words], dtype="<i2").tobytes() if celled else b"",
     )
     return zlib.compress(head + b"\n" + b"".join(columns), 6)
 
@@ -44,7 +51,12 @@ def unpack_words(blob: bytes) -> tuple[Word, ...]:
     confidences = np.frombuffer(columns, "u1", count, offset=8 * count) / 255
     bold = np.frombuffer(columns, "u1", count, offset=9 * count)
     kinds = {int(number): WordKind(kind) for number, kind in described.get("kinds", {}).items()}
+    cells = np.frombuffer(columns, "<i2", count, offset=10 * count) if described.get("celled") else [-1] * count
+    differ = set(described.get("differ", ()))
     return tuple(
-        Word(text, Box(*map(float, boxes[n])), float(confidences[n]), bool(bold[n]), kinds.get(n, WordKind.TEXT))
+        Word(
+            text, Box(*map(float, boxes[n])), float(confidences[n]), bool(bold[n]), kinds.get(n, WordKind.TEXT), int(cells[n]),
+            n in differ,
+        )
         for n, text in enumerate(texts)
-    )
+    )  # fmt: skip

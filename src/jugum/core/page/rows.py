@@ -80,7 +80,7 @@ def segments_in(words: Sequence[Word], aspect: float) -> tuple[list[int], list[S
 
 
 def segments_of(words: Sequence[Word], rows: Sequence[Sequence[int]], aspect: float) -> list[Segment]:
-    """Cut rows at gaps wider than 2.2 character widths.
+    """Cut rows at gaps wider than 2.2 character widths, and at the ruling between two cells.
 
     `words` are in reading order, so that a row's indices run on; `aspect` is page width ÷ height. A character's
     width is the median over the row of width ÷ letters, and not under a quarter of the row's height (a row of
@@ -94,10 +94,14 @@ def segments_of(words: Sequence[Word], rows: Sequence[Sequence[int]], aspect: fl
         )
         start = 0
         for place in range(1, len(row) + 1):
-            ended = place == len(row)
-            if ended or words[row[place]].box.x0 - words[row[place - 1]].box.x1 > SEGMENT_GAP * character:
+            if place == len(row) or _parted(words[row[place - 1]], words[row[place]], SEGMENT_GAP * character):
                 piece = [words[index] for index in row[start:place]]
                 box = union(word.box for word in piece)
                 segments.append(Segment(number, row[start], row[place - 1], box, text_of(piece)))
                 start = place
     return segments
+
+
+def _parted(left: Word, right: Word, gap: float) -> bool:
+    """Whether two neighbours of a row are two pieces."""
+    return left.cell != right.cell or right.box.x0 - left.box.x1 > gap

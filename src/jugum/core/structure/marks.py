@@ -9,9 +9,9 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.ocr.rules import Rule, cells_of
 from jugum.core.ocr.upright import ink_mask
 from jugum.core.page import Box, Word, overlap_share
-from jugum.core.structure.rules import Rule, cells_of
 
 Grey = npt.NDArray[np.uint8]
 SIDE_PT = (5.0, 26.0)  # of a tick box

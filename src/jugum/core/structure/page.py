@@ -8,11 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.ocr.rules import Ruling, ruling_of
 from jugum.core.page import Box, Page, Word, WordKind
 from jugum.core.structure.blocks import Block, blocks_of
 from jugum.core.structure.marks import TickBox, signatures, tick_boxes
 from jugum.core.structure.pairs import Pair, pairs_of
-from jugum.core.structure.rules import Ruling, ruling_of
 from jugum.core.structure.tables import Table, tables_of
 from jugum.core.structure.zones import Zone, read_zones
 

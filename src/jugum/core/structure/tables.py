@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
 
+from jugum.core.ocr.rules import cells_of, rows_of_boxes
 from jugum.core.page import Box, Segment, Word, rows_of, segments_in, union
-from jugum.core.structure.rules import cells_of, rows_of_boxes
 
 COLUMNS_LEAST = 2
 ROWS_LEAST = 3

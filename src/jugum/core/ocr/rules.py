@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from jugum.core.ocr.upright import ink_mask
-from jugum.core.page import Box
+from jugum.core.page import Box, Word
 
 Grey = npt.NDArray[np.uint8]
 RULE_LEAST = 0.018  # of the page's longer side: shorter strokes are letters
 RULE_THICK = 0.006
 CELL_LEAST_PX = 9
+COMB_PT, COMB_SHAPE = 30.0, 1.6  # a cell narrower than this (points; times its height) is for one letter
 WORK_SIDE = 1700  # pixels
 
 
@@ -96,6 +97,23 @@ def _cells(level: Grey, upright: Grey) -> list[Box]:
 def cells_of(boxes: Sequence[Box]) -> list[Box]:
     """Boxes row by row, from top to bottom and left to right."""
     return [box for row in rows_of_boxes(boxes) for box in row]
+
+
+def in_cells(words: Sequence[Word], cells: Sequence[Box], size_pt: tuple[float, float]) -> list[Word]:
+    """Words with the number of the ruled cell that holds their middle. Small square cells don't count: they are boxes for one
+    letter each, or to be ticked; `size_pt` is the page's width and height."""
+    wide, high = size_pt
+    kept = [
+        (number, cell)
+        for number, cell in enumerate(cells)
+        if cell.width * wide > COMB_PT or cell.width * wide > COMB_SHAPE * cell.height * high
+    ]
+    if not kept:
+        return list(words)
+    return [
+        replace(word, cell=next((number for number, cell in kept if cell.contains(*word.box.middle)), -1))
+        for word in words
+    ]
 
 
 def rows_of_boxes(boxes: Sequence[Box]) -> list[list[Box]]:

@@ -1,0 +1,254 @@
+"""Tables whose heads say nothing, values in ruled cells, values of several lines, words that two readings have otherwise."""
+
+from __future__ import annotations
+
+import io
+import json
+import random
+import zipfile
+from collections.abc import Sequence
+
+import pytest
+from reportlab.pdfgen import canvas
+
+from jugum.core.calibration import Calibrator
+from jugum.core.calibration.multi import SIGNS, signs_of
+from jugum.core.evaluation import train_version
+from jugum.core.evaluation.version import TrainedVersion
+from jugum.core.extraction import Choice, Decision, Sample, SampleLabel, candidates_of
+from jugum.core.extraction.candidates import CHANNELS, Candidate
+from jugum.core.extraction.decided import PartDecision, PartKind
+from jugum.core.extraction.parts import fit_parts, part_right
+from jugum.core.extraction.table_tagger import tagged_tables
+from jugum.core.formats import pack_version, unpack_version
+from jugum.core.ocr import QuickEngine, open_paper, read_page
+from jugum.core.ocr.engines import agreed
+from jugum.core.ocr.rules import in_cells
+from jugum.core.page import Box, Page, Word, reading_order
+from jugum.core.schema import FieldKind, FieldPlan, Plan
+from jugum.core.values import DataType
+
+GOODS = ("rope", "oars", "lamp oil", "tar", "net", "copper nails", "sail", "hull paint")
+PLAN = Plan(
+    (
+        FieldPlan("keeper", "Keeper", DataType.TEXT, ("Kept by",)), FieldPlan("goods", "Goods", kind=FieldKind.TABLE),
+        FieldPlan("goods.item", "Item", inside="goods"), FieldPlan("goods.sum", "Sum", DataType.MONEY, inside="goods"),
+    )
+)  # fmt: skip
+
+
+def written(x: float, y: float, text: str) -> list[Word]:
+    """The words of a text, each letter 0.011 wide."""
+    words, at = [], x
+    for part in text.split():
+        words.append(Word(part, Box(at, y, at + 0.011 * len(part), y + 0.014)))
+        at += 0.011 * (len(part) + 1)
+    return words
+
+
+def store_list(number: int, *, heads: bool = False, shift: float = 0.0) -> Sample:
+    """A store's list: a line with the keeper, then goods and sums in two columns, without heads unless told, two of the goods' names broken over two
+    lines, then a line of thanks with a figure in it."""
+    rng = random.Random(number)
+    keeper = rng.choice(("Runa Selvik", "Odd Brekke", "Tove Marn"))
+    words = [
+        *written(0.1, 0.1, "Harbour store of Tarnby"),
+        *written(0.1 + shift, 0.16, "Kept by"),
+        *written(0.3, 0.16, keeper),
+    ]
+    labels: dict[str, list[SampleLabel]] = {"keeper": [_label(keeper, words[-2:])], "goods.item": [], "goods.sum": []}
+    y = 0.25 + 0.01 * (number % 3)
+    if heads:
+        words += [*written(0.12, y - 0.03, "Item"), *written(0.6, y - 0.03, "Sum")]
+    for row in range(rng.randint(3, 6)):
+        item, amount = rng.choice(GOODS), f"{rng.randint(5, 400)}.{rng.randint(10, 99)}"
+        name, figure = written(0.12, y, item), written(0.6, y, amount)
+        words += [*name, *figure]
+        if row in (1, 2):
+            y += 0.018
+            more = written(0.12, y, "best kind")
+            words, name, item = [*words, *more], [*name, *more], f"{item} best kind"
+        labels["goods.item"].append(_label(item, name))
+        labels["goods.sum"].append(_label(amount, figure))
+        y += 0.03
+    words += written(0.1, y + 0.05, f"Thank you for {rng.randint(2, 9)} years with us")
+    return Sample(
+        str(number), (Page(1, 595, 842, reading_order(words)),), {key: tuple(its) for key, its in labels.items()}
+    )
+
+
+def _label(text: str, words: Sequence[Word]) -> SampleLabel:
+    box = Box(words[0].box.x0, words[0].box.y0, max(w.box.x1 for w in words), words[-1].box.y1)
+    return SampleLabel(text, text, 1, box)
+
+
+@pytest.fixture(scope="module")
+def lists() -> list[Sample]:
+    return [store_list(number) for number in range(14)]
+
+
+@pytest.fixture(scope="module")
+def version(lists: list[Sample]) -> TrainedVersion:
+    return train_version(PLAN, lists, seed=1)
+
+
+def table_of(version: TrainedVersion, paper: Sample) -> tuple[PartDecision, float | None]:
+    decided = version.decide_with_confidence(paper.pages)
+    return next((one, sure) for one, sure in decided if isinstance(one, PartDecision) and one.field == "goods")
+
+
+def test_a_table_without_heads_is_read_by_the_labeller_on_looks_it_knows(version: TrainedVersion) -> None:
+    right = 0
+    for number in range(50, 60):
+        decision, sure = table_of(version, store_list(number))
+        assert decision.kind is PartKind.TABLE
+        assert decision.why == {"labeller": 1.0}
+        right += part_right(PLAN, decision, store_list(number).labels)
+        assert sure is not None
+        assert 0.3 < sure < 1
+    assert right >= 9
+
+
+def test_words_are_tagged_by_the_row_and_cell_they_open() -> None:
+    sample = store_list(4)
+    paper = tagged_tables(PLAN, sample)
+    opened = [tag for tag in paper.tags[0] if tag.startswith("N-")]
+    assert len(opened) == len(sample.labels["goods.sum"])
+    assert set(opened) == {"N-goods.item"}
+    assert paper.tags[0].count("B-goods.sum") == len(opened)
+    assert "I-goods.item" in paper.tags[0]  # the second line of a name
+
+
+def test_where_heads_tell_all_tables_no_labeller_is_made() -> None:
+    headed = [store_list(number, heads=True) for number in range(8)]
+    plain = [one for one in headed if " best kind" not in "".join(label.text for label in one.labels["goods.item"])]
+    assert fit_parts(PLAN, plain[:5]).tagger is None
+    assert fit_parts(PLAN, [store_list(number) for number in range(4)]).tagger is None  # too few to learn from
+
+
+def test_a_strange_look_is_left_to_the_heads(lists: list[Sample]) -> None:
+    parts = fit_parts(PLAN, lists)
+    assert parts.tagger is not None
+    strange = Page(
+        1, 595, 842, reading_order([*written(0.2, 0.5, "Quite another paper altogether"), *written(0.2, 0.6, "12.50")])
+    )
+    decision = parts.decide([strange], None, 0.1)[0]
+    assert decision.absent
+    assert "labeller" not in decision.why
+
+
+def test_a_version_file_keeps_the_labeller_and_files_of_the_format_before_are_read(version: TrainedVersion) -> None:
+    data = pack_version(version.reader, version.calibrators, {})
+    reader, calibrators, _ = unpack_version(data)
+    paper = store_list(71)
+    before, after = version.reader.decide(paper.pages), reader.decide(paper.pages)
+    assert [one.found for one in after if isinstance(one, PartDecision)] == [
+        one.found for one in before if isinstance(one, PartDecision)
+    ]
+    older = _as_format_2(data)
+    reader, calibrators, manifest = unpack_version(older)
+    assert manifest["format"] == 2
+    assert reader.parts is not None
+    assert reader.parts.tagger is None
+    values = [one for one in reader.decide(paper.pages) if isinstance(one, Decision)]
+    assert (calibrators["value"].probabilities(values) > 0).all()
+
+
+def _as_format_2(data: bytes) -> bytes:
+    """A version file as the format before had it: no labeller, one sign less for values and for tables."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(data)) as old, zipfile.ZipFile(out, "w") as new:
+        for name in old.namelist():
+            text = old.read(name)
+            if name == "manifest.json":
+                text = json.dumps({**json.loads(text), "format": 2}).encode()
+            if name == "model.json":
+                model = json.loads(text)
+                del model["parts"]["tables"]
+                for one in (model["calibrators"]["value"], model["calibrators"]["table"]):
+                    for key in ("mean", "scale", "coefficients"):
+                        one[key].pop()
+                text = json.dumps(model).encode()
+            if name != "tables.crfsuite":
+                new.writestr(name, text)
+    return out.getvalue()
+
+
+# ---- Ruled cells ------------------------------------------------------------------------------------------------------------------------
+
+
+def boxed_form() -> bytes:
+    """Two rows of three boxes: a small name in the upper left corner of each, a figure in its lower right, near the next box's."""
+    buffer = io.BytesIO()
+    pen = canvas.Canvas(buffer, (595, 842))
+    pen.setLineWidth(0.5)
+    names = ("Wages paid", "Tax kept", "Fund dues", "Meals", "Travel", "Gifts")
+    for number, name in enumerate(names):
+        x, y = 60 + 150 * (number % 3), 700 - 40 * (number // 3)
+        pen.rect(x, y, 150, 40)
+        pen.setFont("Helvetica", 6.5)
+        pen.drawString(x + 4, y + 31, f"{number + 1}  {name}")
+        pen.setFont("Helvetica", 10)
+        pen.drawRightString(x + 148, y + 8, f"{100 + number}.50")
+    pen.showPage()
+    pen.save()
+    return buffer.getvalue()
+
+
+def context(one: Candidate, channel: str) -> str:
+    return one.contexts[CHANNELS.index(channel)]
+
+
+def test_a_value_in_a_ruled_cell_bears_the_name_in_its_corner() -> None:
+    page = read_page(open_paper(boxed_form(), "form.pdf"), 0, QuickEngine()).page
+    assert len({word.cell for word in page.words}) == 6
+    assert all(word.cell >= 0 for word in page.words)
+    found = {one.text: one for one in candidates_of([page], {DataType.MONEY}) if one.widest and "." in one.text}
+    assert {text: context(found[text], "above") for text in ("100.50", "102.50", "104.50")} == {
+        "100.50": "0 wages paid", "102.50": "0 fund dues", "104.50": "0 travel",
+    }  # fmt: skip
+    assert context(found["101.50"], "below") == ""  # the next row's box says nothing of this one
+
+
+def test_letters_in_boxes_of_their_own_stay_one_piece() -> None:
+    words = written(0.1, 0.1, "4 7 1 1")
+    cells = [Box(word.box.x0 - 0.004, 0.095, word.box.x1 + 0.004, 0.12) for word in words]
+    assert [word.cell for word in in_cells(words, cells, (595, 842))] == [-1] * 4
+    wide = [Box(0.05, 0.09, 0.12, 0.12), Box(0.12, 0.09, 0.3, 0.12)]
+    assert [word.cell for word in in_cells(words, wide, (595, 842))] == [0, 1, 1, 1]
+
+
+def test_a_text_of_several_close_lines_is_a_candidate_and_lines_far_apart_are_not() -> None:
+    near = [
+        *written(0.1, 0.1, "Repair of the"),
+        *written(0.1, 0.12, "north quay wall"),
+        *written(0.1, 0.16, "Elsewhere"),
+    ]
+    texts = {one.text for one in candidates_of([Page(1, 595, 842, reading_order(near))], {DataType.TEXT})}
+    assert "Repair of the north quay wall" in texts
+    assert not any("wall Elsewhere" in text for text in texts)
+
+
+# ---- Two readings -----------------------------------------------------------------------------------------------------------------------
+
+
+def test_what_a_second_reading_has_otherwise_speaks_against_a_value() -> None:
+    first = [*written(0.1, 0.1, "412.50"), *written(0.1, 0.2, "388.10"), *written(0.1, 0.3, "77.00")]
+    second = [*written(0.1, 0.1, "412.50"), *written(0.1, 0.2, "383.10")]
+    both = agreed(first, second)
+    assert [word.differs for word in both] == [False, True, False]
+    found = {one.text: one for one in candidates_of([Page(1, 595, 842, tuple(both))], {DataType.MONEY})}
+    assert found["388.10"].differs
+    assert not found["412.50"].differs
+
+    def decision(differs: bool) -> Decision:
+        choice = Choice(found["388.10" if differs else "412.50"], 3.0)
+        return Decision("amount", (choice,), (), 3.0, -9.0, 0.9, 0.9, misread=differs)
+
+    assert signs_of([decision(True)])[0, SIGNS.index("readings_differ")] == 1
+    read = [decision(number % 2 == 1) for number in range(40)]
+    sure = Calibrator().fit(read, [not one.misread or number % 10 == 1 for number, one in enumerate(read)])
+    well, ill = sure.probabilities([decision(False), decision(True)])
+    assert well > 0.9 > 0.4 > ill
+    luck = Calibrator().fit(read, [one.misread for one in read]).probabilities([decision(False), decision(True)])
+    assert luck[1] <= luck[0]  # differing readings never speak for a value, whatever a few papers show
