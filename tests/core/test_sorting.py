@@ -24,6 +24,7 @@ from jugum.core.classification import (
 from jugum.core.classification.bundles import _best_cut, _page_number
 from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.classification.wording import look_of, terms_of
+from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.sorter_file import pack_sorter, unpack_sorter
 from jugum.core.page import Box, Page, Word, WordKind
 from jugum.errors import InputError
@@ -255,3 +256,48 @@ def test_a_sorter_tells_what_became_of_papers_it_had_not_seen() -> None:
     assert strangers[0] > strangers[1]
     assert sum(strangers) == 24
     assert unpack_sorter(pack_sorter(sorter, None))[0].figures == sorter.figures
+
+
+# ---- How well bundles are cut -------------------------------------------------------------------------------------------------------------
+
+
+def placed_papers(seed: int, *, telling: bool = True) -> list[TypeSample]:
+    """Eighteen papers of three types and six looks. Unless `telling`, all of their pages are of one and the same wording: nothing says where
+    one begins."""
+    rng = random.Random(seed)
+    found = []
+    for number in range(18):
+        kind = 1 + number % 3
+        if telling:
+            pages = paper(kind, rng, pages=1 + rng.randrange(3))
+        else:
+            pages = tuple(page(rng.choices(STOCK[1], k=25)) for _ in range(1 + rng.randrange(3)))
+        found.append(TypeSample(pages, kind, 10 * kind + (number // 3) % 2))
+    return found
+
+
+def test_bundles_of_held_out_papers_tell_how_well_they_are_cut() -> None:
+    for unseen in (False, True):
+        found = cut_figures(placed_papers(4), unseen=unseen)
+        assert found is not None
+        assert found.papers == 18  # each once
+        assert found.starts.there == found.papers - found.bundles
+        assert found.starts.f1 > 0.9
+        assert found.starts_interval[0] <= found.starts.f1 <= found.starts_interval[1]
+        assert found.whole_interval[0] <= found.whole / found.papers <= found.whole_interval[1]
+        assert found == cut_figures(placed_papers(4), unseen=unseen)
+
+
+def test_what_can_t_be_told_is_not_said_to_be_cut_well() -> None:
+    found = cut_figures(placed_papers(4, telling=False), unseen=False)
+    assert found is not None
+    assert found.starts.f1 < 0.85
+    assert found.whole < found.papers
+
+
+def test_cutting_is_not_judged_on_too_few_papers_or_single_pages() -> None:
+    assert cut_figures(placed_papers(4)[:11], unseen=False) is None
+    single = [replace(one, pages=one.pages[:1]) for one in placed_papers(4)]
+    assert cut_figures(single, unseen=False) is None
+    one_look = [replace(one, type_id=1, group=7) for one in placed_papers(4)]
+    assert cut_figures(one_look, unseen=True) is None  # with the only look held out nothing is left to learn from

@@ -11,7 +11,7 @@ from tests.papers import slip_pdf, slips, words_pdf
 
 from jugum.core.formats.separator import separator_sheet
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow import batches, cut, gather, place, plan, read
+from jugum.flow import batches, cut, gather, place, plan, read, sorting
 from jugum.flow.cut import PieceView
 from jugum.flow.gather import Intake
 
@@ -292,6 +292,36 @@ def test_a_learned_cut_parts_a_bundle_by_what_was_learned(office: Office, two_ty
     )
     run_jobs()
     assert pieces_of(office, document) == [[1], [2], [3]]
+
+
+def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office, two_types: int, run_jobs: Run) -> None:
+    assert (
+        sorting.sorting_view(office.store, place.LoadedSorters(), two_types).cutting == []
+    )  # pages stand alone: nothing to cut
+    for number in range(4):
+        pages = [
+            words_pdf("Crew list of the vessel Sildra", f"Skipper {number}", "Voyage"),
+            words_pdf("continued: deck hands", "page 2"),
+        ]
+        gather.receive(
+            office.store, office.analyst, two_types, f"long-{number}.pdf", papers.joined(*pages), purpose="sample"
+        )
+    run_jobs()
+    place.learn(office.store, 1)
+    sorters = place.LoadedSorters()
+    view = sorting.sorting_view(office.store, sorters, two_types)
+    assert [one.looks for one in view.cutting][:1] == ["seen"]
+    seen = view.cutting[0]
+    assert seen.papers == 14
+    assert seen.starts == 14 - seen.bundles
+    assert seen.f1_interval[0] <= seen.f1 <= seen.f1_interval[1]
+    tables = {table.key: table for table in sorting.sorting_tables(view)}
+    assert tables["bundles"].rows[0][0] == "seen"
+    assert sum(row[1] for row in tables["types"].rows if isinstance(row[1], int)) > 0
+    place.learn(office.store, 1)
+    assert (
+        sorting.sorting_view(office.store, sorters, two_types).cutting == view.cutting
+    )  # the same papers, the same figures
 
 
 # ---- Batches --------------------------------------------------------------------------------------------------------------------------

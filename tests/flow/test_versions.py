@@ -15,9 +15,23 @@ from sqlalchemy.orm import undefer
 from tests.office import Office, span_of
 from tests.papers import slip_pdf, slips
 
+from jugum.core.evaluation.tables import ReportTable
 from jugum.core.extraction.synonyms import shipped_groups
 from jugum.errors import Conflict, ExternalError, Forbidden, InputError
-from jugum.flow import gather, label, names, place, plan, services, suggest, train, training_data, versions, weigh
+from jugum.flow import (
+    gather,
+    label,
+    names,
+    place,
+    plan,
+    services,
+    sorting,
+    suggest,
+    train,
+    training_data,
+    versions,
+    weigh,
+)
 from jugum.flow.desk import ValueInput, page_views
 from jugum.flow.explore import Explorer
 from jugum.flow.label_rows import CellInput
@@ -225,6 +239,12 @@ def test_the_report_is_one_page_and_each_of_its_tables_a_file(trained: Office, r
         assert versions.report_csv(trained.store, version, table)[1].count("\n") > 1, table
     with pytest.raises(InputError, match="it has summary, fields"):
         versions.report_csv(trained.store, version, "secrets")
+    more = ReportTable("types", "Types", ("papers of", "placed as Slip"), (("Slip", 9),))
+    assert "<h2>Types</h2>" in versions.report_file(trained.store, version, [more])[1]
+    assert versions.report_csv(trained.store, version, "types", [more])[1].splitlines() == [
+        "papers of,placed as Slip",
+        "Slip,9",
+    ]
     report = train.version_view(trained.store, version).report
     assert report["seen"]["papers"] == 10
     assert report["curve"][""]["points"][-1]["total"] == report["seen_total"]
@@ -386,11 +406,11 @@ def test_the_stand_in_answers_with_the_value_that_the_question_s_words_fit() -> 
 
 def test_a_phrase_places_papers_of_no_known_type(office: Office, run_jobs: Run) -> None:
     with pytest.raises(InputError, match="for and against"):
-        place.set_phrases(office.store, office.analyst, office.type_id, ["Paid by"], ["paid BY"])
+        sorting.set_phrases(office.store, office.analyst, office.type_id, ["Paid by"], ["paid BY"])
     with pytest.raises(InputError, match="no phrase"):
-        place.set_phrases(office.store, office.analyst, office.type_id, ["--"], [])
-    place.set_phrases(office.store, office.analyst, office.type_id, ["paid by"], [])
-    view = place.sorting_view(office.store, place.LoadedSorters(), office.type_id)
+        sorting.set_phrases(office.store, office.analyst, office.type_id, ["--"], [])
+    sorting.set_phrases(office.store, office.analyst, office.type_id, ["paid by"], [])
+    view = sorting.sorting_view(office.store, place.LoadedSorters(), office.type_id)
     assert (view.pro, view.contra, view.twins, view.confusion) == (["paid by"], [], [], [])
     intake = gather.Intake(workspace_id=_workspace(office))
     receipt = gather.receive(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from sqlalchemy import delete, func, select
@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session
 
 from jugum.core.classification import OTHER, BundleCutter, TypeSample, TypeSorter, fit_cutter, fit_sorter
 from jugum.core.classification.phrases import Phrases, heard, placed_by
+from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.sorter_file import pack_sorter, unpack_sorter
 from jugum.core.page import Page
 from jugum.errors import Conflict, InputError
-from jugum.flow.actor import GATHER, PLAN, Actor, record
-from jugum.flow.plan import type_row
+from jugum.flow.actor import GATHER, Actor, record
 from jugum.flow.read import PLACE_TASK, document_row, go_on, learn_soon, pages_of
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Hold, Label, Reading, Result, Sorter
@@ -24,7 +24,6 @@ from jugum.store.queue import enqueue
 
 PAPERS_A_TYPE = 60
 NEEDED = 2
-PHRASES_MAX, PHRASE_MAX = 40, 120
 READ_STATES = (
     "to label",
     "in hand",
@@ -44,6 +43,7 @@ class LoadedSorter:
     number: int
     sorter: TypeSorter
     cutter: BundleCutter | None
+    report: Mapping[str, Any]
 
 
 class LoadedSorters:
@@ -59,8 +59,8 @@ class LoadedSorters:
             return None
         known = self._loaded.get(workspace_id)
         if known is None or known.number != row.number:
-            known = LoadedSorter(row.number, *unpack_sorter(store.files.get(row.file_key)))
-            self._loaded[workspace_id] = known
+            known = LoadedSorter(row.number, *unpack_sorter(store.files.get(row.file_key)), row.report)
+        self._loaded[workspace_id] = known = replace(known, report=row.report)
         return known
 
 
@@ -90,7 +90,20 @@ def learn(store: Store, workspace_id: int) -> int | None:
         )
         for document_id in waiting:
             enqueue(session, PLACE_TASK, priority=30, lock=f"document-{document_id}", document_id=document_id)
+    if cutter is not None:
+        _judge_cutting(store, workspace_id, number, samples)
     return number
+
+
+def _judge_cutting(store: Store, workspace_id: int, number: int, samples: Sequence[TypeSample]) -> None:
+    """Say beside a sorter how well bundles of papers it had not seen are cut."""
+    found = {
+        name: asdict(figures) for name, unseen in (("seen", False), ("unseen", True)) if (figures := cut_figures(samples, unseen=unseen))
+    }  # fmt: skip
+    with store.session() as session:
+        row = session.scalar(select(Sorter).where(Sorter.workspace_id == workspace_id, Sorter.number == number))
+        if row is not None:
+            row.report = {**row.report, "cutting": found}
 
 
 def _taught(store: Store, workspace_id: int) -> tuple[list[TypeSample], list[tuple[Page, ...]]]:
@@ -155,79 +168,6 @@ def phrases_in(session: Session, workspace_id: int) -> dict[int, Phrases]:
     return {
         number: Phrases(tuple(its.get("pro", ())), tuple(its.get("contra", ()))) for number, its in kept.items() if its
     }
-
-
-@dataclass(frozen=True)
-class TwinView:
-    """Another type whose papers are easily taken for this one's: how alike their wording is (0–1)."""
-
-    type_id: int
-    name: str
-    likeness: float
-
-
-@dataclass(frozen=True)
-class SortingView:
-    """How papers of a type are told: its phrases, its near twins, and what became of papers of each type when judged by a sorter that had not
-    seen them: a row a type with its counts for each of `placed_as`. "" stands for no known type and for unplaced."""
-
-    pro: list[str]
-    contra: list[str]
-    twins: list[TwinView]
-    placed_as: list[str]
-    confusion: list[tuple[str, list[int]]]
-
-
-def sorting_view(store: Store, sorters: LoadedSorters, type_id: int) -> SortingView:
-    with store.session() as session:
-        row = type_row(session, type_id)
-        workspace_id = row.workspace_id
-        said = phrases_in(session, workspace_id).get(type_id, Phrases())
-        names = dict(
-            session.execute(
-                select(DocumentType.id, DocumentType.name).where(DocumentType.workspace_id == workspace_id)
-            ).all()
-        )
-    loaded = sorters.newest(store, workspace_id)
-    pairs = loaded.sorter.twins() if loaded is not None else []
-    others = [(b if a == type_id else a, alike) for a, b, alike in pairs if type_id in (a, b)]
-    twins = [TwinView(other, names[other], alike) for other, alike in others if other in names]
-    placed_as, confusion = _confusion(loaded.sorter.figures if loaded is not None else (), names)
-    return SortingView(
-        list(said.pro), list(said.contra), sorted(twins, key=lambda one: -one.likeness), placed_as, confusion
-    )
-
-
-def _confusion(
-    figures: Sequence[tuple[int, int, int]], names: Mapping[int, str]
-) -> tuple[list[str], list[tuple[str, list[int]]]]:
-    counts = {(a, b): n for a, b, n in figures}
-    known = [one for one in names if any(one in pair for pair in counts)]
-    columns = [*known, OTHER]
-    rows = [(names.get(one, ""), [counts.get((one, other), 0) for other in columns]) for one in columns]
-    return [names.get(one, "") for one in columns], [(name, its) for name, its in rows if any(its)]
-
-
-def set_phrases(store: Store, actor: Actor, type_id: int, pro: Sequence[str], contra: Sequence[str]) -> None:
-    """Keep the phrases that speak for and against a type; they count at once for papers placed from now on."""
-    actor.must(PLAN)
-    kept = {
-        name: [" ".join(line.split()) for line in lines if line.strip()]
-        for name, lines in (("pro", pro), ("contra", contra))
-    }
-    for line in [*kept["pro"], *kept["contra"]]:
-        if len(line) > PHRASE_MAX or not any(map(str.isalnum, line)):
-            raise InputError(f"“{line[:60]}” is no phrase: it has letters or digits, and at most {PHRASE_MAX} of them.")
-    if len(kept["pro"]) + len(kept["contra"]) > PHRASES_MAX:
-        raise InputError(f"A type has at most {PHRASES_MAX} phrases.")
-    if both := {line.casefold() for line in kept["pro"]} & {line.casefold() for line in kept["contra"]}:
-        raise InputError(f"“{min(both)}” can't speak for and against the type at once.")
-    with store.session() as session:
-        row = type_row(session, type_id)
-        row.training = {**row.training, "phrases": kept}
-        record(
-            session, actor, "set phrases", "document_type", type_id, pro=len(kept["pro"]), contra=len(kept["contra"])
-        )
 
 
 def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> None:

@@ -285,21 +285,21 @@ def through(store: Store, version_id: int) -> tuple[int, Through, Through] | Non
 # ---- The report to take away ------------------------------------------------------------------------------------------------------------
 
 
-def report_csv(store: Store, version_id: int, table: str) -> tuple[str, str]:
-    """One table of a version's report as CSV: file name and text. InputError names the tables there are."""
-    _, tables, number = _tables(store, version_id)
+def report_csv(store: Store, version_id: int, table: str, more: Sequence[ReportTable] = ()) -> tuple[str, str]:
+    """One table of a version's report, or of `more` beside it, as CSV: file name and text. InputError names the tables there are."""
+    _, tables, number = _tables(store, version_id, more)
     if table not in tables:
         raise InputError(f"The report has no table “{table}”; it has {', '.join(tables)}.")
     return f"version-{number}-{table}.csv", tables[table].csv
 
 
-def report_file(store: Store, version_id: int) -> tuple[str, str]:
-    """A version's report as one HTML page that opens offline: file name and text."""
-    title, tables, number = _tables(store, version_id)
+def report_file(store: Store, version_id: int, more: Sequence[ReportTable] = ()) -> tuple[str, str]:
+    """A version's report, and `more` tables after it, as one HTML page that opens offline: file name and text."""
+    title, tables, number = _tables(store, version_id, more)
     return f"version-{number}-report.html", report_html(title, list(tables.values()))
 
 
-def _tables(store: Store, version_id: int) -> tuple[str, dict[str, ReportTable], int]:
+def _tables(store: Store, version_id: int, more: Sequence[ReportTable]) -> tuple[str, dict[str, ReportTable], int]:
     with store.session() as session:
         version = version_row(session, version_id)
         kind = type_row(session, version.type_id)
@@ -310,7 +310,8 @@ def _tables(store: Store, version_id: int) -> tuple[str, dict[str, ReportTable],
             number: name for number, name in session.execute(select(Look.id, Look.name).where(Look.type_id == kind.id))
         }
         title = f"{kind.name}, version {version.number}"
-        return title, {one.key: one for one in report_tables(version.report, names, looks)}, version.number
+        every = [*report_tables(version.report, names, looks), *more]
+        return title, {one.key: one for one in every}, version.number
 
 
 __all__ = [

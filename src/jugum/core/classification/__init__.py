@@ -20,7 +20,7 @@ from jugum.core.classification.lookalikes import (
     nearest_group,
     similarity_matrix,
 )
-from jugum.core.classification.types import OTHER, Placed, TypeSample, TypeSorter, fit_sorter
+from jugum.core.classification.types import OTHER, Placed, TypeSample, TypeSorter, fit_sorter, fit_types
 
 __all__ = [
     "OTHER",
@@ -37,6 +37,7 @@ __all__ = [
     "cut_by_separators",
     "fit_cutter",
     "fit_sorter",
+    "fit_types",
     "is_blank",
     "is_separator",
     "layout_of",

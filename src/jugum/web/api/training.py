@@ -8,9 +8,11 @@ from fastapi import APIRouter, Depends, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from jugum.core.evaluation.compare import Comparison
+from jugum.core.evaluation.tables import ReportTable
 from jugum.core.thresholds import Outcome
 from jugum.flow import names as names_
-from jugum.flow import place, train, weigh
+from jugum.flow import sorting as sorting_
+from jugum.flow import train, weigh
 from jugum.flow import versions as versions_
 from jugum.flow.actor import PLAN, SEE, TRAIN, WEIGH, Actor
 from jugum.flow.train import VersionView
@@ -49,8 +51,8 @@ class Names(BaseModel):
 class PhrasesBody(BaseModel):
     """What speaks for a type when it stands on a paper, and what rules it out."""
 
-    pro: list[str] = Field(default_factory=list, max_length=place.PHRASES_MAX)
-    contra: list[str] = Field(default_factory=list, max_length=place.PHRASES_MAX)
+    pro: list[str] = Field(default_factory=list, max_length=sorting_.PHRASES_MAX)
+    contra: list[str] = Field(default_factory=list, max_length=sorting_.PHRASES_MAX)
 
 
 class Papers(BaseModel):
@@ -152,17 +154,24 @@ def bring_in(request: Request, type_id: int, actor: Train, file: UploadFile) -> 
     return Made(id=versions_.brought_in(request.app.state.store, actor, type_id, file.filename or "file", data))
 
 
+def _sorting_tables(request: Request, version_id: int) -> list[ReportTable]:
+    """What the newest sorter shows of types and bundles, beside a version's report."""
+    state = request.app.state
+    type_id = train.version_view(state.store, version_id).type_id
+    return sorting_.sorting_tables(sorting_.sorting_view(state.store, state.sorters, type_id))
+
+
 @router.get("/versions/{version_id}/report.html", tags=["Training"])
 def report_file(request: Request, version_id: int, actor: See) -> Response:
     """The report as one HTML page that opens offline."""
-    name, text = versions_.report_file(request.app.state.store, version_id)
+    name, text = versions_.report_file(request.app.state.store, version_id, _sorting_tables(request, version_id))
     return Response(text, media_type="text/html", headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
 @router.get("/versions/{version_id}/report/{table}.csv", tags=["Training"])
 def report_table(request: Request, version_id: int, table: str, actor: See) -> Response:
-    """One table of the report: summary, fields, looks, tables, reliability, curve, errors or hardest."""
-    name, text = versions_.report_csv(request.app.state.store, version_id, table)
+    """One table of the report: summary, fields, looks, tables, reliability, curve, errors, hardest, types or bundles."""
+    name, text = versions_.report_csv(request.app.state.store, version_id, table, _sorting_tables(request, version_id))
     return Response(text, media_type="text/csv", headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
@@ -179,9 +188,9 @@ def set_names(request: Request, type_id: int, actor: Annotated[Actor, Depends(Re
 
 
 @router.get("/types/{type_id}/sorting", tags=["Training"])
-def sorting(request: Request, type_id: int, actor: See) -> place.SortingView:
+def sorting(request: Request, type_id: int, actor: See) -> sorting_.SortingView:
     """Phrases that speak for and against the type, and types that are easily taken for it."""
-    return place.sorting_view(request.app.state.store, request.app.state.sorters, type_id)
+    return sorting_.sorting_view(request.app.state.store, request.app.state.sorters, type_id)
 
 
 @router.put("/types/{type_id}/phrases", status_code=204, tags=["Training"])
@@ -189,7 +198,7 @@ def set_phrases(
     request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(PLAN))], body: PhrasesBody
 ) -> None:
     """Keep the phrases that speak for and against a type."""
-    place.set_phrases(request.app.state.store, actor, type_id, body.pro, body.contra)
+    sorting_.set_phrases(request.app.state.store, actor, type_id, body.pro, body.contra)
 
 
 @router.get("/types/{type_id}/papers-to-try", tags=["Training"])

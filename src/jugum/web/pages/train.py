@@ -8,7 +8,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import looks, names, place, plan, train, versions
+from jugum.flow import looks, names, plan, sorting, train, versions
 from jugum.flow.actor import PLAN, SEE, TRAIN, Actor
 from jugum.flow.plan import FieldView
 from jugum.web import charts
@@ -34,7 +34,6 @@ def train_page(request: Request, type_id: int, actor: See) -> Response:
 def names_page(request: Request, type_id: int, actor: See) -> Response:
     state = request.app.state
     view = names.names_view(state.store, state.versions, type_id)
-    sorting = place.sorting_view(state.store, state.sorters, type_id)
     return page(
         request,
         "names.html",
@@ -42,7 +41,7 @@ def names_page(request: Request, type_id: int, actor: See) -> Response:
         shown=plan.type_view(state.store, type_id),
         step="train",
         view=view,
-        sorting=sorting,
+        sorting=sorting.sorting_view(state.store, state.sorters, type_id),
     )
 
 
@@ -51,7 +50,7 @@ def set_phrases(
     request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(PLAN))], pro: Annotated[str, Form()] = "",
     contra: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
-    place.set_phrases(request.app.state.store, actor, type_id, pro.splitlines(), contra.splitlines())
+    sorting.set_phrases(request.app.state.store, actor, type_id, pro.splitlines(), contra.splitlines())
     return RedirectResponse(f"/types/{type_id}/train/names", 303)
 
 
@@ -74,7 +73,8 @@ def report_page(request: Request, type_id: int, version_id: int, actor: See) -> 
         names={field.key: field.name for field in fields}, looks={look.id: look.name for look in looks.looks(store, type_id)},
         against=train.against_before(store, version_id), through=versions.through(store, version_id),
         reliability=charts.reliability_chart(version.report.get("seen", {}), version.report.get("unseen", {})),
-        curve=charts.curve_chart(curve.get("", {})), wanted=train.most_wanted(version.report), crop=charts.crop_address,
+        curve=charts.curve_chart(curve.get("", {})), wanted=train.most_wanted(version.report),
+        crop=charts.crop_address, sorting=sorting.sorting_view(store, request.app.state.sorters, type_id),
     )  # fmt: skip
 
 
