@@ -13,7 +13,7 @@ from datetime import UTC, datetime
 from urllib.parse import urlsplit
 
 from jugum.core.extraction.placing import Placing, place_value
-from jugum.core.page import Page, rows_of, segments_of, text_of
+from jugum.core.page import Page, laid_out, text_of
 from jugum.core.schema import Plan
 from jugum.errors import ExternalError, InputError, NotFound
 from jugum.flow.actor import ADMINISTER, Actor, record
@@ -116,7 +116,7 @@ def lines_of_pages(pages: Sequence[Page]) -> list[str]:
     found = []
     for page in pages:
         by_row: dict[int, list[str]] = {}
-        for segment in segments_of(page.words, rows_of(page.words), page.width_pt / page.height_pt):
+        for segment in laid_out(page)[1]:
             by_row.setdefault(segment.row, []).append(text_of(page.words[segment.first : segment.last + 1]))
         found += ["  ".join(by_row[row]) for row in sorted(by_row)]
     return found

@@ -13,8 +13,8 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.extraction.candidates import CHANNELS, Candidate
-from jugum.core.extraction.likeness import likeness
-from jugum.core.extraction.meaning import nearness
+from jugum.core.extraction.likeness import Texts, distinct_likeness, likeness
+from jugum.core.extraction.meaning import distinct_nearness, nearness
 from jugum.core.extraction.value_model import Pieces, pieces_of
 from jugum.core.page import Box
 
@@ -52,19 +52,47 @@ class Example:
 
 @dataclass(frozen=True)
 class Examples:
-    """Examples as columns, with the look-alike numbers of what they are compared by."""
+    """Examples as columns: their papers, fields, pieces of their shapes, and as distinct texts what stands around them (one for each channel) and
+    their labels."""
 
     every: tuple[Example, ...]
     papers: npt.NDArray[np.intp]
     fields: npt.NDArray[np.object_]
     pieces: Pieces
+    contexts: tuple[Texts, ...]
+    labels: Texts
 
     @staticmethod
     def of(examples: Sequence[Example]) -> Examples:
         return Examples(
             tuple(examples), np.array([one.paper for one in examples], dtype=np.intp),
             np.array([one.field for one in examples], dtype=object), pieces_of([one.shape for one in examples]),
+            tuple(Texts.of([one.contexts[place] for one in examples]) for place in range(len(CHANNELS))),
+            Texts.of([one.label for one in examples]),
         )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Around:
+    """All candidates of a paper (N) with what stands around them as distinct texts, and against examples (M): `alike` by channel, distinct by
+    distinct; `labels` and `meanings` (N × distinct labels) the best channel for each label, whichever it stood in there."""
+
+    contexts: tuple[Texts, ...]
+    alike: tuple[Bytes, ...]
+    labels: Bytes
+    meanings: Bytes
+
+    @staticmethod
+    def of(candidates: Sequence[Candidate], examples: Examples) -> Around:
+        contexts = tuple(Texts.of([one.contexts[place] for one in candidates]) for place in range(len(CHANNELS)))
+        alike = tuple(distinct_likeness(mine, theirs) for mine, theirs in zip(contexts, examples.contexts, strict=True))
+        labels = np.zeros((len(candidates), len(examples.labels.distinct)), dtype=np.uint8)
+        meanings = np.zeros_like(labels)
+        for channel in LABEL_CHANNELS:
+            mine = contexts[CHANNELS.index(channel)]
+            labels = np.maximum(labels, distinct_likeness(mine, examples.labels)[mine.places])
+            meanings = np.maximum(meanings, _bytes(distinct_nearness(mine, examples.labels))[mine.places])
+        return Around(contexts, alike, labels, meanings)
 
 
 @dataclass(frozen=True)
@@ -73,62 +101,53 @@ class Against:
     have this very type (k of the m).
 
     `alike` (C + 4 × n × k) are likenesses in hundredths: one for each channel, of shape, of value, of label by letters and by meaning.
-    `near` (3 × n × k) are fractions: jointly, by row and column, by place. `joint` and `labels` (n × m) are the same for rivals.
+    `near` (3 × n × k) are in ten-thousandths: jointly, by row and column, by place. `joint` and `labels` (n × m) are the same for rivals.
     """
 
     family: npt.NDArray[np.intp]
     own: npt.NDArray[np.intp]
     alike: Bytes
-    near: npt.NDArray[np.float16]
-    joint: npt.NDArray[np.float16]
+    near: npt.NDArray[np.uint16]
+    joint: npt.NDArray[np.uint16]
     labels: Bytes
     pieces: Pieces
 
 
 SHAPE, VALUE, LABEL, MEANING = (len(CHANNELS) + place for place in range(4))
+FINE = 10_000  # parts of one in `near` and `joint`
 
 
 def compare(
-    candidates: Sequence[Candidate],
-    examples: Examples,
-    family: npt.NDArray[np.intp],
-    own: npt.NDArray[np.intp],
-    alike: Floats,
-) -> Against:
-    """`alike`: likeness (0–1) of the paper's layout to that of each example."""
-    theirs = [examples.every[int(n)] for n in family]
-    kept = [theirs[int(n)] for n in own]
-    tables = np.zeros((len(CHANNELS) + 4, len(candidates), len(own)), dtype=np.uint8)
-    joint = np.zeros((len(candidates), len(family)), dtype=np.float32)
+    candidates: Sequence[Candidate], chosen: npt.NDArray[np.intp], around: Around, examples: Examples, family: npt.NDArray[np.intp],
+    own: npt.NDArray[np.intp], alike: Floats,
+) -> Against:  # fmt: skip
+    """The `chosen` candidates of a paper (indices) against examples; `alike`: likeness (0–1) of the paper's layout to that of each example."""
+    mine = [candidates[int(n)] for n in chosen]
+    kept = [examples.every[int(family[n])] for n in own]
+    tables = np.zeros((len(CHANNELS) + 4, len(mine), len(own)), dtype=np.uint8)
+    joint = np.zeros((len(mine), len(family)), dtype=np.float32)
     for place, channel in enumerate(CHANNELS):
-        mine = [one.contexts[place] for one in candidates]
-        other = [one.contexts[place] for one in theirs]
-        table = likeness(mine, other)
-        empty = np.logical_and.outer([not text for text in mine], [not text for text in other])
-        table = np.where(empty, np.float32(BOTH_EMPTY), table)
-        joint += np.float32(JOINT_WEIGHTS[channel]) * table
-        tables[place] = _bytes(table[:, own])
+        rows, columns = around.contexts[place].places[chosen], examples.contexts[place].places[family]
+        table = around.alike[place][rows][:, columns]
+        tables[place] = table[:, own]
+        joint += np.float32(JOINT_WEIGHTS[channel] / 100) * table
+        empty = np.logical_and.outer(_empty(around.contexts[place], rows), _empty(examples.contexts[place], columns))
+        joint += np.float32(JOINT_WEIGHTS[channel] * BOTH_EMPTY) * empty
+        tables[place] += np.uint8(100 * BOTH_EMPTY) * empty[:, own]
     head = np.maximum(tables[CHANNELS.index("row_head")], tables[CHANNELS.index("left")]).astype(np.float32) / 100
     crossing = np.sqrt(head * tables[CHANNELS.index("column_head")].astype(np.float32) / 100)
-    labels, meanings = _labels(candidates, [one.label for one in theirs])
-    tables[SHAPE] = _bytes(likeness([one.shape for one in candidates], [one.shape for one in kept]))
-    tables[VALUE] = _bytes(likeness([one.plain for one in candidates], [one.text for one in kept]))
-    tables[LABEL], tables[MEANING] = labels[:, own], meanings[:, own]
-    near = np.stack([joint[:, own], crossing, _places(candidates, kept, alike[family][own])]).astype(np.float16)
-    pieces = pieces_of([one.shape for one in candidates])
-    return Against(family, own, tables, near, joint.astype(np.float16), labels, pieces)
+    columns = examples.labels.places[family]
+    labels = around.labels[chosen][:, columns]
+    tables[SHAPE] = _bytes(likeness([one.shape for one in mine], [one.shape for one in kept]))
+    tables[VALUE] = _bytes(likeness([one.plain for one in mine], [one.text for one in kept]))
+    tables[LABEL], tables[MEANING] = labels[:, own], around.meanings[chosen][:, columns[own]]
+    near = np.stack([joint[:, own], crossing, _places(mine, kept, alike[family][own])])
+    pieces = pieces_of([one.shape for one in mine])
+    return Against(family, own, tables, _fine(near), _fine(joint), labels, pieces)
 
 
-def _labels(candidates: Sequence[Candidate], labels: Sequence[str]) -> tuple[Bytes, Bytes]:
-    """How like the labels of examples what stands around each candidate is, by letters and by meaning: the best channel, whichever it stood in
-    there."""
-    fuzzy = np.zeros((len(candidates), len(labels)), dtype=np.float32)
-    meant = np.zeros_like(fuzzy)
-    for channel in LABEL_CHANNELS:
-        mine = [one.contexts[CHANNELS.index(channel)] for one in candidates]
-        fuzzy = np.maximum(fuzzy, likeness(mine, labels))
-        meant = np.maximum(meant, nearness(mine, labels))
-    return _bytes(fuzzy), _bytes(meant)
+def _empty(texts: Texts, places: npt.NDArray[np.intp]) -> Mask:
+    return np.array([not text for text in texts.distinct], dtype=bool)[places]
 
 
 def _places(candidates: Sequence[Candidate], examples: Sequence[Example], alike: Floats) -> Floats:
@@ -143,6 +162,10 @@ def _places(candidates: Sequence[Candidate], examples: Sequence[Example], alike:
 
 def _bytes(table: Floats) -> Bytes:
     return np.rint(100 * table).astype(np.uint8)
+
+
+def _fine(table: Floats) -> npt.NDArray[np.uint16]:
+    return np.asarray(np.rint(FINE * np.minimum(table, 1.0)), dtype=np.uint16)
 
 
 def label_of(contexts: Sequence[str], names: Sequence[str], seen: dict[str, float]) -> str:
@@ -164,15 +187,15 @@ def label_of(contexts: Sequence[str], names: Sequence[str], seen: dict[str, floa
     return texts[int(np.argmax(scores))]
 
 
-def greatest(table: npt.NDArray[np.generic], columns: Mask, rows: npt.NDArray[np.intp] | None = None) -> Floats:
-    """Maximum over the chosen columns (the last axis) of a stack of tables, as floats; zeros when none is chosen. `rows` are those asked for
-    (of the axis before). Bytes count as hundredths."""
+def greatest(table: npt.NDArray[np.integer], columns: Mask, rows: npt.NDArray[np.intp] | None = None) -> Floats:
+    """Maximum over the chosen columns (the last axis) of a stack of tables, as fractions; zeros when none is chosen. `rows` are those asked for
+    (of the axis before). Bytes count as hundredths, the others as ten-thousandths."""
     chosen = np.flatnonzero(columns)
     part = table if rows is None else table[..., rows, :]
     if not len(chosen) or not part.shape[-2]:
         return np.zeros(part.shape[:-1], dtype=np.float32)
-    best = part[..., chosen].max(axis=-1).astype(np.float32)
-    return np.asarray(best / np.float32(100) if table.dtype == np.uint8 else best, dtype=np.float32)
+    best: Floats = part[..., chosen].max(axis=-1) / np.float32(100 if table.dtype == np.uint8 else FINE)
+    return best
 
 
 def standing(values: Floats) -> tuple[Floats, Floats]:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from statistics import median
 
-from jugum.core.page import Box, Page, Segment, horizontal_overlap, part_of, rows_of, segments_of, text_of, union
+from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, part_of, text_of, union
 from jugum.core.values import AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
 from jugum.core.values.dates import month_names
 from jugum.core.values.spelled import parse_spelled
@@ -106,8 +106,7 @@ class PageCandidates:
     def __init__(self, page: Page) -> None:
         self.page = page
         self.words = page.words
-        self.rows = rows_of(page.words)
-        self.segments = segments_of(page.words, self.rows, page.width_pt / page.height_pt)
+        self.rows, self.segments = laid_out(page)
         self.height = median(word.box.height for word in page.words) if page.words else 1.0
         self.by_row: dict[int, list[Segment]] = {}
         for segment in self.segments:

@@ -26,6 +26,7 @@ from jugum.core.values import same_value
 
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
+Places = npt.NDArray[np.intp]
 HARD_ROWS = 14
 RANDOM_ROWS = 8
 GROUP_OUT_WEIGHT = 0.6
@@ -83,7 +84,7 @@ class Corpus:
         progress(0.1)
         self._prepared: dict[int, Prepared] = {}
         self._views: dict[int, PaperView] = {}
-        self._same: dict[tuple[int, str], Mask] = {}
+        self._right_and_wrong: dict[tuple[int, str], tuple[Places, Places]] = {}
         self._relations: dict[bytes, Relations] = {}
         self._tagged: dict[int, TaggedPaper] = {}
         self._alike: dict[int, Floats] = {}
@@ -174,32 +175,37 @@ class Corpus:
     def field_rows(self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator) -> tuple[Floats, Mask]:
         """The right candidates, the wrong ones hardest to tell from them, and a few at random. Candidates of the right
         value at other places are left out: they are not wrong."""
-        view, gold = self.view(paper), self.prepared(paper).gold[field.key]
+        if (
+            None in self.prepared(paper).gold[field.key]
+        ):  # misread or torn: what looks like it here can't be called wrong
+            return np.zeros((0, len(FEATURES)), dtype=np.float32), np.zeros(0, dtype=bool)
+        view = self.view(paper)
+        right, wrong = self._told(paper, field)
         leading = view.leading(field, self.exemplar_mask(known))
-        chosen = leading.chosen
-        right = np.isin(chosen, [index for index in gold if index is not None])
-        neutral = self._of_right_value(paper, field)[chosen]
-        if None in gold:  # the value was misread or torn: what looks like it here can't be called wrong
-            return np.zeros((0, len(FEATURES)), dtype=np.float32), right[:0]
-        wrong = np.nonzero(~right & ~neutral)[0]
-        hard = wrong[np.argsort(-leading.hardness[wrong], kind="stable")[:HARD_ROWS]]
-        rest = np.setdiff1d(wrong, hard)
+        order = np.argsort(-leading.hardness[wrong], kind="stable")
+        hard, rest = wrong[order[:HARD_ROWS]], wrong[order[HARD_ROWS:]]
         drawn = rng.choice(rest, min(RANDOM_ROWS, len(rest)), replace=False) if len(rest) else rest
-        keep = np.concatenate([np.nonzero(right)[0], hard, drawn]).astype(np.intp)
-        return view.features_of(leading, keep), right[keep]
+        keep = np.concatenate([right, hard, drawn])
+        return view.features_of(leading, keep), np.arange(len(keep)) < len(right)
+
+    def _told(self, paper: int, field: FieldPlan) -> tuple[Places, Places]:
+        """Places of the right candidates among those of a field, and of the wrong ones (kept: asked in every fold)."""
+        if (paper, field.key) not in self._right_and_wrong:
+            chosen = self.view(paper).by_kind[field.value_type]
+            gold = [index for index in self.prepared(paper).gold[field.key] if index is not None]
+            right = np.isin(chosen, gold)
+            wrong = ~right & ~self._of_right_value(paper, field)[chosen]
+            self._right_and_wrong[paper, field.key] = np.flatnonzero(right), np.flatnonzero(wrong)
+        return self._right_and_wrong[paper, field.key]
 
     def _of_right_value(self, paper: int, field: FieldPlan) -> Mask:
-        """Which of a paper's candidates say what a field's labels say, at whatever place (kept: asked in every fold)."""
-        if (paper, field.key) not in self._same:
-            values = [label.normal for label in self.samples[paper].labels[field.key]]
-            self._same[paper, field.key] = np.array(
-                [
-                    any(same_value(c.normal, value, field.value_type) for value in values)
-                    for c in self.prepared(paper).candidates
-                ],
-                dtype=bool,
-            )
-        return self._same[paper, field.key]
+        """Which of a paper's candidates say what a field's labels say, at whatever place."""
+        values = [label.normal for label in self.samples[paper].labels[field.key]]
+        said: dict[str, bool] = {}
+        for one in self.prepared(paper).candidates:
+            if one.kind == field.value_type and one.normal not in said:
+                said[one.normal] = any(same_value(one.normal, value, field.value_type) for value in values)
+        return np.array([said.get(one.normal, False) for one in self.prepared(paper).candidates], dtype=bool)
 
     def decisions(
         self,

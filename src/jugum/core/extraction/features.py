@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +19,7 @@ from jugum.core.extraction.against import (
     SHAPE,
     VALUE,
     Against,
+    Around,
     Example,
     Examples,
     compare,
@@ -26,8 +28,8 @@ from jugum.core.extraction.against import (
     standing,
 )
 from jugum.core.extraction.candidates import CHANNELS, Candidate
-from jugum.core.extraction.likeness import likeness
-from jugum.core.extraction.meaning import nearness
+from jugum.core.extraction.likeness import Texts, distinct_likeness
+from jugum.core.extraction.meaning import distinct_nearness
 from jugum.core.extraction.synonyms import Groups, meant_names
 from jugum.core.extraction.value_model import counts_of, value_log_odds
 from jugum.core.schema import FieldPlan, Plan
@@ -39,7 +41,18 @@ NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below"
 NAME_LIKE_LEAST = 0.6
 NAME_BEST = 2 * len(NAME_CHANNELS)  # the place of "name_best" in FEATURES
 FIXED_BEFORE_RULE = 11  # of the 14 fixed figures, those that FEATURES names before "rule"
+BEFORE_SHAPE = (
+    9  # of the features of examples that are ranks among all candidates, those that FEATURES names before "shape_like"
+)
+FAMILIES = ("text", "date", "money", "number")
 
+OTHER_FEATURES = (
+    "known_text", "is_name", "first_of_best",
+    "words", "letters", "digits", "capitals", "bold", "height", "confidence",
+    "whole_segment", "starts_segment", "ends_segment", "widest", "rule",
+    "x", "y", "page", "examples", "alike_layout",
+    *(f"is_{family}" for family in FAMILIES),
+)  # fmt: skip
 FEATURES = (
     *(f"name_{channel}" for channel in NAME_CHANNELS),
     *(f"name_words_{channel}" for channel in NAME_CHANNELS),
@@ -51,11 +64,7 @@ FEATURES = (
     "place", "place_gap", "row_and_column", "row_and_column_gap",
     "shape_like", "value_like", "value_odds",
     "label_like", "label_rival", "label_lead", "label_gap", "label_rank", "label_meaning", "label_meaning_gap",
-    "known_text", "is_name", "first_of_best",
-    "words", "letters", "digits", "capitals", "bold", "height", "confidence",
-    "whole_segment", "starts_segment", "ends_segment", "widest", "rule",
-    "x", "y", "page", "examples", "alike_layout",
-    "is_text", "is_date", "is_money", "is_number",
+    *OTHER_FEATURES,
 )  # fmt: skip
 
 
@@ -89,16 +98,17 @@ def labelled_examples(
 
 @dataclass(frozen=True)
 class Leading:
-    """What is known of all candidates of a field (indices `chosen`) with some papers known: `names`, the columns of printed names in the
-    order of FEATURES, `meanings` likewise; how like printed names the candidates are themselves; greatest likeness to the field's examples
-    (`mine`, a mask over its own columns) jointly, to those of other fields, by place, by row and column, by label; log-odds of the values."""
+    """What is known of all candidates of a field (indices `chosen`) with some papers known: `names`, what printed names say in the
+    order of FEATURES (a row each), `meanings` likewise; how like printed names the candidates are themselves; greatest likeness to the field's
+    examples (`mine`, a mask over its own columns) jointly, to those of other fields, by place, by row and column, by label; log-odds of the
+    values."""
 
     field: FieldPlan
     chosen: npt.NDArray[np.intp]
     known: Mask
     mine: Mask
-    names: list[Floats]
-    meanings: list[Floats]
+    names: Floats
+    meanings: Floats
     is_name: Floats
     joint: Floats
     rival: Floats
@@ -145,9 +155,10 @@ class PaperView:
             kind: np.array([i for i, c in enumerate(candidates) if c.kind == kind], dtype=np.intp)
             for kind in {field.value_type for field in plan.fields}
         }
-        self._by_names: dict[str, tuple[list[Floats], list[Floats]]] = {}
+        self._by_names: dict[str, tuple[Floats, Floats]] = {}
         self.by_rule = {key: frozenset(found) for key, found in (by_rule or {}).items()}
         self.alike = np.asarray(alike, dtype=np.float32)
+        self.around = Around.of(candidates, examples)
         self._names(plan, groups)
         self._against()
         self._fixed()
@@ -161,32 +172,29 @@ class PaperView:
         names = [(number, *one) for number, field in enumerate(plan.fields) for one in meant[field.key]]
         owner = np.array([number for number, _, _ in names], dtype=np.intp)
         weight = np.array([counts for _, _, counts in names], dtype=np.float32)
-        texts = [name for _, name, _ in names]
-        contexts = {
-            channel: [candidate.contexts[CHANNELS.index(channel)] for candidate in self.candidates]
-            for channel in NAME_CHANNELS
-        }
+        texts = Texts.of([name for _, name, _ in names])
+        mine = dict(zip(CHANNELS, self.around.contexts, strict=True))
 
-        def by_field(table: Floats) -> Floats:
-            weighed = table * weight
-            columns = [weighed[:, owner == field].max(axis=1, initial=0.0) for field in range(len(plan.fields))]
-            return (
-                np.stack(columns, axis=1).astype(np.float32)
-                if columns
-                else np.zeros((len(self.candidates), 0), dtype=np.float32)
-            )
+        def by_field(rows: Texts, table: npt.NDArray[Any], unit: float) -> Floats:
+            """The best name of each field, of distinct texts first, then of all."""
+            weighed = table[:, texts.places] * (weight / np.float32(unit))
+            best = np.zeros((len(rows.distinct), len(plan.fields)), dtype=np.float32)
+            for field in range(len(plan.fields)):
+                best[:, field] = weighed[:, owner == field].max(axis=1, initial=0.0)
+            return best[rows.places]
 
         self.name_table: Floats = np.stack(
             [
-                by_field(likeness(contexts[channel], texts, by_tokens=by))
+                by_field(mine[channel], distinct_likeness(mine[channel], texts, by_tokens=by), 100)
                 for by in (False, True)
                 for channel in NAME_CHANNELS
             ]
         )
         self.meaning_table: Floats = np.stack(
-            [by_field(nearness(contexts[channel], texts)) for channel in LABEL_CHANNELS]
+            [by_field(mine[channel], distinct_nearness(mine[channel], texts), 1) for channel in LABEL_CHANNELS]
         )
-        self.is_name: Floats = by_field(likeness([candidate.plain for candidate in self.candidates], texts))
+        plain = Texts.of([candidate.plain for candidate in self.candidates])
+        self.is_name: Floats = by_field(plain, distinct_likeness(plain, texts), 100)
 
     def _against(self) -> None:
         """Each value type's candidates against the examples that may be asked for."""
@@ -199,7 +207,7 @@ class PaperView:
         for kind, chosen in self.by_kind.items():
             family = np.flatnonzero(families == _family(kind.data_type)) if len(kinds) else np.zeros(0, dtype=np.intp)
             own = np.array([n for n, at in enumerate(family) if kinds[int(at)] == kind], dtype=np.intp)
-            self.against[kind] = compare([self.candidates[int(n)] for n in chosen], self.examples, family, own, alike)
+            self.against[kind] = compare(self.candidates, chosen, self.around, self.examples, family, own, alike)
             self._background[kind] = counts_of(self.against[kind].pieces)
 
     def _fixed(self) -> None:
@@ -249,15 +257,17 @@ class PaperView:
         """Features (rows × len(FEATURES)) of some of a field's candidates: places in `leading.chosen`."""
         if not len(rows):
             return np.zeros((0, len(FEATURES)), dtype=np.float32)
-        columns = [
-            *(column[rows] for column in leading.names),
-            *(column[rows] for column in leading.meanings),
-            *self._example_columns(leading, rows),
-            *self._other_columns(leading, rows),
-        ]
-        return np.column_stack(columns).astype(np.float32)
+        found = np.empty((len(rows), len(FEATURES)), dtype=np.float32)
+        columns = (
+            leading.names[:, rows], leading.meanings[:, rows], self._example_columns(leading, rows), self._other_columns(leading, rows)
+        )  # fmt: skip
+        start = 0
+        for block in columns:
+            found[:, start : start + len(block)] = block.T
+            start += len(block)
+        return found
 
-    def _name_columns(self, field: FieldPlan, chosen: npt.NDArray[np.intp]) -> tuple[list[Floats], list[Floats]]:
+    def _name_columns(self, field: FieldPlan, chosen: npt.NDArray[np.intp]) -> tuple[Floats, Floats]:
         number = self.plan.fields.index(field)
         table = self.name_table[:, chosen]
         best = self._name_best(table)
@@ -267,12 +277,8 @@ class PaperView:
         nearest = meant.max(axis=0)
         mine = nearest[:, number]
         lead = mine - np.delete(nearest, number, axis=1).max(axis=1, initial=0.0)
-        return [*table[:, :, number], own, rival, own - rival, *standing(own)], [
-            *meant[:, :, number],
-            mine,
-            lead,
-            *standing(mine),
-        ]
+        names = np.stack([*table[:, :, number], own, rival, own - rival, *standing(own)])
+        return names, np.stack([*meant[:, :, number], mine, lead, *standing(mine)])
 
     @staticmethod
     def _name_best(table: Floats) -> Floats:
@@ -296,39 +302,38 @@ class PaperView:
         score: Floats = best[:, number] - 0.5 * rival - 0.5 * np.where(named >= NAME_LIKE_LEAST, named, 0.0)
         return chosen, score
 
-    def _example_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> list[Floats]:
+    def _example_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
         against, mine = self.against[leading.field.value_type], leading.mine
         joint, rival, place, crossing = leading.joint, leading.rival, leading.place, leading.crossing
         label, label_rival, meaning = leading.label, leading.label_rival, leading.label_meaning
         alike = greatest(against.alike[:LABEL], mine, rows)
-        return [
-            *alike[: len(CHANNELS)],
-            joint[rows], rival[rows], (joint - rival)[rows], *(column[rows] for column in standing(joint)),
-            place[rows], standing(place)[0][rows], crossing[rows], standing(crossing)[0][rows],
-            alike[SHAPE], alike[VALUE], leading.value_odds[rows],
-            label[rows], label_rival[rows], (label - label_rival)[rows], *(column[rows] for column in standing(label)),
-            meaning[rows], standing(meaning)[0][rows],
+        every = [
+            joint, rival, joint - rival, *standing(joint), place, standing(place)[0], crossing, standing(crossing)[0],
+            label, label_rival, label - label_rival, *standing(label), meaning, standing(meaning)[0],
         ]  # fmt: skip
+        asked = np.stack(every)[:, rows]
+        middle = [alike[SHAPE], alike[VALUE], leading.value_odds[rows]]
+        return np.concatenate([alike[: len(CHANNELS)], asked[:BEFORE_SHAPE], np.stack(middle), asked[BEFORE_SHAPE:]])
 
-    def _other_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> list[Floats]:
-        asked, known, count = leading.chosen[rows], leading.known, len(rows)
-        seen = self.seen_in[np.ix_(asked, np.flatnonzero(known))].mean(axis=1) if known.any() else np.zeros(count)
-        first = (rows == int(leading.names[NAME_BEST].argmax())).astype(np.float32)
-        family = _family(leading.field.data_type)
-        kinds = [np.full(count, family == one, dtype=np.float32) for one in ("text", "date", "money", "number")]
-        ruled = self.by_rule.get(leading.field.key, frozenset())
+    def _other_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
+        asked, known = leading.chosen[rows], leading.known
+        found = np.zeros((len(OTHER_FEATURES), len(rows)), dtype=np.float32)
+        if known.any():
+            found[0] = self.seen_in[asked][:, known].mean(axis=1)
+        found[1] = leading.is_name[rows]
+        found[2] = rows == int(leading.names[NAME_BEST].argmax())
         fixed = self.fixed[asked].T
-        return [
-            seen.astype(np.float32),
-            leading.is_name[rows],
-            first,
-            *fixed[:FIXED_BEFORE_RULE],
-            np.array([index in ruled for index in asked.tolist()], dtype=np.float32),
-            *fixed[FIXED_BEFORE_RULE:],
-            np.full(count, np.log1p(leading.mine.sum()), dtype=np.float32),
-            np.full(count, self.familiarity(known), dtype=np.float32),
-            *kinds,
-        ]
+        rule = 3 + FIXED_BEFORE_RULE
+        found[3:rule] = fixed[:FIXED_BEFORE_RULE]
+        ruled = self.by_rule.get(leading.field.key, frozenset())
+        if ruled:
+            found[rule] = [index in ruled for index in asked.tolist()]
+        after = rule + 1 + len(fixed) - FIXED_BEFORE_RULE
+        found[rule + 1 : after] = fixed[FIXED_BEFORE_RULE:]
+        found[after] = np.log1p(leading.mine.sum())
+        found[after + 1] = self.familiarity(known)
+        found[after + 2 + FAMILIES.index(_family(leading.field.data_type))] = 1
+        return found
 
 
 def _family(data_type: DataType) -> str:

@@ -14,6 +14,8 @@ from importlib import resources
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.extraction.likeness import Texts
+
 Floats = npt.NDArray[np.float32]
 COMMON = 1e-3  # how rare a piece must be to count half
 FIRST_WORD = 1995  # place of the most frequent word in the vocabulary's order
@@ -73,12 +75,18 @@ def _kept_vector(phrase: str) -> Floats:
     return shipped_meanings().vector(phrase)
 
 
+def vectors_of(phrases: Sequence[str]) -> Floats:
+    """Meanings of plain phrases (N × 64)."""
+    width = shipped_meanings().vectors.shape[1]
+    return np.stack([_kept_vector(one) for one in phrases]) if phrases else np.zeros((0, width), dtype=np.float32)
+
+
+def distinct_nearness(mine: Texts, theirs: Texts) -> Floats:
+    """D×D′ nearness of distinct phrases; see `nearness`."""
+    return np.asarray(np.clip(vectors_of(mine.distinct) @ vectors_of(theirs.distinct).T, 0.0, 1.0), dtype=np.float32)
+
+
 def nearness(rows: Sequence[str], columns: Sequence[str]) -> Floats:
     """len(rows)×len(columns) nearness 0–1 of plain phrases (cosine, below 0 cut); what has no known word is near nothing."""
-    if not len(rows) or not len(columns):
-        return np.zeros((len(rows), len(columns)), dtype=np.float32)
-    distinct_rows, row_index = np.unique(np.array(rows, dtype=object), return_inverse=True)
-    mine = np.stack([_kept_vector(one) for one in distinct_rows])
-    theirs = np.stack([_kept_vector(one) for one in columns])
-    table = np.clip(mine @ theirs.T, 0.0, 1.0).astype(np.float32)
-    return np.asarray(table[row_index], dtype=np.float32)
+    mine, theirs = Texts.of(rows), Texts.of(columns)
+    return distinct_nearness(mine, theirs)[mine.places][:, theirs.places]

@@ -14,6 +14,7 @@ import numpy.typing as npt
 Floats = npt.NDArray[np.float32]
 LOGIT_MAX = 9.0
 SLOPES = (0.4, 1.5)
+BINS = 63  # of a feature's values, for the trees
 
 
 @dataclass
@@ -56,6 +57,7 @@ class Ranker:
         self.booster_: Any = lightgbm.train(
             {
                 "objective": "binary",
+                "max_bin": BINS,
                 "num_leaves": self.leaves,
                 "learning_rate": self.learning_rate,
                 "min_data_in_leaf": 5,
@@ -67,7 +69,9 @@ class Ranker:
                 "num_threads": 1,
                 "verbosity": -1,
             },
-            lightgbm.Dataset(rows, label=right.astype(np.float32), weight=weights, free_raw_data=True),
+            lightgbm.Dataset(
+                rows, label=right.astype(np.float32), weight=weights, params={"max_bin": BINS}, free_raw_data=True
+            ),
             num_boost_round=self.trees,
         )
         self.slope_, self.level_ = _levelled(self._raw(rows), right, decisions)

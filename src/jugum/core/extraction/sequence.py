@@ -15,7 +15,7 @@ from pathlib import Path
 from jugum.core.extraction.assignment import Decision
 from jugum.core.extraction.candidates import plain_text
 from jugum.core.extraction.examples import Sample
-from jugum.core.page import Page, Segment, horizontal_overlap, rows_of, segments_of, text_of
+from jugum.core.page import Page, Segment, horizontal_overlap, laid_out, text_of
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import normal_form, same_value, value_shape
 
@@ -29,9 +29,8 @@ OUTSIDE = "O"
 def word_features(page: Page) -> list[list[str]]:
     """For each word of a page in reading order what it is, what stands around it, and where it stands."""
     words = page.words[:WORDS_MAX]
-    rows = rows_of(page.words)
     by_row: dict[int, list[Segment]] = {}
-    for segment in segments_of(page.words, rows, page.width_pt / page.height_pt):
+    for segment in laid_out(page)[1]:
         by_row.setdefault(segment.row, []).append(segment)
     home = {
         index: segment for its in by_row.values() for segment in its for index in range(segment.first, segment.last + 1)

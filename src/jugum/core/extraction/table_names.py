@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from jugum.core.extraction.candidates import plain_text
 from jugum.core.extraction.examples import Sample, SampleLabel
-from jugum.core.page import Box, Page, Segment, horizontal_overlap, rows_of, segments_of, union
+from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.schema.plan import PRINTED_NAMES_MAX
 
@@ -68,7 +68,7 @@ def _placed(labels: Sequence[SampleLabel]) -> list[SampleLabel]:
 def _rows_above(page: Page, top: float) -> list[list[Segment]]:
     """Rows that end above a table's first row and stand near, the nearest first."""
     by_row: dict[int, list[Segment]] = {}
-    for segment in segments_of(page.words, rows_of(page.words), page.width_pt / page.height_pt):
+    for segment in laid_out(page)[1]:
         by_row.setdefault(segment.row, []).append(segment)
     found = []
     for row in sorted(by_row, reverse=True):

@@ -15,7 +15,7 @@ from jugum.core.extraction.candidates import plain_text
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.extraction.meaning import nearness
-from jugum.core.page import Page, Segment, rows_of, segments_of, text_of
+from jugum.core.page import Page, Segment, laid_out, text_of
 from jugum.core.schema import FieldPlan, Plan, Totals
 from jugum.core.values import NUMERIC, normal_form
 
@@ -49,9 +49,8 @@ class Lines:
 
     @staticmethod
     def of(page: Page) -> Lines:
-        rows = rows_of(page.words)
         by_row: dict[int, list[Segment]] = {}
-        for segment in segments_of(page.words, rows, page.width_pt / page.height_pt):
+        for segment in laid_out(page)[1]:
             by_row.setdefault(segment.row, []).append(segment)
         height = median(word.box.height for word in page.words) if page.words else 0.01
         return Lines(page, [by_row[row] for row in sorted(by_row)], height)

@@ -6,7 +6,7 @@ One coordinate system is stored: fractions 0–1 of the upright page, origin top
 from jugum.core.page.blob import pack_words, unpack_words
 from jugum.core.page.geometry import Box, horizontal_overlap, overlap_share, union, vertical_overlap
 from jugum.core.page.parts import lines_of, part_of
-from jugum.core.page.rows import Segment, reading_order, rows_of, segments_in, segments_of
+from jugum.core.page.rows import Segment, laid_out, reading_order, rows_of, segments_in, segments_of
 from jugum.core.page.words import Page, PageSource, Word, WordKind, text_of
 
 __all__ = [
@@ -17,6 +17,7 @@ __all__ = [
     "Word",
     "WordKind",
     "horizontal_overlap",
+    "laid_out",
     "lines_of",
     "overlap_share",
     "pack_words",

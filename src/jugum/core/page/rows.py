@@ -9,10 +9,11 @@ from __future__ import annotations
 from bisect import bisect_left, insort
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from statistics import median
 
 from jugum.core.page.geometry import Box, union
-from jugum.core.page.words import Word, text_of
+from jugum.core.page.words import Page, Word, text_of
 
 SEGMENT_GAP = 2.2  # character widths; measured on forms, see docs/decisions
 
@@ -100,6 +101,13 @@ def segments_of(words: Sequence[Word], rows: Sequence[Sequence[int]], aspect: fl
                 segments.append(Segment(number, row[start], row[place - 1], box, text_of(piece)))
                 start = place
     return segments
+
+
+@lru_cache(maxsize=64)
+def laid_out(page: Page) -> tuple[tuple[list[int], ...], tuple[Segment, ...]]:
+    """A page's rows and segments; kept for the pages asked for last."""
+    rows = rows_of(page.words)
+    return tuple(rows), tuple(segments_of(page.words, rows, page.width_pt / page.height_pt))
 
 
 def _parted(left: Word, right: Word, gap: float) -> bool:
