@@ -286,6 +286,15 @@ def run(
     return kept
 
 
+def yardstick() -> float:
+    """Seconds of CPU that five million multiplications in plain Python take just now: what times of this machine are to be measured by."""
+    started = time.process_time()
+    total = 0
+    for number in range(5_000_000):
+        total += number * number
+    return time.process_time() - started
+
+
 def baseline(trial: Trial, name: str) -> dict[str, Tally]:
     """A view of a trial's tallies under a baseline's name."""
     found: dict[str, Tally] = defaultdict(Tally)
@@ -335,11 +344,13 @@ def grow(counts: Sequence[int]) -> None:
     train = papers("stub", max(counts), list(range(SEEN)), 0, False)
     for count in counts:
         samples = [one.sample for one in train[:count]]
+        measure = yardstick()
         started = time.process_time()
         train_version(plan, samples, groups={one.sample.key: one.drawn.look for one in train[:count]})
+        spent = time.process_time() - started
         used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
         print(
-            f"{count:5} papers  {time.process_time() - started:6.1f} s CPU  largest memory so far {used:.2f} GB",
+            f"{count:5} papers  {spent:6.1f} s CPU, {spent / measure:.0f} yardsticks  largest memory so far {used:.2f} GB",
             flush=True,
         )
 
@@ -355,6 +366,7 @@ def main() -> None:
         grow(args.grow or (50, 200, 1000))
         return
     counts = args.counts or ([25] if args.scans else list(COUNTS))
+    print(f"yardstick: {yardstick():.2f} s of CPU for five million multiplications in plain Python")
     print("F1 on looks seen / not seen; passing: share of decisions above thresholds that promise at most 2 % wrong")
     trials: list[tuple[Trial, Trial]] = []
     with ProcessPoolExecutor(2) as pool:

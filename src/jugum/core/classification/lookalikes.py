@@ -6,9 +6,9 @@ Values differ from paper to paper, so only words without digits count; a scan's 
 from __future__ import annotations
 
 import re
-from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -29,6 +29,20 @@ class Layout:
 
     texts: tuple[str, ...]
     places: npt.NDArray[np.float64]
+
+    @cached_property
+    def where(self) -> dict[str, list[int]]:
+        """Text → its places among the words."""
+        found: dict[str, list[int]] = {}
+        for index, text in enumerate(self.texts):
+            found.setdefault(text, []).append(index)
+        return found
+
+    @cached_property
+    def spots(self) -> list[list[float]]:
+        """The middles as plain numbers."""
+        found: list[list[float]] = self.places.tolist()
+        return found
 
     def to_data(self) -> list[list[object]]:
         return [
@@ -79,19 +93,19 @@ def _pairs(a: Layout, b: Layout) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.i
     """Each word of the paper with fewer anchors paired with the nearest equal word of the other, used once."""
     swapped = len(a.texts) > len(b.texts)
     if len(a.texts) == len(b.texts):  # which one leads must not depend on which comes first
-        swapped = (a.texts, a.places.tolist()) > (b.texts, b.places.tolist())
+        swapped = (a.texts, a.spots) > (b.texts, b.spots)
     few, many = (b, a) if swapped else (a, b)
-    where = defaultdict(list)
-    for index, text in enumerate(many.texts):
-        where[text].append(index)
+    where = {text: list(places) for text, places in many.where.items() if text in few.where}
     left, right = [], []
-    theirs, mine = many.places.tolist(), few.places.tolist()
+    theirs, mine = many.spots, few.spots
     for index, text in enumerate(few.texts):
         free = where.get(text)
         if not free:
             continue
-        x, y = mine[index]
-        nearest = min(range(len(free)), key=lambda at: abs(theirs[free[at]][0] - x) + abs(theirs[free[at]][1] - y))
+        nearest = 0
+        if len(free) > 1:
+            x, y = mine[index]
+            nearest = min(range(len(free)), key=lambda at: abs(theirs[free[at]][0] - x) + abs(theirs[free[at]][1] - y))
         right.append(free.pop(nearest))
         left.append(index)
     first, second = np.array(left, dtype=np.intp), np.array(right, dtype=np.intp)

@@ -10,6 +10,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from statistics import median
+from typing import Any
 
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, part_of, text_of, union
 from jugum.core.values import AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
@@ -21,6 +22,7 @@ WORDS_MAX = {
     DataType.DATE: 10, DataType.MONEY: 5, DataType.NUMBER: 3, DataType.PERCENT: 4, DataType.SPELLED: 8,
     DataType.IDENTIFIER: 6, DataType.PHONE: 6, DataType.EMAIL: 3, DataType.ADDRESS: 14, DataType.COUNTRY: 4, DataType.CHOICE: 6,
 }  # fmt: skip
+ABOVE = frozenset({"above", "column_head"})
 TEXT_WORDS_MAX = 8
 STACK_LINES_MAX = 5  # of an address, or in one ruled cell
 TEXT_LINES_MAX = 3  # of another text
@@ -112,6 +114,8 @@ class PageCandidates:
         for segment in self.segments:
             self.by_row.setdefault(segment.row, []).append(segment)
         self._found: dict[ValueType, list[Candidate]] = {}
+        self._of_span: dict[tuple[int, int], dict[str, Any]] = {}
+        self._heads: dict[int, tuple[str, str]] = {}
         self.home = [segment for segment in self.segments for _ in range(segment.first, segment.last + 1)]
         self.numeric = {id(segment): _is_numeric(segment.text) for segment in self.segments}
 
@@ -125,10 +129,8 @@ class PageCandidates:
         return self._found[kind]
 
     def _in_segment(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
-        above: tuple[str, str] | None = None
         for first, last, normal, widest in self._spans(segment, kind):
-            above = above or self._heads_above(segment, segment.box)
-            yield self._candidate(segment, (first, last), kind, normal, widest, above)
+            yield self._candidate(segment, (first, last), kind, normal, widest)
         yield from self._glued(segment, kind)
         if kind.data_type in STACKS:
             yield from self._stacked(segment, kind)
@@ -149,9 +151,7 @@ class PageCandidates:
                 box = part_of(words, text)
                 if normal is None or box is None or not any(map(str.isalnum, normal)):
                     continue
-                made = self._candidate(
-                    segment, (first, last), kind, normal, True, self._heads_above(segment, segment.box)
-                )
+                made = self._candidate(segment, (first, last), kind, normal, True)
                 contexts = (plain_text(parts["name"]), *made.contexts[1:])
                 yield replace(made, text=text, box=box, contexts=contexts, whole_segment=False, starts_segment=False)
 
@@ -175,9 +175,12 @@ class PageCandidates:
                     continue
                 normal = normal_form(text, kind) if _may_be(text, kind) else None
                 if normal is not None and any(map(str.isalnum, normal)):
-                    made = self._candidate(segment, (first, segment.last), kind, normal, True, ("", ""))
+                    made = self._candidate(segment, (first, segment.last), kind, normal, True)
+                    beside = tuple(
+                        "" if channel in ABOVE else its for channel, its in zip(CHANNELS, made.contexts, strict=True)
+                    )
                     yield replace(
-                        made, text=text, box=union(word.box for word in words), confidence=min(word.confidence for word in words),
+                        made, text=text, contexts=beside, box=union(word.box for word in words), confidence=min(word.confidence for word in words),
                         more=((below.first, last),), relative_height=1.0, differs=any(word.differs for word in words),
                     )  # fmt: skip
 
@@ -188,7 +191,7 @@ class PageCandidates:
         normal = normal_form(text_of(self.words[first : last + 1]), kind)
         if segment is None or normal is None:
             return None
-        return self._candidate(segment, (first, last), kind, normal, True, self._heads_above(segment, segment.box))
+        return self._candidate(segment, (first, last), kind, normal, True)
 
     def _spans(self, segment: Segment, kind: ValueType) -> Iterator[tuple[int, int, str, bool]]:
         longest = WORDS_MAX.get(kind.data_type, TEXT_WORDS_MAX)
@@ -223,7 +226,6 @@ class PageCandidates:
         address, cell = kind.data_type is DataType.ADDRESS, self.cell_of(segment)
         most = STACK_LINES_MAX if address or cell >= 0 else TEXT_LINES_MAX
         gap = (LINE_GAP_MOST if address else TEXT_GAP_MOST) * self.height
-        above: tuple[str, str] | None = None
         lines = [segment]
         for row in range(segment.row + 1, min(segment.row + 3 * most, len(self.rows))):
             last = lines[-1]
@@ -240,13 +242,12 @@ class PageCandidates:
             joined = "\n" if address else " "
             normal = normal_form(joined.join(line.text for line in lines), kind)
             if normal is not None:
-                above = above or self._heads_above(segment, segment.box)
-                yield self._several(lines, kind, normal, above)
+                yield self._several(lines, kind, normal)
             if len(lines) == most:
                 break
 
-    def _several(self, lines: Sequence[Segment], kind: ValueType, normal: str, above: tuple[str, str]) -> Candidate:
-        made = self._candidate(lines[0], (lines[0].first, lines[0].last), kind, normal, True, above)
+    def _several(self, lines: Sequence[Segment], kind: ValueType, normal: str) -> Candidate:
+        made = self._candidate(lines[0], (lines[0].first, lines[0].last), kind, normal, True)
         words = [word for line in lines for word in self.words[line.first : line.last + 1]]
         joined = ", " if kind.data_type is DataType.ADDRESS else " "
         return replace(
@@ -260,39 +261,32 @@ class PageCandidates:
         )
 
     def _candidate(
-        self,
-        segment: Segment,
-        span: tuple[int, int],
-        kind: ValueType,
-        normal: str,
-        widest: bool,
-        above: tuple[str, str],
+        self, segment: Segment, span: tuple[int, int], kind: ValueType, normal: str, widest: bool
     ) -> Candidate:
-        first, last = span
-        words = self.words[first : last + 1]
-        box = union(word.box for word in words)
-        if (first, last) != (segment.first, segment.last) and segment.last - segment.first > 3:
-            above = self._heads_above(segment, box)
         return Candidate(
-            page=self.page.number,
-            first=first,
-            last=last,
-            text=text_of(words),
-            normal=normal,
-            kind=kind,
-            box=box,
-            contexts=tuple(plain_text(text) for text in self._contexts(segment, first, last, above)),
-            confidence=min(word.confidence for word in words),
-            bold=all(word.bold for word in words),
-            relative_height=box.height / self.height,
-            whole_segment=(first, last) == (segment.first, segment.last),
-            starts_segment=first == segment.first,
-            ends_segment=last == segment.last,
-            widest=widest,
-            differs=any(word.differs for word in words),
+            self.page.number, *span, normal=normal, kind=kind, widest=widest, **self._facts(segment, *span)
         )
 
-    def _contexts(self, segment: Segment, first: int, last: int, above: tuple[str, str]) -> tuple[str, ...]:
+    def _facts(self, segment: Segment, first: int, last: int) -> dict[str, Any]:
+        """What is the same for candidates of all value types over these words; worked out once."""
+        if (first, last) not in self._of_span:
+            words = self.words[first : last + 1]
+            box = union(word.box for word in words) if last > first else words[0].box
+            self._of_span[first, last] = {
+                "text": text_of(words),
+                "box": box,
+                "contexts": tuple(map(plain_text, self._contexts(segment, first, last, box))),
+                "confidence": min(word.confidence for word in words),
+                "bold": all(word.bold for word in words),
+                "relative_height": box.height / self.height,
+                "whole_segment": (first, last) == (segment.first, segment.last),
+                "starts_segment": first == segment.first,
+                "ends_segment": last == segment.last,
+                "differs": any(word.differs for word in words),
+            }
+        return self._of_span[first, last]
+
+    def _contexts(self, segment: Segment, first: int, last: int, box: Box) -> tuple[str, ...]:
         """Texts of the channels, in the order of CHANNELS."""
         row = self.by_row[segment.row]
         place = row.index(segment)
@@ -302,8 +296,15 @@ class PageCandidates:
         row_head = head if place else inside
         previous = text_of(self.words[max(0, first - CONTEXT_WORDS) : first])
         following = text_of(self.words[last + 1 : last + 1 + CONTEXT_WORDS])
-        box = union(word.box for word in self.words[first : last + 1])
+        part = (first, last) != (segment.first, segment.last) and segment.last - segment.first > 3
+        above = self._heads_above(segment, box) if part else self._heads_of(segment)
         return left, above[0], row_head, above[1], previous, following, self._below(segment, box)
+
+    def _heads_of(self, segment: Segment) -> tuple[str, str]:
+        """What stands above a whole piece; kept."""
+        if segment.first not in self._heads:
+            self._heads[segment.first] = self._heads_above(segment, segment.box)
+        return self._heads[segment.first]
 
     def cell_of(self, segment: Segment) -> int:
         """The ruled cell that a piece of a row stands in, −1 for none."""

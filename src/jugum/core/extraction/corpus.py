@@ -27,14 +27,17 @@ from jugum.core.values import same_value
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
 Places = npt.NDArray[np.intp]
-HARD_ROWS = 14
-RANDOM_ROWS = 8
+HARD_ROWS = 10
+RANDOM_ROWS = 5
 GROUP_OUT_WEIGHT = 0.6
 ASKED = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
 EXEMPLARS_MAX = 60  # papers whose values new papers are compared to
 Inside = Callable[[Candidate], bool]
-TAGGED_MAX = 80
-ROW_PAPERS_MAX = 160  # papers that the ranker's rows are taken from
+TAGGED_MAX = 40  # papers that the second opinion is learned from
+DECISIONS_MAX = (
+    400  # decisions (a field on a paper) that the ranker's rows are taken from; more of them taught it nothing more
+)
+ROW_PAPERS_MIN, ROW_PAPERS_MAX = 24, 160  # papers, though, at least and at most
 
 
 @dataclass(frozen=True)
@@ -61,8 +64,8 @@ class Prepared:
 class Corpus:
     """Samples of one type. `groups` are the look-alike groups found among them (or those given).
 
-    At most 160 papers, spread evenly over the groups, give rows to learn from, and 60 of them examples to compare with; so training time and
-    memory stop growing with more. All papers can be judged.
+    As many papers as make 400 decisions (24 to 160), spread evenly over the groups, give rows to learn from, and 60 of them examples to compare
+    with; so training time and memory stop growing with more. All papers can be judged.
     """
 
     def __init__(
@@ -79,7 +82,8 @@ class Corpus:
         self.layouts: list[Layout] = [layout_of(sample.pages) for sample in samples]
         found = groups if groups is not None else look_alike_groups(similarity_matrix(self.layouts))
         self.groups = np.array(found, dtype=np.intp)
-        self.row_papers = spread(self.groups, ROW_PAPERS_MAX)
+        most = int(np.clip(DECISIONS_MAX // max(1, len(plan.fields)), ROW_PAPERS_MIN, ROW_PAPERS_MAX))
+        self.row_papers = spread(self.groups, most)
         self.exemplars = np.array(spread(self.groups, EXEMPLARS_MAX, among=self.row_papers), dtype=np.intp)
         progress(0.1)
         self._prepared: dict[int, Prepared] = {}
@@ -222,7 +226,8 @@ class Corpus:
 
     def tagger(self, papers: Sequence[int]) -> WordTagger | None:
         """A second opinion learned from some papers; None for fewer than five."""
-        chosen = [number for number in papers if self.samples[number].labels][-TAGGED_MAX:]
+        labelled = [number for number in papers if self.samples[number].labels]
+        chosen = spread(self.groups, TAGGED_MAX, among=labelled)
         for number in chosen:
             if number not in self._tagged:
                 self._tagged[number] = tagged(self.plan, self.samples[number])

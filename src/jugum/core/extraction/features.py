@@ -169,8 +169,8 @@ class PaperView:
     def _names(self, plan: Plan, groups: Groups | None) -> None:
         """`name_table` and `meaning_table`: channels × candidates × fields, likeness of surroundings to printed names (two ways), and by meaning."""
         meant = meant_names(plan, groups)
-        names = [(number, *one) for number, field in enumerate(plan.fields) for one in meant[field.key]]
-        owner = np.array([number for number, _, _ in names], dtype=np.intp)
+        names = [(number, *one) for number, field in enumerate(plan.fields) for one in meant[field.key] or [("", 0.0)]]
+        starts = [place for place, one in enumerate(names) if place == 0 or names[place - 1][0] != one[0]]
         weight = np.array([counts for _, _, counts in names], dtype=np.float32)
         texts = Texts.of([name for _, name, _ in names])
         mine = dict(zip(CHANNELS, self.around.contexts, strict=True))
@@ -178,10 +178,8 @@ class PaperView:
         def by_field(rows: Texts, table: npt.NDArray[Any], unit: float) -> Floats:
             """The best name of each field, of distinct texts first, then of all."""
             weighed = table[:, texts.places] * (weight / np.float32(unit))
-            best = np.zeros((len(rows.distinct), len(plan.fields)), dtype=np.float32)
-            for field in range(len(plan.fields)):
-                best[:, field] = weighed[:, owner == field].max(axis=1, initial=0.0)
-            return best[rows.places]
+            best = np.maximum.reduceat(weighed, starts, axis=1) if len(starts) else np.zeros((len(weighed), 0))
+            return np.asarray(best[rows.places], dtype=np.float32)
 
         self.name_table: Floats = np.stack(
             [

@@ -21,7 +21,7 @@ from jugum.core.values import normal_form, same_value, value_shape
 
 PAPERS_LEAST = 5
 PAPERS_MAX = 80
-ITERATIONS = 40
+ITERATIONS = 30
 WORDS_MAX = 1500  # of a page, the first so many
 OUTSIDE = "O"
 
@@ -132,7 +132,7 @@ def tagged(plan: Plan, sample: Sample) -> TaggedPaper:
 
 
 def fit_tagger(plan: Plan, papers: Sequence[TaggedPaper]) -> WordTagger | None:
-    """A tagger of at most 80 papers, by maximum likelihood with both penalties (40 steps of L-BFGS, so that the same papers give the same
+    """A tagger of at most 80 papers, by maximum likelihood with both penalties (30 steps of L-BFGS, so that the same papers give the same
     tagger); None for fewer than five. A quarter of a second for 50 pages."""
     return WordTagger(plan, fit_model(papers)) if len(papers) >= PAPERS_LEAST else None
 
