@@ -33,7 +33,7 @@ from jugum.demo.contracts import contract
 from jugum.demo.identity import identity_paper
 from jugum.demo.papers import plan_bytes
 from jugum.demo.stubs import stub_paper
-from jugum.flow import people, plan
+from jugum.flow import people, plan, plan_checks, plan_history, types
 from jugum.flow.actor import Actor
 from jugum.flow.plan import FieldInput
 from jugum.settings import Settings
@@ -141,7 +141,7 @@ def edits() -> None:
 
 
 def _edit(store: Store, actor: Actor) -> None:
-    type_id = plan.add_type(store, actor, plan.add_workspace(store, actor, "Bench"), "Large")
+    type_id = types.add_type(store, actor, types.add_workspace(store, actor, "Bench"), "Large")
     fields = [FieldPlan(f"sum_{n}", f"Sum {n}", DataType.MONEY, (f"Sum no {n}",)) for n in range(80)]
     for number in range(3):
         fields.append(FieldPlan(f"table_{number}", f"Table {number}", kind=FieldKind.TABLE))
@@ -149,7 +149,7 @@ def _edit(store: Store, actor: Actor) -> None:
             FieldPlan(f"table_{number}.c{n}", f"Column {n}", DataType.MONEY, inside=f"table_{number}") for n in range(6)
         ]
     checks = tuple(Check(f"check_{n}", f"sum_{n} < sum_{n + 1}") for n in range(20))
-    plan.import_plan(store, actor, 0, plan_file("Large", Plan(tuple(fields), checks), {}), type_id=type_id)
+    plan_history.import_plan(store, actor, 0, plan_file("Large", Plan(tuple(fields), checks), {}), type_id=type_id)
     times: dict[str, list[float]] = {}
     for number in range(20):
         given = FieldInput(f"Sum {number}", "money", (f"Sum no {number}", "again"))
@@ -157,7 +157,7 @@ def _edit(store: Store, actor: Actor) -> None:
         for name, work in (
             ("change a field", partial(plan.change_field, store, actor, type_id, f"sum_{number}", given)),
             ("move a field", partial(plan.move_field, store, actor, type_id, f"sum_{number}", 40)),
-            ("change a check", partial(plan.put_check, store, actor, type_id, check)),
+            ("change a check", partial(plan_checks.put_check, store, actor, type_id, check)),
             ("look at the plan", partial(plan.whole, store, type_id)),
         ):
             start = time.perf_counter()

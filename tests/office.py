@@ -6,7 +6,7 @@ import asyncio
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
-from jugum.flow import gather, label, people, plan, train
+from jugum.flow import gather, label, people, plan, train, types
 from jugum.flow.actor import Actor
 from jugum.flow.desk import ValueInput
 from jugum.settings import Settings
@@ -71,8 +71,8 @@ def fill_office(store: Store) -> Office:
     ):
         people.add_person(store, admin, login=login, name=name, role=role, password=PASSWORD)
         actors[login] = people.actor_by_login(store, login)
-    workspace = plan.add_workspace(store, actors["analyst"], "Harbour Co-operative")
-    type_id = plan.add_type(store, actors["analyst"], workspace, "Mooring slip")
+    workspace = types.add_workspace(store, actors["analyst"], "Harbour Co-operative")
+    type_id = types.add_type(store, actors["analyst"], workspace, "Mooring slip")
     for given in (
         plan.FieldInput("Member", "text", ("Paid by",)),
         plan.FieldInput("Paid on", "date", ("Date",)),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from tests.core.test_extraction import PLAN, page_of, sample
@@ -13,7 +15,9 @@ from jugum.core.evaluation import train_version
 from jugum.core.evaluation.evidence import confidences
 from jugum.core.evaluation.holdout import Papers, held_out_decisions, judge_fold
 from jugum.core.evaluation.version import learning_curve, papers_of, with_learned_names
-from jugum.core.extraction import Decision, Sample, SampleLabel
+from jugum.core.extraction import Choice, Decision, Sample, SampleLabel, candidates_of
+from jugum.core.extraction.assignment import none_logit
+from jugum.core.extraction.candidates import Candidate
 from jugum.core.extraction.clauses import ClauseModel, units_of
 from jugum.core.extraction.corpus import Corpus, Floats, Mask
 from jugum.core.extraction.decided import PartDecision, PartKind
@@ -304,8 +308,6 @@ def test_a_second_opinion_agrees_where_both_find_the_same(samples: list[Sample])
 
 
 def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
-    from jugum.core.extraction import Choice, candidates_of
-
     plan = Plan(tuple(FieldPlan(key, key.title(), DataType.MONEY) for key in ("net", "tax", "gross")))
     labelled = [
         Sample(str(n), (), {"net": (SampleLabel("", f"{80 + n}.00"),), "tax": (SampleLabel("", f"{20 + n}.00"),),
@@ -314,9 +316,14 @@ def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
     ]  # fmt: skip
     relations = learned_relations(plan, labelled)
     assert ("net", "tax", "gross") in relations.sums
-    assert ("tax", "net") in relations.orders
+    assert ("tax", "net", 6) in relations.orders
+    assert relations.missing == dict.fromkeys(("net", "tax", "gross"), 0.125)  # never missing on six papers: 1 in 8
     assert Relations.from_data(relations.to_data()) == relations
-    assert learned_relations(plan, labelled[:4]) == Relations()
+    few = learned_relations(plan, labelled[:4])
+    assert (few.orders, few.sums) == ((), ())
+    assert Relations.from_data({"orders": [["a", "b"]], "sums": []}).orders == (
+        ("a", "b", 5),
+    )  # as files of before have them
     words = [
         Word(text, Box(0.1, 0.1 * n, 0.2, 0.1 * n + 0.015), 1.0)
         for n, text in enumerate(("70,00", "30,00", "100,00", "900,00"), 1)
@@ -328,12 +335,63 @@ def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
         return Decision(field, (Choice(money[first], 2.0),), rest, 2.0, rest[0].logit if rest else -9, 1.0, 1.0)
 
     before = [decided("net", "70,00"), decided("tax", "30,00"), decided("gross", "900,00", ("100,00", 1.5))]
-    after = {one.field: one.chosen[0].candidate.text for one in agreed(before, relations)}
+    after = {one.field: one.chosen[0].candidate.text for one in agreed(before, relations, FLOOR)}
     assert after["gross"] == "100,00"
     far = [decided("net", "70,00"), decided("tax", "30,00"), decided("gross", "900,00", ("100,00", -6.0))]
-    assert {one.field: one.chosen[0].candidate.text for one in agreed(far, relations)}[
+    assert {one.field: one.chosen[0].candidate.text for one in agreed(far, relations, FLOOR)}[
         "gross"
     ] == "900,00"  # never a clearly likelier one
+
+
+FLOOR = none_logit(1.0)
+
+
+def test_fields_that_want_the_same_words_get_what_is_best_for_both() -> None:
+    """One by one, the surest first, "born" would take the day of expiry and leave that field empty."""
+    born, ends = _days("13.11.1987", "09.08.2030")
+    before = [
+        Decision("born", (Choice(ends, 2.4),), (Choice(born, 1.7),), 2.4, 1.7, 0.2, 1.0),
+        Decision("expires", (), (Choice(ends, 2.0),), 2.0, 2.0, 0.2, 1.0),
+    ]
+    after = {one.field: [choice.candidate for choice in one.chosen] for one in agreed(before, Relations(), FLOOR)}
+    assert after == {"born": [born], "expires": [ends]}
+
+
+def test_words_go_to_the_field_that_papers_never_lack() -> None:
+    born, _ = _days("20.07.2000", "09.08.2030")
+    before = [
+        Decision("issued", (Choice(born, -0.1),), (), -0.1, -9.0, 0.2, 1.0),
+        Decision("born", (), (Choice(born, -0.8),), -0.8, -0.8, 0.2, 1.0),
+    ]
+    even = agreed(before, Relations(), FLOOR)
+    assert [len(one.chosen) for one in even] == [1, 0]
+    told = Relations(missing={"issued": 0.45, "born": 0.03})
+    after = {one.field: one for one in agreed(before, told, FLOOR)}
+    assert after["issued"].absent
+    assert after["issued"].logit == -0.1  # what would come first is still known
+    assert after["born"].chosen[0].candidate == born
+    rare = Relations(missing={"issued": 0.45, "born": 0.9})
+    assert agreed(before, rare, FLOOR) == before
+
+
+def test_two_dates_change_places_when_papers_say_which_comes_first() -> None:
+    early, late = _days("13.11.1987", "09.08.2020")
+    before = [
+        Decision("born", (Choice(late, 1.0),), (Choice(early, 0.6),), 1.0, 0.6, 0.2, 1.0),
+        Decision("issued", (Choice(early, 1.0),), (Choice(late, 0.5),), 1.0, 0.5, 0.2, 1.0),
+    ]
+    assert agreed(before, Relations(), FLOOR) == before
+    after = {one.field: one.chosen[0].candidate for one in agreed(before, Relations((("born", "issued", 25),)), FLOOR)}
+    assert after == {"born": early, "issued": late}
+    weak = Relations((("born", "issued", 25),))
+    sure = [replace(one, chosen=(replace(one.chosen[0], logit=6.0),), logit=6.0) for one in before]
+    assert agreed(sure, weak, FLOOR) == sure  # never against what is clearly likelier
+
+
+def _days(*texts: str) -> list[Candidate]:
+    words = [Word(text, Box(0.1, 0.1 * n, 0.2, 0.1 * n + 0.015), 1.0) for n, text in enumerate(texts, 1)]
+    found = {one.text: one for one in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.DATE})}
+    return [found[text] for text in texts]
 
 
 def test_confidence_never_falls_with_a_surer_score_or_a_more_familiar_layout() -> None:

@@ -11,7 +11,7 @@ from tests.papers import slip_pdf, slips, words_pdf
 
 from jugum.core.formats.separator import separator_sheet
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow import batches, cut, gather, place, plan, read, sorting
+from jugum.flow import batches, cut, gather, place, read, sorting, types
 from jugum.flow.cut import PieceView
 from jugum.flow.gather import Intake
 
@@ -116,8 +116,8 @@ def test_a_bundle_that_was_cut_is_not_set_aside_but_joined(office: Office, run_j
 def test_a_type_of_another_workspace_is_no_type_of_a_piece(office: Office, run_jobs: Run) -> None:
     document = bundle(office, papers.joined(*two_slips()), "learned")
     run_jobs()
-    other = plan.add_type(
-        office.store, office.analyst, plan.add_workspace(office.store, office.analyst, "Elsewhere"), "Note"
+    other = types.add_type(
+        office.store, office.analyst, types.add_workspace(office.store, office.analyst, "Elsewhere"), "Note"
     )
     for type_id in (other, 999):
         layout = [PieceView([1, 2], type_id)]
@@ -149,7 +149,7 @@ def test_cuts_that_make_no_sense_are_refused(office: Office, run_jobs: Run, layo
 @pytest.fixture
 def two_types(office: Office, run_jobs: Run) -> int:
     """A second type, and five papers of each; the sorter has learned. Returns the second type's id."""
-    second = plan.add_type(office.store, office.analyst, 1, "Crew list")
+    second = types.add_type(office.store, office.analyst, 1, "Crew list")
     for number, slip in enumerate(slips(5)):
         office.bring(slip, layout=number % 2)
         data = words_pdf(
@@ -203,7 +203,7 @@ def test_placing_a_paper_teaches_and_none_of_these_is_kept(office: Office, two_t
     soup = ("Barley soup for winter evenings", "Two onions, a litre of stock", "Cook slowly and stir, then taste")
     first = unknown(office, "soup.pdf", words_pdf(*soup))
     run_jobs()
-    recipes = plan.add_type(office.store, office.analyst, 1, "Recipe")
+    recipes = types.add_type(office.store, office.analyst, 1, "Recipe")
     place.place(office.store, office.analyst, first, recipes)
     for number in range(2):
         place.place(
@@ -346,7 +346,7 @@ def test_a_stopped_batch_waits_goes_on_and_tells_its_steps(office: Office, run_j
 
 def test_a_batch_of_another_workspace_takes_no_paper(office: Office) -> None:
     other = batches.add(
-        office.store, office.analyst, plan.add_workspace(office.store, office.analyst, "Elsewhere"), "Post"
+        office.store, office.analyst, types.add_workspace(office.store, office.analyst, "Elsewhere"), "Post"
     )
     for batch in (other, 999):
         with pytest.raises(NotFound, match="no batch"):

@@ -12,7 +12,20 @@ from tests.papers import slips, words_pdf
 
 from jugum.core.page import Box
 from jugum.errors import Conflict, Forbidden, InputError, NotFound
-from jugum.flow import deliver, gather, keyed, label, people, plan, review, sample, train, weigh
+from jugum.flow import (
+    deliver,
+    gather,
+    keyed,
+    label,
+    people,
+    plan,
+    plan_checks,
+    plan_history,
+    review,
+    sample,
+    train,
+    weigh,
+)
 from jugum.flow.desk import ValueInput
 from jugum.flow.explore import Explorer
 from jugum.flow.label_rows import CellInput
@@ -34,7 +47,7 @@ def add(office: Office, name: str, data_type: str = "text", **more: object) -> s
 
 
 def check(office: Office, expression: str, **more: object) -> str:
-    return plan.put_check(office.store, office.analyst, office.type_id, {"expression": expression, **more})
+    return plan_checks.put_check(office.store, office.analyst, office.type_id, {"expression": expression, **more})
 
 
 # ---- Editing ------------------------------------------------------------------------------------------------------------------------
@@ -77,15 +90,15 @@ def test_every_change_is_a_version_and_the_plan_goes_back_to_any(office: Office)
     before = plan.whole(office.store, office.type_id)
     add(office, "Berth")
     check(office, "amount > 0", message="Nothing was paid")
-    said = [version.said for version in plan.plan_versions(office.store, office.type_id)]
+    said = [version.said for version in plan_history.plan_versions(office.store, office.type_id)]
     assert said[:2] == ["added the check “Nothing was paid”", "added “Berth”"]
-    plan.go_back(office.store, office.analyst, office.type_id, before.number)
+    plan_history.go_back(office.store, office.analyst, office.type_id, before.number)
     after = plan.whole(office.store, office.type_id)
     assert [field.key for field in after.fields] == [field.key for field in before.fields]
     assert after.checks == []
     assert after.number == before.number + 3
     with pytest.raises(NotFound, match="no version 99"):
-        plan.go_back(office.store, office.analyst, office.type_id, 99)
+        plan_history.go_back(office.store, office.analyst, office.type_id, 99)
 
 
 def test_two_analysts_who_edit_one_plan_are_told(office: Office) -> None:
@@ -100,7 +113,7 @@ def test_what_others_name_can_t_go(office: Office) -> None:
     check(office, "amount > 0", message="Nothing was paid")
     with pytest.raises(Conflict, match="The check “Nothing was paid” names “Amount”"):
         plan.remove_field(office.store, office.analyst, office.type_id, "amount", labels_known=0)
-    plan.put_check(
+    plan_checks.put_check(
         office.store, office.analyst, office.type_id, {"key": "nothing_was_paid", "expression": "present(member)"}
     )
     add(office, "Double", "money", kind="derived", expression="amount * 2")
@@ -109,46 +122,52 @@ def test_what_others_name_can_t_go(office: Office) -> None:
     with pytest.raises(InputError, match="circle"):
         add(office, "Round", "money", kind="derived", expression="round")
     with pytest.raises(NotFound):
-        plan.remove_check(office.store, office.analyst, office.type_id, "none")
+        plan_checks.remove_check(office.store, office.analyst, office.type_id, "none")
 
 
 def test_effects_are_said_before_a_change_is_made(trained: Office) -> None:
     to_number = FieldInput("Amount", "number", ("Total",))
-    effects = plan.effects(trained.store, trained.type_id, "amount", to_number)
+    effects = plan_history.effects(trained.store, trained.type_id, "amount", to_number)
     assert effects.labels == 10
     assert effects.words[0] == "Labels on 10 papers stay as they were printed; their values are read anew."
-    assert plan.effects(trained.store, trained.type_id, "amount", FieldInput("Sum", "money", ("Total",))).words == []
-    assert plan.effects(trained.store, trained.type_id, "amount", None).words[0] == "Its labels on 10 papers are lost."
+    assert (
+        plan_history.effects(trained.store, trained.type_id, "amount", FieldInput("Sum", "money", ("Total",))).words
+        == []
+    )
+    assert (
+        plan_history.effects(trained.store, trained.type_id, "amount", None).words[0]
+        == "Its labels on 10 papers are lost."
+    )
 
 
 def test_copies_and_files_carry_the_whole_plan(office: Office) -> None:
-    plan.put_list(office.store, office.analyst, 1, "members", ["Oddny Strand", "", "Oddny Strand", "Per Holm"])
+    plan_checks.put_list(office.store, office.analyst, 1, "members", ["Oddny Strand", "", "Oddny Strand", "Per Holm"])
     check(office, 'listed(member, "members")', severity="advisory")
     add(office, "Double", "money", kind="derived", expression="amount * 2")
-    name, data = plan.export_plan(office.store, office.type_id)
+    name, data = plan_history.export_plan(office.store, office.type_id)
     assert name == "mooring_slip.plan.json"
     assert json.loads(data)["lists"] == {"members": ["Oddny Strand", "Per Holm"]}
-    copy = plan.copy_type(office.store, office.analyst, office.type_id, "Copied slip")
+    copy = plan_history.copy_type(office.store, office.analyst, office.type_id, "Copied slip")
     again = json.loads(data) | {"name": "Imported slip"}
-    imported = plan.import_plan(office.store, office.analyst, 1, json.dumps(again).encode())
-    assert plan.export_plan(office.store, copy)[1].replace(b"Copied", b"Mooring") == data
+    imported = plan_history.import_plan(office.store, office.analyst, 1, json.dumps(again).encode())
+    assert plan_history.export_plan(office.store, copy)[1].replace(b"Copied", b"Mooring") == data
     assert plan.whole(office.store, imported).checks == plan.whole(office.store, office.type_id).checks
     with pytest.raises(Conflict, match="already"):
-        plan.import_plan(office.store, office.analyst, 1, data)
+        plan_history.import_plan(office.store, office.analyst, 1, data)
 
 
 def test_an_import_that_would_lose_labels_is_refused(trained: Office) -> None:
-    data = json.loads(plan.export_plan(trained.store, trained.type_id)[1])
+    data = json.loads(plan_history.export_plan(trained.store, trained.type_id)[1])
     data["fields"] = [field for field in data["fields"] if field["key"] != "amount"]
     with pytest.raises(Conflict, match="no field “amount”, which is labelled on 10 papers"):
-        plan.import_plan(trained.store, trained.analyst, 1, json.dumps(data).encode(), type_id=trained.type_id)
+        plan_history.import_plan(trained.store, trained.analyst, 1, json.dumps(data).encode(), type_id=trained.type_id)
 
 
 def test_a_reviewer_may_not_change_plans(office: Office) -> None:
     with pytest.raises(Forbidden):
-        plan.put_check(office.store, office.reviewer, office.type_id, {"expression": "amount > 0"})
+        plan_checks.put_check(office.store, office.reviewer, office.type_id, {"expression": "amount > 0"})
     with pytest.raises(Forbidden):
-        plan.put_list(office.store, office.reviewer, 1, "members", ["a"])
+        plan_checks.put_list(office.store, office.reviewer, 1, "members", ["a"])
 
 
 # ---- The living sample -------------------------------------------------------------------------------------------------------------
@@ -281,7 +300,7 @@ def test_fields_that_nothing_has_measured_wait_for_a_person_and_say_why(trained:
 def test_papers_in_review_are_read_again_when_asked(trained: Office, run_jobs: Run) -> None:
     check(trained, "amount > 1000000", message="Too little")
     document = live(trained, run_jobs)
-    plan.remove_check(trained.store, trained.analyst, trained.type_id, "too_little")
+    plan_checks.remove_check(trained.store, trained.analyst, trained.type_id, "too_little")
     assert train.redraft_all(trained.store, trained.analyst, trained.type_id) == 1
     run_jobs()
     assert gather.document_view(trained.store, document).state == "passed"

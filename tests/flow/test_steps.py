@@ -26,6 +26,7 @@ from jugum.flow import (
     sets,
     train,
     training_data,
+    types,
     weigh,
 )
 from jugum.flow.desk import ValueInput
@@ -307,7 +308,7 @@ def test_every_change_leaves_an_audit_row(trained: Office) -> None:
 
 def test_roles_hold(office: Office) -> None:
     for act in (
-        lambda: plan.add_type(office.store, office.reviewer, 1, "X"),
+        lambda: types.add_type(office.store, office.reviewer, 1, "X"),
         lambda: label.done(office.store, office.reviewer, 1),
         lambda: train.start(office.store, office.reviewer, office.type_id),
         lambda: people.add_person(office.store, office.analyst, login="x", name="X", role="analyst", password=PASSWORD),

@@ -29,6 +29,7 @@ from jugum.flow import (
     suggest,
     train,
     training_data,
+    types,
     versions,
     weigh,
 )
@@ -76,7 +77,7 @@ def test_a_version_taken_out_and_brought_in_reads_the_same(trained: Office, run_
 
 def test_a_version_of_another_plan_is_refused_with_a_word(trained: Office) -> None:
     _, data = versions.exported(trained.store, newest(trained))
-    other = plan.add_type(trained.store, trained.analyst, _workspace(trained), "Berth list")
+    other = types.add_type(trained.store, trained.analyst, _workspace(trained), "Berth list")
     plan.add_field(trained.store, trained.analyst, other, plan.FieldInput("Berth", "text"))
     with pytest.raises(InputError, match="none of the fields it reads is in the plan"):
         versions.brought_in(trained.store, trained.analyst, other, "v.jugum-version", data)

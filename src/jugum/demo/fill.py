@@ -16,7 +16,7 @@ from jugum.demo.labelling import label_apart, label_tables, prepare, slips
 from jugum.demo.papers import FIELDS, DemoPaper, demo_papers, plan_bytes
 from jugum.demo.parts import Rows
 from jugum.errors import JugumError, TaskError
-from jugum.flow import deliver, gather, keyed, people, plan, review, train, weigh
+from jugum.flow import deliver, gather, keyed, people, plan_history, review, train, types, weigh
 from jugum.flow.actor import Actor
 from jugum.flow.desk import ValueInput
 from jugum.flow.label_rows import CellInput
@@ -50,8 +50,8 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     """Fill the demo workspace; needs workers running. TaskError when they don't get on."""
     actors = {login: _person(store, login, name, role) for login, name, role in PEOPLE}
     analyst, reviewer = actors["analyst"], actors["reviewer"]
-    workspace_id = plan.add_workspace(store, analyst, WORKSPACE)
-    type_id = plan.import_plan(store, analyst, workspace_id, plan_bytes("pay-stub"))
+    workspace_id = types.add_workspace(store, analyst, WORKSPACE)
+    type_id = plan_history.import_plan(store, analyst, workspace_id, plan_bytes("pay-stub"))
     papers = list(demo_papers())
     samples = [paper for paper in papers if paper.purpose == "sample"]
     live = [paper for paper in papers if paper.purpose == "live"]

@@ -17,7 +17,7 @@ from jugum.demo.parts import Paper
 from jugum.demo.scans import scanned
 from jugum.demo.strangers import stranger
 from jugum.demo.stubs import stub_paper
-from jugum.flow import batches, gather, plan, sources
+from jugum.flow import batches, gather, plan_history, sources, types
 from jugum.flow.actor import Actor
 from jugum.flow.gather import Intake
 from jugum.store import Store
@@ -74,10 +74,10 @@ def mail_with(name: str, pdf: bytes) -> bytes:
 def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: Callable[[], None]) -> None:
     """Bring all of it in through the product's own flow; `wait` returns when the workers have nothing left to do."""
     rng = random.Random(SEED)
-    workspace_id = plan.types(store)[0].workspace_id
+    workspace_id = types.types(store)[0].workspace_id
     say("Bringing in contracts, tax assessments, identity papers and bundles …")
     for name, draw in TYPES.items():
-        type_id = plan.import_plan(store, actor, workspace_id, plan_bytes(name.lower().replace(" ", "-")))
+        type_id = plan_history.import_plan(store, actor, workspace_id, plan_bytes(name.lower().replace(" ", "-")))
         for number in range(SAMPLES):
             pdf, ending = draw(number, rng).pdf, ".pdf"
             if number % 4 == 3 and draw is not contract:

@@ -14,7 +14,8 @@ from jugum.core.formats.tables import ResultValue
 from jugum.core.values import delivered
 from jugum.errors import Forbidden, InputError, NotFound
 from jugum.flow.actor import DELIVER, Actor, record
-from jugum.flow.plan import plan_in, type_row
+from jugum.flow.plan import plan_in
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import (
     DeliveredDocument,

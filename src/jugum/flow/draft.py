@@ -37,7 +37,8 @@ from jugum.flow.actor import record
 from jugum.flow.explore import Explorer
 from jugum.flow.gather import pages_of
 from jugum.flow.models import LoadedVersions
-from jugum.flow.plan import lists_in, plan_in
+from jugum.flow.plan import plan_in
+from jugum.flow.plan_checks import lists_in
 from jugum.flow.sample import findings, seen_paper
 from jugum.flow.train import live_version, version_row
 from jugum.flow.weigh import current_policy

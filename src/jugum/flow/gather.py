@@ -13,7 +13,6 @@ from jugum.core.ocr import check_engine, check_language, plain_name
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.actor import GATHER, Actor, record
 from jugum.flow.cut import check_method
-from jugum.flow.plan import type_row
 from jugum.flow.read import (
     document_row,
     finish_reading,
@@ -22,6 +21,7 @@ from jugum.flow.read import (
     queue_unread,
     source_file,
 )
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, SourceFile, Workspace
 

@@ -22,7 +22,8 @@ from jugum.flow.desk import ValueInput
 from jugum.flow.gather import pages_of
 from jugum.flow.label_rows import LABEL_STATES, field_row, write_labels
 from jugum.flow.looks import assign
-from jugum.flow.plan import plan_in, type_row
+from jugum.flow.plan import plan_in
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Field, KeyedValue, Label
 

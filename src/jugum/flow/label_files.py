@@ -26,8 +26,8 @@ from jugum.errors import Conflict, InputError
 from jugum.flow.actor import GATHER, LABEL, Actor, record
 from jugum.flow.desk import SpotInput, ValueInput
 from jugum.flow.label_rows import LABEL_STATES, CellInput, HowSaid, columns_of, write_labels, write_table
-from jugum.flow.plan import type_row
 from jugum.flow.read import document_row
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, PageRow, Person, SourceFile
 

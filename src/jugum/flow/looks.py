@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 from jugum.core.classification import Layout, layout_of, look_alike_groups, nearest_group, similarity_matrix
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.actor import LABEL, Actor, record
-from jugum.flow.plan import type_row
 from jugum.flow.read import pages_of
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Document, Look
 

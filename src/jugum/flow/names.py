@@ -11,8 +11,9 @@ from jugum.core.extraction.synonyms import groups_from, meant_names, shipped_gro
 from jugum.errors import InputError
 from jugum.flow.actor import PLAN, Actor, record
 from jugum.flow.models import LoadedVersions
-from jugum.flow.plan import plan_in, type_row
+from jugum.flow.plan import plan_in
 from jugum.flow.suggest import newest_version
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Workspace
 

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.extraction.model import PAPERS_MIN
-from jugum.flow.plan import TypeView, type_view, types
+from jugum.flow.types import TypeView, type_view, types
 from jugum.store import Store
 from jugum.store.models import Audit, Document, DocumentType, Field, Hold, ModelVersion, Person, Policy
 

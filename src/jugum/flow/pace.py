@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 
 from jugum.core.evaluation.pace import Pace, median_of, papers_an_hour
-from jugum.flow.plan import type_row
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Audit, Document, Field, Label
 

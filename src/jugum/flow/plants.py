@@ -15,8 +15,8 @@ from sqlalchemy.orm import Session
 from jugum.errors import InputError
 from jugum.flow.actor import LABEL, Actor, record
 from jugum.flow.next_paper import ORDERS
-from jugum.flow.plan import type_row
 from jugum.flow.suggest import Suggested
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Document, Field, Plant
 

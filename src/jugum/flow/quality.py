@@ -16,7 +16,9 @@ from jugum.errors import NotFound
 from jugum.flow.actor import LABEL, Actor, record
 from jugum.flow.desk import ValueInput
 from jugum.flow.label_rows import HowSaid, field_row, labelled_now, value_of, write_labels
-from jugum.flow.plan import lists_in, plan_in, type_row, value_type_of
+from jugum.flow.plan import plan_in, value_type_of
+from jugum.flow.plan_checks import lists_in
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Field, KeptLabel, Label, ModelVersion
 

@@ -19,8 +19,10 @@ from jugum.core.structure import Structure
 from jugum.core.values import date_order, delivered
 from jugum.errors import InputError
 from jugum.flow.explore import Explorer
-from jugum.flow.plan import FieldInput, checked_field, lists_in, plan_in, type_row
+from jugum.flow.plan import FieldInput, checked_field, plan_in
+from jugum.flow.plan_checks import lists_in
 from jugum.flow.read import document_row, page_of, page_rows
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Field, Label
 

@@ -14,7 +14,7 @@ from jugum.errors import InputError
 from jugum.flow.actor import LABEL, Actor, record
 from jugum.flow.label_rows import LABEL_STATES
 from jugum.flow.looks import assign
-from jugum.flow.plan import type_row
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import SETS, Document
 

@@ -15,7 +15,7 @@ from jugum.core.evaluation.tables import ReportTable
 from jugum.errors import InputError
 from jugum.flow.actor import PLAN, Actor, record
 from jugum.flow.place import LoadedSorters, phrases_in
-from jugum.flow.plan import type_row
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import DocumentType
 

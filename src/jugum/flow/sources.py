@@ -23,8 +23,8 @@ from jugum.errors import ExternalError, InputError, JugumError, LockedPaper, Not
 from jugum.flow import gather
 from jugum.flow.actor import ADMINISTER, GATHER, Actor, record
 from jugum.flow.cut import check_method
-from jugum.flow.plan import type_row
 from jugum.flow.read import PAGE_TASK, limits
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import SOURCE_KINDS, Document, Source
 from jugum.store.queue import waiting_pages

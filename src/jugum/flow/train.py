@@ -24,9 +24,10 @@ from jugum.errors import Conflict, InputError, JugumError, NotFound
 from jugum.flow.actor import PLAN, TRAIN, Actor, record
 from jugum.flow.explore import Explorer
 from jugum.flow.looks import assign
-from jugum.flow.plan import plan_in, type_row
+from jugum.flow.plan import plan_in
 from jugum.flow.read import DRAFT_TASK
 from jugum.flow.training_data import layers_of, looks_of, synonyms_in, training_samples
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, Look, ModelVersion, Person
 from jugum.store.queue import enqueue

@@ -25,7 +25,8 @@ from jugum.flow.label_rows import (
     write_table,
     write_values,
 )
-from jugum.flow.plan import type_row, value_type_of
+from jugum.flow.plan import value_type_of
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import Assignment, Document, Field, Label, Opinion, Person
 

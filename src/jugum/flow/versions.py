@@ -25,9 +25,10 @@ from jugum.flow.deliver import MASKED
 from jugum.flow.draft import DraftedField, drafted_fields
 from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
-from jugum.flow.plan import plan_in, type_row, value_type_of
+from jugum.flow.plan import plan_in, value_type_of
 from jugum.flow.read import DRAFT_TASK, document_row
 from jugum.flow.train import next_number, start_in, unlearned, version_row
+from jugum.flow.types import type_row
 from jugum.flow.weigh import current_policy
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Hold, Look, ModelVersion, Reading

@@ -13,8 +13,9 @@ from sqlalchemy.orm import Session, undefer
 from jugum.core.thresholds import Evidence, Outcome, outcome_of, threshold_for
 from jugum.errors import Conflict, InputError
 from jugum.flow.actor import WEIGH, Actor, record
-from jugum.flow.plan import plan_in, type_row
+from jugum.flow.plan import plan_in
 from jugum.flow.train import live_version, redraft, version_row
+from jugum.flow.types import type_row
 from jugum.store import Store
 from jugum.store.models import DocumentType, Field, ModelVersion, Person, Policy
 

@@ -16,7 +16,7 @@ from starlette.responses import Response
 from jugum.core.thresholds.beam import tilt
 from jugum.flow import overview
 from jugum.flow.actor import Actor
-from jugum.flow.plan import TypeView, types
+from jugum.flow.types import TypeView, types
 from jugum.web.security import csrf_token
 
 HERE = Path(__file__).parent

@@ -25,9 +25,9 @@ from jugum.flow import cut, draft, looks, next_paper, place, read, sources, trai
 from jugum.flow.explore import Explorer
 from jugum.flow.models import LoadedVersions
 from jugum.flow.place import LoadedSorters
-from jugum.flow.plan import types
 from jugum.flow.read import OpenPapers
 from jugum.flow.sample import learn_date_order
+from jugum.flow.types import types
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.database import plain_url

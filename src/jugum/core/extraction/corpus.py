@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from jugum.core.classification import Layout, layout_of, layout_similarity, look_alike_groups, similarity_matrix
 from jugum.core.extraction.against import Example, Examples
-from jugum.core.extraction.assignment import Choice, Decision, decide
+from jugum.core.extraction.assignment import Choice, Decision, decide, none_logit
 from jugum.core.extraction.candidates import Candidate
 from jugum.core.extraction.examples import Sample, gold_candidate
 from jugum.core.extraction.features import FEATURES, Leading, PaperView, labelled_examples
@@ -27,8 +27,7 @@ from jugum.core.values import same_value
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
 Places = npt.NDArray[np.intp]
-HARD_ROWS = 10
-RANDOM_ROWS = 5
+WRONG_ROWS = (10, 5)  # wrong candidates of a decision that are learned from: the hardest, and others by lot
 GROUP_OUT_WEIGHT = 0.6
 ASKED = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
 EXEMPLARS_MAX = 60  # papers whose values new papers are compared to
@@ -176,7 +175,9 @@ class Corpus:
             np.concatenate([np.full(len(right), number, dtype=np.intp) for number, (_, right, _) in enumerate(parts)]),
         )
 
-    def field_rows(self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator) -> tuple[Floats, Mask]:
+    def field_rows(
+        self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator, most: tuple[int, int] = WRONG_ROWS
+    ) -> tuple[Floats, Mask]:
         """The right candidates, the wrong ones hardest to tell from them, and a few at random. Candidates of the right
         value at other places are left out: they are not wrong."""
         if (
@@ -187,8 +188,8 @@ class Corpus:
         right, wrong = self._told(paper, field)
         leading = view.leading(field, self.exemplar_mask(known))
         order = np.argsort(-leading.hardness[wrong], kind="stable")
-        hard, rest = wrong[order[:HARD_ROWS]], wrong[order[HARD_ROWS:]]
-        drawn = rng.choice(rest, min(RANDOM_ROWS, len(rest)), replace=False) if len(rest) else rest
+        hard, rest = wrong[order[: most[0]]], wrong[order[most[0] :]]
+        drawn = rng.choice(rest, min(most[1], len(rest)), replace=False) if len(rest) else rest
         keep = np.concatenate([right, hard, drawn])
         return view.features_of(leading, keep), np.arange(len(keep)) < len(right)
 
@@ -293,7 +294,7 @@ def decisions_on(
         start += len(place)
     decided = decide(plan, scored, view.familiarity(known))
     if relations is not None:
-        decided = agreed(decided, relations)
+        decided = agreed(decided, relations, none_logit(view.familiarity(known)))
     return [_explained(one, rows, row_of) for one in decided]
 
 

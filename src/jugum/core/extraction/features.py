@@ -30,7 +30,7 @@ from jugum.core.extraction.against import (
 from jugum.core.extraction.candidates import CHANNELS, Candidate
 from jugum.core.extraction.likeness import Texts, distinct_likeness
 from jugum.core.extraction.meaning import distinct_nearness
-from jugum.core.extraction.synonyms import Groups, meant_names
+from jugum.core.extraction.synonyms import Groups, known_names, meant_names
 from jugum.core.extraction.value_model import counts_of, value_log_odds
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import NUMERIC, DataType, ValueType
@@ -192,7 +192,11 @@ class PaperView:
             [by_field(mine[channel], distinct_nearness(mine[channel], texts), 1) for channel in LABEL_CHANNELS]
         )
         plain = Texts.of([candidate.plain for candidate in self.candidates])
-        self.is_name: Floats = by_field(plain, distinct_likeness(plain, texts), 100)
+        named = by_field(plain, distinct_likeness(plain, texts), 100)
+        known = known_names(groups)
+        # What any paper prints as a name is hardly a value, whichever field it names.
+        elsewhere = np.array([text in known for text in plain.distinct], dtype=bool)[plain.places]
+        self.is_name: Floats = np.maximum(named.max(axis=1, initial=0.0), elsewhere).astype(np.float32)
 
     def _against(self) -> None:
         """Each value type's candidates against the examples that may be asked for."""
@@ -246,7 +250,7 @@ class PaperView:
         joint, crossing, place = greatest(against.near, mine)
         label, meaning = greatest(against.alike[LABEL:], mine)
         return Leading(
-            field, chosen, known, mine, names, meanings, self.is_name[chosen].max(axis=1, initial=0.0), joint,
+            field, chosen, known, mine, names, meanings, self.is_name[chosen], joint,
             greatest(against.joint, others), place, crossing, label, greatest(against.labels, others), meaning,
             value_log_odds(against.pieces, values, self._background[kind], len(chosen)),
         )  # fmt: skip
@@ -296,7 +300,7 @@ class PaperView:
         best = self._name_best(said)
         best = np.where(best >= NAME_LIKE_LEAST, best, 0.0).astype(np.float32)  # what is little alike says nothing
         rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
-        named = self.is_name[chosen].max(axis=1, initial=0.0)
+        named = self.is_name[chosen]
         score: Floats = best[:, number] - 0.5 * rival - 0.5 * np.where(named >= NAME_LIKE_LEAST, named, 0.0)
         return chosen, score
 

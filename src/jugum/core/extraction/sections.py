@@ -18,6 +18,9 @@ from jugum.core.structure import blocks_of
 HEADING_LETTERS_MAX = 90
 SECTION_LEAST = 0.72
 PARAGRAPH_GAP = 0.75  # line heights of white between two paragraphs
+HEADING_WORDS_MAX = 8  # of a heading that only its place tells
+HEADING_GAP, HEADING_INDENT = 1.6, 0.03  # line heights and page widths that what it heads may stand away
+PROSE_WORDS = 7  # a line of so many words is prose
 MARGIN = 0.06  # of the page's height: running heads and feet stand within it
 _NUMBER = re.compile(
     r"^(?:(?P<mark>§|art(?:icle|\.)|section|clause|abschnitt|artikel)\s*)?(?P<number>\d{1,2}(?:\.\d{1,2})*|[ivx]{1,5}|[a-z])(?P<end>[.)]|\s|$)",
@@ -62,12 +65,17 @@ class Section:
 
 def sections_of(pages: Sequence[Page]) -> list[Section]:
     """The paper cut into sections at its headings, over page breaks; what stands before the first heading is cut into
-    paragraphs. A heading is a short line that begins with a number, or is bold or in capitals."""
+    paragraphs. A heading is a short line that begins with a number, or is bold or in capitals; on pages whose reading knows nothing of bold
+    (scans) also one that stands by itself over prose."""
     sections: list[Section] = []
     current: list[Line] = []
     heading = ""
-    for line in _lines(pages):
+    lines = _lines(pages)
+    scanned = {page.number for page in pages if not any(word.bold for word in page.words)}
+    for number, line in enumerate(lines):
         mine = _heading(line)
+        if not mine and line.page.number in scanned and _stands_over_prose(lines, number):
+            mine = line.text.strip()
         if mine:
             if current:
                 sections.append(Section(heading, tuple(current)))
@@ -115,6 +123,20 @@ def _heading(line: Line) -> str:
         return text if (rest and rest[0].isupper()) or numbered["mark"] else ""
     plain_head = short and not re.search(r"\d", text) and not text.endswith((".", ":"))
     return text if plain_head and (line.bold or (text.isupper() and letters >= 5)) else ""
+
+
+def _stands_over_prose(lines: Sequence[Line], number: int) -> bool:
+    """Whether a short line with white above it begins at the edge of a line of prose close below."""
+    line, text = lines[number], lines[number].text.strip()
+    if len(line.words) > HEADING_WORDS_MAX or not text[0].isupper() or re.search(r"\d|[.,;:]$", text):
+        return False
+    below = lines[number + 1] if number + 1 < len(lines) else None
+    if below is None or below.page.number != line.page.number or len(below.words) < PROSE_WORDS:
+        return False
+    box, under = line.box, below.box
+    close = under.y0 - box.y1 < HEADING_GAP * box.height and abs(under.x0 - box.x0) < HEADING_INDENT
+    above = lines[number - 1] if number and lines[number - 1].page.number == line.page.number else None
+    return close and (above is None or box.y0 - above.box.y1 >= PARAGRAPH_GAP * box.height)
 
 
 def read_section(

@@ -24,6 +24,16 @@ def shipped_groups() -> Groups:
     return tuple(frozenset(plain_text(name) for name in group) for group in json.loads(data))
 
 
+def known_names(groups: Groups | None = None) -> frozenset[str]:
+    """Every name in any group; of the shipped ones when none are given."""
+    return _names_in(shipped_groups() if groups is None else groups)
+
+
+@lru_cache(maxsize=8)
+def _names_in(groups: Groups) -> frozenset[str]:
+    return frozenset(name for group in groups for name in group)
+
+
 def groups_from(lines: Sequence[str]) -> Groups:
     """An office's own groups, one a line, names parted by `=`: `"net pay = paid into your account"`."""
     found = [frozenset(plain_text(part) for part in line.split("=") if plain_text(part)) for line in lines]

@@ -16,11 +16,15 @@ from jugum.core.schema.expression import FUNCTIONS
 from jugum.core.schema.plan import Totals
 from jugum.core.schema.plan_file import OptionFile, OutputFile, RuleFile
 from jugum.core.values import DataType, Option, ValueType, normal_form
-from jugum.flow import overview, plan, sample, train
+from jugum.flow import overview, plan, plan_checks, plan_history, sample, train
+from jugum.flow import types as types_
 from jugum.flow.actor import PLAN, SEE, Actor
 from jugum.flow.overview import Hit
-from jugum.flow.plan import Effects, FieldInput, FieldView, ListView, PlanVersionView, TypeView
+from jugum.flow.plan import FieldInput, FieldView
+from jugum.flow.plan_checks import ListView
+from jugum.flow.plan_history import Effects, PlanVersionView
 from jugum.flow.sample import LivingSample, ProposalView, Tried
+from jugum.flow.types import TypeView
 from jugum.web.security import Requires
 
 router = APIRouter(tags=["Workspaces and plans"])
@@ -126,22 +130,22 @@ class Drafted(BaseModel):
 
 @router.get("/workspaces")
 def workspaces(request: Request, actor: See) -> list[WorkspaceOut]:
-    return [WorkspaceOut(id=row.id, name=row.name) for row in plan.workspaces(request.app.state.store)]
+    return [WorkspaceOut(id=row.id, name=row.name) for row in types_.workspaces(request.app.state.store)]
 
 
 @router.post("/workspaces", status_code=201)
 def add_workspace(request: Request, actor: Plan, body: Named) -> Made:
-    return Made(id=plan.add_workspace(request.app.state.store, actor, body.name))
+    return Made(id=types_.add_workspace(request.app.state.store, actor, body.name))
 
 
 @router.get("/workspaces/{workspace_id}/types")
 def types(request: Request, workspace_id: int, actor: See) -> list[TypeView]:
-    return plan.types(request.app.state.store, workspace_id)
+    return types_.types(request.app.state.store, workspace_id)
 
 
 @router.post("/workspaces/{workspace_id}/types", status_code=201)
 def add_type(request: Request, workspace_id: int, actor: Plan, body: Named) -> Made:
-    return Made(id=plan.add_type(request.app.state.store, actor, workspace_id, body.name))
+    return Made(id=types_.add_type(request.app.state.store, actor, workspace_id, body.name))
 
 
 # ---- Fields -------------------------------------------------------------------------------------------------------------------
@@ -167,7 +171,7 @@ def change_field(request: Request, type_id: int, key: str, actor: Plan, body: Fi
 @router.post("/types/{type_id}/fields/{key}/effects")
 def effects(request: Request, type_id: int, key: str, actor: Plan, body: FieldIn | None = None) -> Effects:
     """What changing a field so, or (without a body) removing it, would touch. Nothing is changed."""
-    return plan.effects(request.app.state.store, type_id, key, body.given() if body else None)
+    return plan_history.effects(request.app.state.store, type_id, key, body.given() if body else None)
 
 
 @router.put("/types/{type_id}/fields/{key}/position")
@@ -196,12 +200,12 @@ def remove_field(
 @router.put("/types/{type_id}/checks")
 def put_check(request: Request, type_id: int, actor: Plan, body: CheckIn) -> CheckKey:
     """Add a check, or change the one whose key is given. 422 says what is wrong with its expression and at which letter."""
-    return CheckKey(key=plan.put_check(request.app.state.store, actor, type_id, body.data(), number=body.number))
+    return CheckKey(key=plan_checks.put_check(request.app.state.store, actor, type_id, body.data(), number=body.number))
 
 
 @router.delete("/types/{type_id}/checks/{key}")
 def remove_check(request: Request, type_id: int, key: str, actor: Plan, number: int | None = None) -> PlanNumber:
-    return PlanNumber(number=plan.remove_check(request.app.state.store, actor, type_id, key, number=number))
+    return PlanNumber(number=plan_checks.remove_check(request.app.state.store, actor, type_id, key, number=number))
 
 
 @router.post("/types/{type_id}/checks/try")
@@ -218,12 +222,12 @@ def functions(actor: See) -> dict[str, str]:
 
 @router.get("/workspaces/{workspace_id}/lists")
 def lists(request: Request, workspace_id: int, actor: See) -> list[ListView]:
-    return plan.lists(request.app.state.store, workspace_id)
+    return plan_checks.lists(request.app.state.store, workspace_id)
 
 
 @router.put("/workspaces/{workspace_id}/lists/{name}")
 def put_list(request: Request, workspace_id: int, name: str, actor: Plan, body: Entries) -> ListView:
-    return plan.put_list(request.app.state.store, actor, workspace_id, name, body.entries)
+    return plan_checks.put_list(request.app.state.store, actor, workspace_id, name, body.entries)
 
 
 @router.post("/workspaces/{workspace_id}/lists/{name}/csv")
@@ -231,7 +235,7 @@ def load_list(
     request: Request, workspace_id: int, name: str, actor: Plan,
     file: Annotated[UploadFile, File(description="UTF-8 CSV; its first column is the list")],
 ) -> ListView:  # fmt: skip
-    return plan.put_list(request.app.state.store, actor, workspace_id, name, entries_of(file.file.read()))
+    return plan_checks.put_list(request.app.state.store, actor, workspace_id, name, entries_of(file.file.read()))
 
 
 # ---- The whole plan ---------------------------------------------------------------------------------------------------------------
@@ -245,7 +249,7 @@ def schema(actor: See) -> dict[str, Any]:
 
 @router.get("/types/{type_id}/plan.json")
 def export_plan(request: Request, type_id: int, actor: See) -> Response:
-    name, data = plan.export_plan(request.app.state.store, type_id)
+    name, data = plan_history.export_plan(request.app.state.store, type_id)
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
     return Response(data, media_type="application/json", headers=headers)
 
@@ -269,23 +273,23 @@ def _imported(
     number: int | None = None,
 ) -> int:  # fmt: skip
     data = json.dumps(body).encode()
-    return plan.import_plan(request.app.state.store, actor, workspace_id, data, type_id=type_id, number=number)
+    return plan_history.import_plan(request.app.state.store, actor, workspace_id, data, type_id=type_id, number=number)
 
 
 @router.post("/types/{type_id}/copy", status_code=201)
 def copy_type(request: Request, type_id: int, actor: Plan, body: Named) -> Made:
-    return Made(id=plan.copy_type(request.app.state.store, actor, type_id, body.name))
+    return Made(id=plan_history.copy_type(request.app.state.store, actor, type_id, body.name))
 
 
 @router.get("/types/{type_id}/plan-versions")
 def plan_versions(request: Request, type_id: int, actor: See) -> list[PlanVersionView]:
-    return plan.plan_versions(request.app.state.store, type_id)
+    return plan_history.plan_versions(request.app.state.store, type_id)
 
 
 @router.post("/types/{type_id}/plan-versions/{version}")
 def go_back(request: Request, type_id: int, version: int, actor: Plan, number: int | None = None) -> PlanNumber:
     """The plan as it was at that version, as a new version."""
-    return PlanNumber(number=plan.go_back(request.app.state.store, actor, type_id, version, number=number))
+    return PlanNumber(number=plan_history.go_back(request.app.state.store, actor, type_id, version, number=number))
 
 
 class Reread(BaseModel):

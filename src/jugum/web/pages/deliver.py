@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import deliver, plan
+from jugum.flow import deliver, types
 from jugum.flow.actor import DELIVER, SEE, Actor
 from jugum.web.rendering import page
 from jugum.web.security import Requires
@@ -33,7 +33,7 @@ def deliver_page(
         offset=(max(1, page_number) - 1) * ROWS_A_PAGE,
     )
     return page(
-        request, "deliver.html", actor=actor, shown=plan.type_view(store, type_id), step="deliver", view=view, search=search,
+        request, "deliver.html", actor=actor, shown=types.type_view(store, type_id), step="deliver", view=view, search=search,
         state=state, page_number=page_number, last_page=max(1, -(-view.total // ROWS_A_PAGE)),
     )  # fmt: skip
 

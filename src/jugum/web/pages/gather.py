@@ -13,7 +13,7 @@ from jugum.core.page import Box
 from jugum.errors import Conflict, InputError
 from jugum.flow import batches, cut, explore, gather, overview, place, sources
 from jugum.flow.actor import GATHER, SEE, Actor
-from jugum.flow.plan import TypeView, type_view, types
+from jugum.flow.types import TypeView, type_view, types
 from jugum.web.rendering import page
 from jugum.web.security import Requires
 

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
 from jugum.errors import NotSignedIn
-from jugum.flow import overview, people, plan
+from jugum.flow import overview, people, types
 from jugum.flow.actor import PLAN, SEE, Actor
 from jugum.web.rendering import page
 from jugum.web.security import Public, Requires, check_csrf
@@ -56,7 +56,7 @@ def overview_page(request: Request, actor: Annotated[Actor, Depends(Requires(SEE
     rows = overview.overview(store)
     return page(
         request, "overview.html", actor=actor, shown=overview.default_type(store), step="overview",
-        rows=rows, pressing=overview.pressing(store, rows), latest=overview.latest(store), workspaces=plan.workspaces(store),
+        rows=rows, pressing=overview.pressing(store, rows), latest=overview.latest(store), workspaces=types.workspaces(store),
     )  # fmt: skip
 
 
@@ -64,7 +64,7 @@ def overview_page(request: Request, actor: Annotated[Actor, Depends(Requires(SEE
 def add_workspace(
     request: Request, actor: Annotated[Actor, Depends(Requires(PLAN))], name: Annotated[str, Form()]
 ) -> Response:
-    plan.add_workspace(request.app.state.store, actor, name)
+    types.add_workspace(request.app.state.store, actor, name)
     return RedirectResponse("/", 303)
 
 
@@ -72,5 +72,5 @@ def add_workspace(
 def add_type(
     request: Request, workspace_id: int, actor: Annotated[Actor, Depends(Requires(PLAN))], name: Annotated[str, Form()]
 ) -> Response:
-    type_id = plan.add_type(request.app.state.store, actor, workspace_id, name)
+    type_id = types.add_type(request.app.state.store, actor, workspace_id, name)
     return RedirectResponse(f"/types/{type_id}/plan", 303)

@@ -10,7 +10,8 @@ from fastapi.responses import RedirectResponse, Response
 from jugum.flow import gather, keyed, looks, overview, pace, plants, quality, sets, twice
 from jugum.flow.actor import LABEL, SEE, Actor
 from jugum.flow.next_paper import ORDERS, first_to_label
-from jugum.flow.plan import fields, labelling_of, type_view
+from jugum.flow.plan import fields
+from jugum.flow.types import labelling_of, type_view
 from jugum.web.rendering import page
 from jugum.web.security import Requires
 

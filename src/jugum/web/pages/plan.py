@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from jugum.core.schema.expression import FUNCTIONS
 from jugum.core.values import DataType
 from jugum.core.values.identifiers import CHECK_DIGITS
-from jugum.flow import plan, sample
+from jugum.flow import plan, plan_checks, plan_history, sample, types
 from jugum.flow.actor import SEE, Actor
 from jugum.web.rendering import page
 from jugum.web.security import Requires
@@ -24,7 +24,7 @@ def plan_page(
     request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(SEE))], sample_id: int | None = None
 ) -> Response:
     store = request.app.state.store
-    shown = plan.type_view(store, type_id)
+    shown = types.type_view(store, type_id)
     whole = plan.whole(store, type_id)
     data = {
         "fields": [asdict(field) for field in whole.fields],
@@ -37,9 +37,11 @@ def plan_page(
             name: [len(function.takes) - function.optional, function.help] for name, function in FUNCTIONS.items()
         },
         "may": actor.may("plan"),
-        "lists": [{"name": one.name, "entries": len(one.entries)} for one in plan.lists(store, shown.workspace_id)],
+        "lists": [
+            {"name": one.name, "entries": len(one.entries)} for one in plan_checks.lists(store, shown.workspace_id)
+        ],
     }
     return page(
         request, "plan.html", actor=actor, shown=shown, step="plan", data=data, top=[f for f in whole.fields if "." not in f.key],
-        data_types=[kind.value for kind in DataType], check_digits=list(CHECK_DIGITS), versions=plan.plan_versions(store, type_id),
+        data_types=[kind.value for kind in DataType], check_digits=list(CHECK_DIGITS), versions=plan_history.plan_versions(store, type_id),
     )  # fmt: skip

@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import gather, overview, plan, review
+from jugum.flow import gather, overview, review, types
 from jugum.flow.actor import REVIEW, Actor
 from jugum.web.rendering import page
 from jugum.web.security import Requires
@@ -20,7 +20,7 @@ May = Annotated[Actor, Depends(Requires(REVIEW))]
 def review_page(request: Request, type_id: int, actor: May, reason: str | None = None) -> Response:
     store = request.app.state.store
     return page(
-        request, "review.html", actor=actor, shown=plan.type_view(store, type_id), step="review", reason=reason,
+        request, "review.html", actor=actor, shown=types.type_view(store, type_id), step="review", reason=reason,
         queue=review.queue(store, actor, type_id, reason=reason), now=overview.steps(store, type_id),
     )  # fmt: skip
 
@@ -35,7 +35,7 @@ def _desk(request: Request, document_id: int, actor: Actor, mode: str, step: str
     store = request.app.state.store
     view = gather.document_view(store, document_id)
     return page(
-        request, "desk.html", actor=actor, shown=plan.type_view(store, view.type_id), step=step, mode=mode, document=view,
+        request, "desk.html", actor=actor, shown=types.type_view(store, view.type_id), step=step, mode=mode, document=view,
         focus=focus,
     )  # fmt: skip
 

@@ -8,7 +8,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import looks, names, plan, sorting, train, versions
+from jugum.flow import looks, names, plan, sorting, train, types, versions
 from jugum.flow.actor import PLAN, SEE, TRAIN, Actor
 from jugum.flow.plan import FieldView
 from jugum.web import charts
@@ -25,7 +25,7 @@ TRIED = 40
 def train_page(request: Request, type_id: int, actor: See) -> Response:
     store = request.app.state.store
     return page(
-        request, "train.html", actor=actor, shown=plan.type_view(store, type_id), step="train",
+        request, "train.html", actor=actor, shown=types.type_view(store, type_id), step="train",
         view=train.overview(store, type_id),
     )  # fmt: skip
 
@@ -38,7 +38,7 @@ def names_page(request: Request, type_id: int, actor: See) -> Response:
         request,
         "names.html",
         actor=actor,
-        shown=plan.type_view(state.store, type_id),
+        shown=types.type_view(state.store, type_id),
         step="train",
         view=view,
         sorting=sorting.sorting_view(state.store, state.sorters, type_id),
@@ -69,7 +69,7 @@ def report_page(request: Request, type_id: int, version_id: int, actor: See) -> 
     curve = version.report.get("curve", {})
     fields = plan.fields(store, type_id)
     return page(
-        request, "report.html", actor=actor, hidden=_hidden(actor, fields), shown=plan.type_view(store, type_id), step="train", version=version,
+        request, "report.html", actor=actor, hidden=_hidden(actor, fields), shown=types.type_view(store, type_id), step="train", version=version,
         names={field.key: field.name for field in fields}, looks={look.id: look.name for look in looks.looks(store, type_id)},
         against=train.against_before(store, version_id), through=versions.through(store, version_id),
         reliability=charts.reliability_chart(version.report.get("seen", {}), version.report.get("unseen", {})),
@@ -82,7 +82,7 @@ def report_page(request: Request, type_id: int, version_id: int, actor: See) -> 
 def changes_page(request: Request, type_id: int, version_id: int, actor: See) -> Response:
     store = request.app.state.store
     return page(
-        request, "changes.html", actor=actor, shown=plan.type_view(store, type_id), step="train", version=train.version_view(store, version_id),
+        request, "changes.html", actor=actor, shown=types.type_view(store, type_id), step="train", version=train.version_view(store, version_id),
         papers=versions.papers_to_try(store, type_id, TRIED),
     )  # fmt: skip
 

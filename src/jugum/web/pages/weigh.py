@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from jugum.errors import InputError
-from jugum.flow import plan, weigh
+from jugum.flow import types, weigh
 from jugum.flow.actor import SEE, WEIGH, Actor
 from jugum.web.rendering import page
 from jugum.web.security import Requires
@@ -25,7 +25,7 @@ def weigh_page(
     error_most: float = weigh.ERROR_MOST,
 ) -> Response:
     store = request.app.state.store
-    shown = plan.type_view(store, type_id)
+    shown = types.type_view(store, type_id)
     try:
         view = weigh.weigh(store, type_id, error_most=error_most)
     except InputError as error:
