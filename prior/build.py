@@ -26,7 +26,6 @@ SEED = 4_711
 PAPERS = 10
 EPISODES = 3
 TREES, LEAVES, RATE = 250, 31, 0.06
-WRONG_ROWS = (14, 8)  # more than a type's ranker takes: there is no hurry here
 FOLDER = Path(__file__).parents[1] / "src/jugum/core/extraction/data"
 
 
@@ -48,7 +47,7 @@ def rows_of(seed: int) -> tuple[np.ndarray, np.ndarray, list[tuple[np.ndarray, n
             pool = [n for n in range(PAPERS) if n != number and (draw.random() < 0.5 or looks[n] != looks[number])]
             known[draw.permutation(pool)[:count].astype(int)] = True
             for field in drawn.plan.fields:
-                got, truth = corpus.field_rows(number, field, known, draw, WRONG_ROWS)
+                got, truth = corpus.field_rows(number, field, known, draw)
                 features.append(got)
                 right.append(truth)
         for field in drawn.plan.fields:

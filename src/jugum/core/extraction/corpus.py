@@ -27,7 +27,9 @@ from jugum.core.values import same_value
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
 Places = npt.NDArray[np.intp]
-WRONG_ROWS = (10, 5)  # wrong candidates of a decision that are learned from: the hardest, and others by lot
+WRONG_ROWS = (14, 8)  # wrong candidates of a decision that are learned from: the hardest, and others by lot
+WRONG_ROWS_OF_MANY = (10, 5)  # the same where there are so many decisions that more teach nothing
+MANY_DECISIONS = 150
 GROUP_OUT_WEIGHT = 0.6
 ASKED = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
 EXEMPLARS_MAX = 60  # papers whose values new papers are compared to
@@ -153,17 +155,16 @@ class Corpus:
         more it is shown."""
         rng = np.random.default_rng(seed)
         parts: list[tuple[Floats, Mask, float]] = []
-        learned = set(self.row_papers)
-        for paper in papers:
-            if paper not in learned:
-                continue
+        learned = [paper for paper in papers if paper in self._prepared]
+        most = WRONG_ROWS if len(learned) * len(self.plan.fields) <= MANY_DECISIONS else WRONG_ROWS_OF_MANY
+        for paper in learned:
             without_paper = known.copy()
             without_paper[paper] = False
             without_group = known & (self.groups != self.groups[paper])
             for mask, weight in ((without_paper, 1.0), (without_group, GROUP_OUT_WEIGHT)):
                 for field in self.plan.fields:
                     if field.key in self.prepared(paper).gold:
-                        features, right = self.field_rows(paper, field, mask, rng)
+                        features, right = self.field_rows(paper, field, mask, rng, most)
                         parts.append((features, right, weight))
         if not parts:
             raise ValueError("no labels to learn from")
