@@ -18,6 +18,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
+from dataclasses import replace
 
 import numpy as np
 
@@ -27,6 +28,7 @@ from jugum.core.evaluation.version import papers_of
 from jugum.core.extraction import assignment, corpus
 from jugum.core.extraction.features import FEATURES, PaperView
 from jugum.core.extraction.reader import fit_reader
+from jugum.core.extraction.relations import Relations
 
 PARTS: dict[str, Callable[[str], bool]] = {
     "word meanings": lambda name: name.startswith("meaning_") or name.startswith("label_meaning"),
@@ -34,8 +36,14 @@ PARTS: dict[str, Callable[[str], bool]] = {
     "model of the field's values": lambda name: name in ("value_odds", "shape_like", "value_like"),
     "names beneath values": lambda name: name.endswith("_below"),
     "likeness to labelled examples": lambda name: name.startswith(("example_", "place", "row_and_column")),
-    "text common to all papers": lambda name: name in ("known_text", "is_name"),
+    "text common to all papers, and known names": lambda name: name in ("known_text", "is_name"),
 }
+
+
+OTHERS = (
+    "synonyms that ship", "the prior", "a lower bar on strange layouts", "choosing for all fields together", "order and arithmetic",
+    "which fields papers never lack",
+)  # fmt: skip
 
 
 @contextmanager
@@ -50,8 +58,14 @@ def without(part: str) -> Iterator[None]:
             )  # type: ignore[method-assign]
         elif part == "the prior":
             corpus.with_prior = lambda rows: np.column_stack([rows, np.zeros(len(rows), dtype=np.float32)])
+        elif part == "choosing for all fields together":
+            corpus.agreed = lambda decisions, relations, floor: list(decisions)
         elif part == "order and arithmetic":
-            corpus.agreed = lambda decisions, relations: list(decisions)
+            corpus.agreed = lambda decisions, relations, floor: agreed(
+                decisions, Relations(missing=relations.missing), floor
+            )
+        elif part == "which fields papers never lack":
+            corpus.agreed = lambda decisions, relations, floor: agreed(decisions, replace(relations, missing={}), floor)
         elif part == "a lower bar on strange layouts":
             assignment.NONE_STRANGE = assignment.NONE_PROBABILITY
         yield
@@ -83,7 +97,7 @@ def measured(args: tuple[str, int, str, tuple[list[Given], list[Given], list[Giv
 
 def main() -> None:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 10
-    parts = ["", *PARTS, "synonyms that ship", "the prior", "order and arithmetic", "a lower bar on strange layouts"]
+    parts = ["", *PARTS, *OTHERS]
     with ProcessPoolExecutor(2) as pool:
         papers = {name: its for name, *its in pool.map(job, [(family, count, False) for family in FAMILIES])}
         jobs = [(family, count, part, tuple(papers[family])) for part in parts for family in FAMILIES]

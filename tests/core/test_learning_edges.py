@@ -163,10 +163,12 @@ def _meaningless(count: int) -> list[Sample]:
 class _Leaking(Corpus):
     """A pipeline with a leak: a paper's own labels are among the examples when its rows are made."""
 
-    def field_rows(self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator) -> tuple[Floats, Mask]:
+    def field_rows(
+        self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator, most: tuple[int, int] = (14, 8)
+    ) -> tuple[Floats, Mask]:
         known = known.copy()
         known[paper] = True
-        return super().field_rows(paper, field, known, rng)
+        return super().field_rows(paper, field, known, rng, most)
 
 
 def test_a_planted_leak_makes_the_figures_jump_and_the_real_pipeline_shows_none() -> None:

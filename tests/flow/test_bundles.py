@@ -321,7 +321,10 @@ def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office,
     place.learn(office.store, 1)
     assert (
         sorting.sorting_view(office.store, sorters, two_types).cutting == view.cutting
-    )  # the same papers, the same figures
+    )  # the next sorter has them at once
+    place.judge_cutting(office.store, 1)
+    again = sorting.sorting_view(office.store, sorters, two_types).cutting
+    assert again == view.cutting  # the same papers, the same figures
 
 
 # ---- Batches --------------------------------------------------------------------------------------------------------------------------

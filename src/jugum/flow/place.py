@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -20,10 +20,12 @@ from jugum.flow.actor import GATHER, Actor, record
 from jugum.flow.read import PLACE_TASK, document_row, go_on, learn_soon, pages_of
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Hold, Label, Reading, Result, Sorter
-from jugum.store.queue import enqueue
+from jugum.store.queue import enqueue, is_waiting
 
 PAPERS_A_TYPE = 60
 NEEDED = 2
+CUTTING_TASK = "judge_cutting"
+JUDGED_ANEW = 0.8  # share of the papers of now that the last judging of bundles must have had
 READ_STATES = (
     "to label",
     "in hand",
@@ -81,7 +83,16 @@ def learn(store: Store, workspace_id: int) -> int | None:
     key = store.files.put(pack_sorter(sorter, cutter))
     with store.session() as session:
         number = (session.scalar(select(func.max(Sorter.number)).where(Sorter.workspace_id == workspace_id)) or 0) + 1
-        report = {"papers": {str(type_id): count for type_id, count in counts.items()}, "cuts": cutter is not None}
+        report: dict[str, Any] = {
+            "papers": {str(key): count for key, count in counts.items()},
+            "cuts": cutter is not None,
+        }
+        last = session.scalar(select(Sorter.report).where(Sorter.workspace_id == workspace_id).order_by(Sorter.number.desc()).limit(1))  # fmt: skip
+        judged = (last or {}).get("cutting", {})
+        if cutter is not None and judged.get("of", 0) >= JUDGED_ANEW * len(papers):
+            report["cutting"] = judged
+        elif cutter is not None and not is_waiting(session, CUTTING_TASK, workspace_id=workspace_id):
+            enqueue(session, CUTTING_TASK, priority=1, lock=f"sorter-{workspace_id}", workspace_id=workspace_id)
         session.add(Sorter(workspace_id=workspace_id, number=number, file_key=key, report=report))
         waiting = session.scalars(
             select(Document.id).where(
@@ -90,20 +101,20 @@ def learn(store: Store, workspace_id: int) -> int | None:
         )
         for document_id in waiting:
             enqueue(session, PLACE_TASK, priority=30, lock=f"document-{document_id}", document_id=document_id)
-    if cutter is not None:
-        _judge_cutting(store, workspace_id, number, samples)
     return number
 
 
-def _judge_cutting(store: Store, workspace_id: int, number: int, samples: Sequence[TypeSample]) -> None:
-    """Say beside a sorter how well bundles of papers it had not seen are cut."""
-    found = {
+def judge_cutting(store: Store, workspace_id: int) -> None:
+    """Say beside the newest sorter how well bundles of papers that a sorter had not seen are cut. Figures are carried on from sorter to sorter until
+    there are a quarter more papers."""
+    samples, papers = _taught(store, workspace_id)
+    found: dict[str, Any] = {
         name: asdict(figures) for name, unseen in (("seen", False), ("unseen", True)) if (figures := cut_figures(samples, unseen=unseen))
     }  # fmt: skip
     with store.session() as session:
-        row = session.scalar(select(Sorter).where(Sorter.workspace_id == workspace_id, Sorter.number == number))
+        row = session.scalar(select(Sorter).where(Sorter.workspace_id == workspace_id).order_by(Sorter.number.desc()).limit(1))  # fmt: skip
         if row is not None:
-            row.report = {**row.report, "cutting": found}
+            row.report = {**row.report, "cutting": {**found, "of": len(papers)}}
 
 
 def _taught(store: Store, workspace_id: int) -> tuple[list[TypeSample], list[tuple[Page, ...]]]:

@@ -78,6 +78,10 @@ def make_app(store: Store) -> procrastinate.App:
             learn_date_order(store, one.id)
             looks.assign_all(store, one.id)
 
+    @app.task(name=place.CUTTING_TASK, retry=RETRY)
+    def judge_cutting(workspace_id: int) -> None:
+        place.judge_cutting(store, workspace_id)
+
     @app.task(name=read.DRAFT_TASK, retry=RETRY)
     def draft_document(document_id: int, version_id: int | None = None) -> None:
         with contextlib.suppress(NotFound):  # removed meanwhile
