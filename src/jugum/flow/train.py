@@ -44,6 +44,7 @@ SEED = 1
 @dataclass(frozen=True)
 class VersionView:
     id: int
+    type_id: int
     number: int
     state: str
     stage: str
@@ -388,7 +389,7 @@ def _views(session: Session, rows: Any) -> list[VersionView]:
     names = dict(session.execute(select(Person.id, Person.name)).all())
     return [
         VersionView(
-            row.id, row.number, row.state, row.stage, row.progress, row.error, row.papers, row.created_at,
+            row.id, row.type_id, row.number, row.state, row.stage, row.progress, row.error, row.papers, row.created_at,
             names.get(row.created_by, ""), row.trained_at, row.published_at,
             names.get(row.published_by) if row.published_by else None, row.report, row.note, row.origin, _seconds_left(row),
         )
