@@ -39,10 +39,12 @@ def hold_for(field: FieldPlan, drafted: Drafted, rule: Rule) -> Problem | None:
         return Problem(
             field.key,
             HoldReason.LOW_CONFIDENCE,
-            f"its layout is {drafted.familiarity:.0%} like a labelled paper, {rule.familiarity_least:.0%} is asked",
+            f"its layout is {100 * drafted.familiarity:.0f} % like a labelled paper, {100 * rule.familiarity_least:.0f} % is asked",
         )
     if drafted.confidence < rule.threshold:
         return Problem(
-            field.key, HoldReason.LOW_CONFIDENCE, f"{drafted.confidence:.0%} sure, {rule.threshold:.0%} is asked"
+            field.key,
+            HoldReason.LOW_CONFIDENCE,
+            f"{100 * drafted.confidence:.0f} % sure, {100 * rule.threshold:.0f} % is asked",
         )
     return None
