@@ -134,9 +134,7 @@ def _of_document(
         said = against.get((document.id, key))
         mine = labels.get(field.id, [])
         if said is not None and mine and said["expected"] == "; ".join(one.normal for one in mine if not one.absent):
-            detail = (
-                f"{said['confidence']:.0%} sure of “{said['found'] or 'not on this paper'}”, trained without this paper"
-            )
+            detail = f"{100 * said['confidence']:.0f} % sure of “{said['found'] or 'not on this paper'}”, trained without this paper"
             suspect(field, mine[0], "the model disagrees", detail, said["found"])
     for key, detail in _failing(session, row, document, labels).items():
         mine = labels.get(by_key[key].id, [])

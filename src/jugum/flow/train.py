@@ -374,6 +374,7 @@ def redraft_all(store: Store, actor: Actor, type_id: int) -> int:
 
 def versions(store: Store, type_id: int) -> list[VersionView]:
     with store.session() as session:
+        type_row(session, type_id)
         rows = session.scalars(
             select(ModelVersion).where(ModelVersion.type_id == type_id).order_by(ModelVersion.number.desc())
         ).all()

@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from jugum.web.rendering import percent
+
 LEFT, TOP, WIDTH, HEIGHT = 46.0, 10.0, 300.0, 170.0
 
 
@@ -65,7 +67,7 @@ def reliability_chart(seen: Mapping[str, Any], unseen: Mapping[str, Any]) -> Cha
     dots = [
         Dot(
             x(one["confidence"]), y(one["right"]), y(one["interval"][0]), y(one["interval"][1]), round(2.5 + 0.35 * math.sqrt(one["count"]), 1),
-            f"{one['count']} decisions stated at {one['confidence']:.1%}: {one['right']:.1%} right", strange,
+            f"{one['count']} decisions stated at {percent(one['confidence'], 1)}: {percent(one['right'], 1)} right", strange,
         )
         for one, strange in bins
     ]  # fmt: skip
@@ -103,7 +105,7 @@ def curve_chart(curve: Mapping[str, Any]) -> Chart | None:
         return round(TOP + HEIGHT * (1 - (max(least, share) - least) / (1 - least)), 1)
 
     dots = [
-        Dot(x(one["papers"]), y(share), y(share), y(share), 3.5, f"from {one['papers']} papers {share:.1%} of {one['total']} values right")
+        Dot(x(one["papers"]), y(share), y(share), y(share), 3.5, f"from {one['papers']} papers {percent(share, 1)} of {one['total']} values right")
         for one, share in zip(points, shares, strict=True)
     ]  # fmt: skip
     measured = " ".join(f"{dot.x},{dot.y}" for dot in dots)
@@ -115,7 +117,7 @@ def curve_chart(curve: Mapping[str, Any]) -> Chart | None:
         lower = [f"{x(one['papers'])},{y(one['low'])}" for one in reversed(ahead)]
         area = " ".join([start, *upper, *lower])
     expected = [
-        f"expected from {one['papers']} papers {one['share']:.1%} ({one['low']:.1%} to {one['high']:.1%})"
+        f"expected from {one['papers']} papers {percent(one['share'], 1)} ({percent(one['low'], 1)} to {percent(one['high'], 1)})"
         for one in ahead
     ]
     said = "; ".join([*(dot.said for dot in dots), *expected])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request, Response, UploadFile
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from jugum.core.evaluation.compare import Comparison
 from jugum.core.evaluation.tables import ReportTable
@@ -41,7 +41,9 @@ class Note(BaseModel):
 class TrainingBody(BaseModel):
     """After how many newly labelled papers training begins by itself; null for only when told."""
 
-    when: int | None = None
+    model_config = ConfigDict(extra="forbid")  # a misspelt key must not turn it off
+
+    when: int | None
 
 
 class Names(BaseModel):
