@@ -40,6 +40,7 @@ def test_the_report_shows_confidence_and_curve_and_its_tables_download(applicati
     kind = application.labelled_type(8)
     version = application.call("GET", f"/types/{kind}/versions")[0]["id"]
     application.wait(f"/versions/{version}", lambda view: "curve" in view["report"] and view["report"]["curve"])
+    application.wait(f"/types/{kind}/sorting", lambda view: view["confusion"])
     page.goto(f"/types/{kind}/train/{version}")
     expect(page.get_by_role("img", name="decisions stated at")).to_be_visible()
     expect(page.get_by_role("img", name="papers")).to_be_visible()
@@ -47,6 +48,11 @@ def test_the_report_shows_confidence_and_curve_and_its_tables_download(applicati
     with page.expect_download() as download:
         page.locator("caption", has_text="By field").get_by_role("link", name="as CSV").click()
     assert download.value.suggested_filename == "version-1-fields.csv"
+    told = page.locator(".sheet", has=page.get_by_role("heading", name="Types and bundles"))
+    expect(told.locator("tbody tr").first).to_be_visible()
+    with page.expect_download() as download:
+        told.get_by_role("link", name="as CSV").first.click()
+    assert download.value.suggested_filename == "version-1-types.csv"
     with page.expect_download() as download:
         page.get_by_role("link", name="Report as one file").click()
     assert "Slip" in Path(download.value.path()).read_text()

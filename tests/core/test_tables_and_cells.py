@@ -7,9 +7,11 @@ import json
 import random
 import zipfile
 from collections.abc import Sequence
+from dataclasses import replace
 
 import pytest
 from reportlab.pdfgen import canvas
+from tests.papers import drawn
 
 from jugum.core.calibration import Calibrator
 from jugum.core.calibration.multi import SIGNS, signs_of
@@ -17,14 +19,16 @@ from jugum.core.evaluation import train_version
 from jugum.core.evaluation.version import TrainedVersion
 from jugum.core.extraction import Choice, Decision, Sample, SampleLabel, candidates_of
 from jugum.core.extraction.candidates import CHANNELS, Candidate
+from jugum.core.extraction.corpus import Corpus
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.parts import fit_parts, part_right
+from jugum.core.extraction.sections import sections_of
 from jugum.core.extraction.table_tagger import tagged_tables
 from jugum.core.formats import pack_version, unpack_version
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.ocr.engines import agreed
 from jugum.core.ocr.rules import in_cells
-from jugum.core.page import Box, Page, Word, reading_order
+from jugum.core.page import Box, Page, PageSource, Word, reading_order
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import DataType
 
@@ -252,3 +256,83 @@ def test_what_a_second_reading_has_otherwise_speaks_against_a_value() -> None:
     assert well > 0.9 > 0.4 > ill
     luck = Calibrator().fit(read, [one.misread for one in read]).probabilities([decision(False), decision(True)])
     assert luck[1] <= luck[0]  # differing readings never speak for a value, whatever a few papers show
+
+
+def test_the_cells_of_a_scan_are_told_by_its_picture() -> None:
+    picture = io.BytesIO()
+    drawn(boxed_form()).save(picture, "PNG")
+    page = read_page(open_paper(picture.getvalue(), "form.png"), 0, QuickEngine()).page
+    assert page.source is PageSource.OCR
+    assert len({word.cell for word in page.words if word.cell >= 0}) == 6
+    amounts = [one for one in candidates_of([page], {DataType.MONEY}) if one.widest and one.normal.endswith(".50")]
+    assert len(amounts) >= 5
+    for one in amounts:
+        name = ("wages", "tax", "fund", "meals", "travel", "gifts")[int(float(one.normal)) - 100]
+        read = any(name in word.text.lower() for word in page.words)
+        assert not read or name in context(one, "above")
+
+
+# ---- Headings of scans ------------------------------------------------------------------------------------------------------------------
+
+PROSE = (
+    "Liability for indirect loss is excluded in every case that follows here",
+    "and compensation is limited to the price that was agreed on for the works",
+)
+
+
+def prose_page(*lines: tuple[str, float], bold: str = "") -> Page:
+    """A page of lines (text, y); the words of `bold` are printed so."""
+    words = [replace(word, bold=text == bold) for text, y in lines for word in written(0.1, y, text)]
+    return Page(1, 595, 842, tuple(words))
+
+
+def headings(page: Page) -> list[str]:
+    return [one.heading for one in sections_of([page])]
+
+
+def test_a_short_line_by_itself_over_prose_heads_it_where_nothing_is_bold() -> None:
+    lines = (
+        ("Limits of liability", 0.2),
+        (PROSE[0], 0.222),
+        (PROSE[1], 0.24),
+        ("Notice", 0.3),
+        (PROSE[0], 0.322),
+        (PROSE[1], 0.34),
+    )
+    assert headings(prose_page(*lines)) == ["Limits of liability", "Notice"]
+    found = sections_of([prose_page(*lines)])
+    assert found[1].text == f"Notice {PROSE[0]} {PROSE[1]}"
+
+
+@pytest.mark.parametrize(
+    "lines",
+    [
+        (("Runa Selvik", 0.2), ("Tarnby", 0.222), ("Norhaven", 0.244)),  # no prose below: an address
+        (("Limits of liability.", 0.2), (PROSE[0], 0.222)),  # a sentence
+        (("Item 7 of the list", 0.2), (PROSE[0], 0.222)),  # a figure in it
+        (("Limits of liability", 0.2), (PROSE[0], 0.3)),  # too far above
+        ((PROSE[0], 0.2), ("and so on", 0.218), (PROSE[1], 0.236)),  # a line of a paragraph
+        (("Limits of liability", 0.2), ("short words here", 0.222)),
+    ],
+)
+def test_what_is_no_heading_of_a_scan(lines: tuple[tuple[str, float], ...]) -> None:
+    assert headings(prose_page(*lines)) == [""]
+
+
+def test_where_headings_are_printed_bold_others_are_not_guessed() -> None:
+    lines = (("Payment", 0.1), (PROSE[0], 0.122), ("Limits of liability", 0.2), (PROSE[0], 0.222))
+    assert headings(prose_page(*lines, bold="Payment")) == ["Payment"]
+
+
+# ---- How much is learned from ---------------------------------------------------------------------------------------------------------
+
+
+def test_rows_are_taken_from_as_many_papers_as_teach_something_spread_over_the_looks() -> None:
+    samples = [store_list(number) for number in range(40)]
+    plan = Plan(tuple(FieldPlan(f"f{number}", f"Field {number}") for number in range(12)))
+    groups = [0] * 34 + [1] * 6
+    corpus = Corpus(plan, [replace(one, labels={}) for one in samples], groups=groups)
+    assert len(corpus.row_papers) == 400 // 12
+    assert sum(groups[number] for number in corpus.row_papers) == 6  # the rare look keeps all of its papers
+    few = Corpus(Plan(plan.fields[:2]), [replace(one, labels={}) for one in samples], groups=groups)
+    assert len(few.row_papers) == 40
