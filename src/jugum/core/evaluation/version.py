@@ -87,7 +87,7 @@ def train_version(
     if not records:
         raise InputError("Nothing could be learned from these labels: every field is either everywhere or nowhere.")
     progress("fitting the version", 0.92)
-    reader = fit_reader(papers.plan, papers.samples, corpus, seed=seed)
+    reader = fit_reader(papers.plan, papers.samples, corpus, papers.parts, seed=seed)
     calibrators = calibrators_of(records)
     evidence = evidence_of(papers, records, cross_fitted(records))
     gate = familiarity_gate(corpus)

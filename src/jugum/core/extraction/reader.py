@@ -11,7 +11,7 @@ from jugum.core.extraction.corpus import Corpus, layout_likeness
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.examples import Sample
 from jugum.core.extraction.model import Extractor, extractor_from
-from jugum.core.extraction.parts import PartReader, Structures, fit_parts, inside_of, marks_of, parts_of
+from jugum.core.extraction.parts import PartPaper, PartReader, Structures, fit_parts, inside_of, marks_of, parts_of
 from jugum.core.extraction.untrained import needs_picture
 from jugum.core.page import Page
 from jugum.core.schema import Plan
@@ -44,8 +44,11 @@ class Reader:
         return [*values, *decided]
 
 
-def fit_reader(plan: Plan, samples: Sequence[Sample], corpus: Corpus, *, seed: int = 0) -> Reader:
-    """The readers that all samples make; `corpus` holds the plan's learned values. ValueError when there is nothing to learn from."""
+def fit_reader(
+    plan: Plan, samples: Sequence[Sample], corpus: Corpus, papers: Sequence[PartPaper] | None = None, *, seed: int = 0
+) -> Reader:
+    """The readers that all samples make; `corpus` holds the plan's learned values, `papers` what their parts are read from, where that was made
+    before. ValueError when there is nothing to learn from."""
     extractor = extractor_from(corpus, seed=seed) if corpus.plan.fields else None
-    parts = fit_parts(plan, samples) if parts_of(plan).fields else None
+    parts = fit_parts(plan, samples, papers) if parts_of(plan).fields else None
     return Reader(plan, extractor, parts, tuple(corpus.layouts[int(number)] for number in corpus.exemplars))
