@@ -27,7 +27,7 @@ from jugum.core.extraction.table_tagger import tagged_tables
 from jugum.core.formats import pack_version, unpack_version
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.ocr.engines import agreed
-from jugum.core.ocr.rules import in_cells
+from jugum.core.ocr.rules import in_cells, in_cells_as
 from jugum.core.page import Box, Page, PageSource, Word, reading_order
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import DataType
@@ -270,6 +270,14 @@ def test_the_cells_of_a_scan_are_told_by_its_picture() -> None:
         name = ("wages", "tax", "fund", "meals", "travel", "gifts")[int(float(one.normal)) - 100]
         read = any(name in word.text.lower() for word in page.words)
         assert not read or name in context(one, "above")
+
+
+def test_words_of_a_region_read_anew_stay_in_their_cells() -> None:
+    known = [replace(word, cell=cell) for cell, x in enumerate((0.1, 0.4)) for word in written(x, 0.1, "old word")]
+    anew = [*written(0.11, 0.1, "new"), *written(0.41, 0.101, "other")]
+    assert [word.cell for word in in_cells_as(anew, known)] == [0, 1]
+    assert in_cells_as(anew, [replace(word, cell=-1) for word in known]) == anew
+    assert in_cells_as(anew, []) == anew
 
 
 # ---- Headings of scans ------------------------------------------------------------------------------------------------------------------

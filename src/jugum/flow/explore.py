@@ -20,6 +20,7 @@ from jugum.core.ocr import (
     Paper,
     check_engine,
     check_language,
+    in_cells_as,
     page_view,
     picture_bytes,
     read_region,
@@ -229,7 +230,7 @@ def take_region(store: Store, explorer: Explorer, actor: Actor, document_id: int
             raise Conflict(f"“{document.name}” is {document.state}; its words can't be changed.")
         page = page_of(row)
         kept = [word for word in page.words if not box.contains(*word.box.middle)]
-        words = reading_order([*kept, *found])
+        words = reading_order([*kept, *in_cells_as(found, page.words)])
         row.words, row.word_count = pack_words(words), len(words)
         row.confidence = Page(1, 1, 1, words).mean_confidence
         row.read_at = datetime.now(UTC)

@@ -24,6 +24,7 @@ from jugum.core.ocr.reading import (
     upright_picture,
     view_size,
 )
+from jugum.core.ocr.rules import in_cells_as
 
 __all__ = [
     "BothEngine",
@@ -39,6 +40,7 @@ __all__ = [
     "check_engine",
     "check_language",
     "engine_named",
+    "in_cells_as",
     "kind_of",
     "mail_note",
     "office_to_pdf",

@@ -116,6 +116,18 @@ def in_cells(words: Sequence[Word], cells: Sequence[Box], size_pt: tuple[float, 
     ]
 
 
+def in_cells_as(words: Sequence[Word], known: Sequence[Word]) -> list[Word]:
+    """Words of a page read anew, each in the cell of the word that was known nearest to it; nothing changes where no word stands in a cell."""
+    if not any(word.cell >= 0 for word in known):
+        return list(words)
+
+    def off(one: Word, other: Word) -> float:
+        (x, y), (a, b) = one.box.middle, other.box.middle
+        return (x - a) ** 2 + (y - b) ** 2
+
+    return [replace(word, cell=min(known, key=lambda other: off(word, other)).cell) for word in words]
+
+
 def rows_of_boxes(boxes: Sequence[Box]) -> list[list[Box]]:
     """Rows of boxes: those whose middles stand within 0.4 of the smaller height are one row."""
     rows: list[list[Box]] = []
