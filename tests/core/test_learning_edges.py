@@ -18,12 +18,13 @@ from jugum.core.evaluation.version import learning_curve, papers_of, with_learne
 from jugum.core.extraction import Choice, Decision, Sample, SampleLabel, candidates_of
 from jugum.core.extraction.assignment import none_logit
 from jugum.core.extraction.candidates import Candidate
+from jugum.core.extraction.cells import cells_of
 from jugum.core.extraction.clauses import ClauseModel, units_of
 from jugum.core.extraction.corpus import Corpus, Floats, Mask
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.found import EngineName, Found
 from jugum.core.extraction.memory import remembered
-from jugum.core.extraction.parts import cells_of, inside_of, part_right
+from jugum.core.extraction.parts import inside_of, part_right
 from jugum.core.extraction.relations import Relations, agreed, learned_relations
 from jugum.core.extraction.sequence import agrees, fit_tagger, tagged
 from jugum.core.extraction.table_names import with_learned_heads
@@ -321,6 +322,9 @@ def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
     assert ("tax", "net", 6) in relations.orders
     assert relations.missing == dict.fromkeys(("net", "tax", "gross"), 0.125)  # never missing on six papers: 1 in 8
     assert Relations.from_data(relations.to_data()) == relations
+    many = learned_relations(Plan(plan.fields[:1]), labelled[:1] * 20_000)
+    assert 0 < many.missing["net"] < 1e-4  # and a price still, however many papers
+    assert many.none_at("net", FLOOR) == pytest.approx(-9.9, abs=0.05)
     few = learned_relations(plan, labelled[:4])
     assert (few.orders, few.sums) == ((), ())
     assert Relations.from_data({"orders": [["a", "b"]], "sums": []}).orders == (

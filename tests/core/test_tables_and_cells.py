@@ -50,14 +50,14 @@ def written(x: float, y: float, text: str) -> list[Word]:
     return words
 
 
-def store_list(number: int, *, heads: bool = False, shift: float = 0.0) -> Sample:
+def store_list(number: int, *, heads: bool = False, broken: bool = True) -> Sample:
     """A store's list: a line with the keeper, then goods and sums in two columns, without heads unless told, two of the goods' names broken over two
-    lines, then a line of thanks with a figure in it."""
+    lines (unless told), then a line of thanks with a figure in it."""
     rng = random.Random(number)
     keeper = rng.choice(("Runa Selvik", "Odd Brekke", "Tove Marn"))
     words = [
         *written(0.1, 0.1, "Harbour store of Tarnby"),
-        *written(0.1 + shift, 0.16, "Kept by"),
+        *written(0.1, 0.16, "Kept by"),
         *written(0.3, 0.16, keeper),
     ]
     labels: dict[str, list[SampleLabel]] = {"keeper": [_label(keeper, words[-2:])], "goods.item": [], "goods.sum": []}
@@ -68,7 +68,7 @@ def store_list(number: int, *, heads: bool = False, shift: float = 0.0) -> Sampl
         item, amount = rng.choice(GOODS), f"{rng.randint(5, 400)}.{rng.randint(10, 99)}"
         name, figure = written(0.12, y, item), written(0.6, y, amount)
         words += [*name, *figure]
-        if row in (1, 2):
+        if broken and row in (1, 2):
             y += 0.018
             more = written(0.12, y, "best kind")
             words, name, item = [*words, *more], [*name, *more], f"{item} best kind"
@@ -124,10 +124,21 @@ def test_words_are_tagged_by_the_row_and_cell_they_open() -> None:
 
 
 def test_where_heads_tell_all_tables_no_labeller_is_made() -> None:
-    headed = [store_list(number, heads=True) for number in range(8)]
-    plain = [one for one in headed if " best kind" not in "".join(label.text for label in one.labels["goods.item"])]
-    assert fit_parts(PLAN, plain[:5]).tagger is None
+    headed = [store_list(number, heads=True, broken=False) for number in range(8)]
+    parts = fit_parts(PLAN, headed)
+    assert parts.tagger is None
+    assert all(part_right(PLAN, parts.decide(one.pages, None, 1.0)[0], one.labels) for one in headed)
+    assert (
+        fit_parts(PLAN, [store_list(number, broken=False) for number in range(8)]).tagger is not None
+    )  # the same without heads
     assert fit_parts(PLAN, [store_list(number) for number in range(4)]).tagger is None  # too few to learn from
+
+
+def test_a_labeller_that_is_no_better_than_the_heads_is_not_kept() -> None:
+    """The sums are labelled from the last row to the first: neither heads nor a labeller, which go down a page, can read that."""
+    mixed = [store_list(number) for number in range(6)]
+    torn = [replace(one, labels={**one.labels, "goods.sum": tuple(reversed(one.labels["goods.sum"]))}) for one in mixed]
+    assert fit_parts(PLAN, torn).tagger is None
 
 
 def test_a_strange_look_is_left_to_the_heads(lists: list[Sample]) -> None:
@@ -266,10 +277,13 @@ def test_the_cells_of_a_scan_are_told_by_its_picture() -> None:
     assert len({word.cell for word in page.words if word.cell >= 0}) == 6
     amounts = [one for one in candidates_of([page], {DataType.MONEY}) if one.widest and one.normal.endswith(".50")]
     assert len(amounts) >= 5
+    named = 0
     for one in amounts:
         name = ("wages", "tax", "fund", "meals", "travel", "gifts")[int(float(one.normal)) - 100]
-        read = any(name in word.text.lower() for word in page.words)
-        assert not read or name in context(one, "above")
+        if any(name in word.text.lower() for word in page.words):
+            assert name in context(one, "above")
+            named += 1
+    assert named >= 4
 
 
 def test_words_of_a_region_read_anew_stay_in_their_cells() -> None:

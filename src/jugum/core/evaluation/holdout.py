@@ -10,14 +10,13 @@ import numpy.typing as npt
 
 from jugum.core.evaluation.metrics import Counts
 from jugum.core.extraction import Decision, SampleLabel, train_extractor
+from jugum.core.extraction.cells import Cells, cells_of
 from jugum.core.extraction.corpus import Corpus
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.examples import Sample
 from jugum.core.extraction.parts import (
-    Cells,
     PartPaper,
     Structures,
-    cells_of,
     expected_of,
     fit_parts,
     inside_of,

@@ -257,7 +257,6 @@ class PageCandidates:
             box=union(word.box for word in words),
             confidence=min(word.confidence for word in words),
             more=tuple((line.first, line.last) for line in lines[1:]),
-            relative_height=made.relative_height,
         )
 
     def _candidate(

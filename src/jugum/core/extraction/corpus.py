@@ -181,9 +181,8 @@ class Corpus:
     ) -> tuple[Floats, Mask]:
         """The right candidates, the wrong ones hardest to tell from them, and a few at random. Candidates of the right
         value at other places are left out: they are not wrong."""
-        if (
-            None in self.prepared(paper).gold[field.key]
-        ):  # misread or torn: what looks like it here can't be called wrong
+        if None in self.prepared(paper).gold[field.key]:
+            # The value was misread or torn: what looks like it here can't be called wrong.
             return np.zeros((0, len(FEATURES)), dtype=np.float32), np.zeros(0, dtype=bool)
         view = self.view(paper)
         right, wrong = self._told(paper, field)

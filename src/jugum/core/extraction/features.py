@@ -41,9 +41,7 @@ NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below"
 NAME_LIKE_LEAST = 0.6
 NAME_BEST = 2 * len(NAME_CHANNELS)  # the place of "name_best" in FEATURES
 FIXED_BEFORE_RULE = 11  # of the 14 fixed figures, those that FEATURES names before "rule"
-BEFORE_SHAPE = (
-    9  # of the features of examples that are ranks among all candidates, those that FEATURES names before "shape_like"
-)
+BEFORE_SHAPE = 9  # of what examples say of all candidates at once, what FEATURES names before "shape_like"
 FAMILIES = ("text", "date", "money", "number")
 
 OTHER_FEATURES = (
@@ -158,22 +156,22 @@ class PaperView:
         self._by_names: dict[str, tuple[Floats, Floats]] = {}
         self.by_rule = {key: frozenset(found) for key, found in (by_rule or {}).items()}
         self.alike = np.asarray(alike, dtype=np.float32)
-        self.around = Around.of(candidates, examples)
-        self._names(plan, groups)
-        self._against()
+        around = Around.of(candidates, examples)
+        self._names(plan, groups, around)
+        self._against(around)
         self._fixed()
         self.seen_in = np.array(
             [[c.plain in texts for texts in texts_of_papers] for c in candidates], dtype=bool
         ).reshape(len(candidates), len(texts_of_papers))
 
-    def _names(self, plan: Plan, groups: Groups | None) -> None:
+    def _names(self, plan: Plan, groups: Groups | None, around: Around) -> None:
         """`name_table` and `meaning_table`: channels × candidates × fields, likeness of surroundings to printed names (two ways), and by meaning."""
         meant = meant_names(plan, groups)
         names = [(number, *one) for number, field in enumerate(plan.fields) for one in meant[field.key] or [("", 0.0)]]
         starts = [place for place, one in enumerate(names) if place == 0 or names[place - 1][0] != one[0]]
         weight = np.array([counts for _, _, counts in names], dtype=np.float32)
         texts = Texts.of([name for _, name, _ in names])
-        mine = dict(zip(CHANNELS, self.around.contexts, strict=True))
+        mine = dict(zip(CHANNELS, around.contexts, strict=True))
 
         def by_field(rows: Texts, table: npt.NDArray[Any], unit: float) -> Floats:
             """The best name of each field, of distinct texts first, then of all."""
@@ -198,7 +196,7 @@ class PaperView:
         elsewhere = np.array([text in known for text in plain.distinct], dtype=bool)[plain.places]
         self.is_name: Floats = np.maximum(named.max(axis=1, initial=0.0), elsewhere).astype(np.float32)
 
-    def _against(self) -> None:
+    def _against(self, around: Around) -> None:
         """Each value type's candidates against the examples that may be asked for."""
         by_key = {field.key: field for field in self.plan.fields}
         kinds = [by_key[one.field].value_type for one in self.examples.every]
@@ -209,7 +207,7 @@ class PaperView:
         for kind, chosen in self.by_kind.items():
             family = np.flatnonzero(families == _family(kind.data_type)) if len(kinds) else np.zeros(0, dtype=np.intp)
             own = np.array([n for n, at in enumerate(family) if kinds[int(at)] == kind], dtype=np.intp)
-            self.against[kind] = compare(self.candidates, chosen, self.around, self.examples, family, own, alike)
+            self.against[kind] = compare(self.candidates, chosen, around, self.examples, family, own, alike)
             self._background[kind] = counts_of(self.against[kind].pieces)
 
     def _fixed(self) -> None:

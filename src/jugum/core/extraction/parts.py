@@ -12,14 +12,15 @@ import numpy as np
 
 from jugum.core.classification import Layout, layout_of
 from jugum.core.extraction.candidates import Candidate
+from jugum.core.extraction.cells import cells_of
 from jugum.core.extraction.clauses import ClauseModel, Unit, clause_right, units_of
 from jugum.core.extraction.corpus import Inside
 from jugum.core.extraction.decided import PartDecision, PartKind, part_kind
 from jugum.core.extraction.examples import Sample, SampleLabel
 from jugum.core.extraction.found import Finding
 from jugum.core.extraction.table_names import with_learned_heads
-from jugum.core.extraction.table_tagger import TableTagger, fit_table_tagger
-from jugum.core.extraction.tables import Lines, decision_of_rows, table_decision
+from jugum.core.extraction.table_tagger import TableTagger, fit_table_tagger, labelled_table
+from jugum.core.extraction.tables import Lines, table_decision
 from jugum.core.extraction.untrained import needs_picture, read_untrained
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
@@ -82,20 +83,15 @@ class PartReader:
 
     def decide_on(self, paper: PartPaper, familiarity: float) -> list[PartDecision]:
         found = self.clauses.decide(paper.units, familiarity) if self.clauses.clauses else []
+        labelled = self.tagger.read(paper.pages, paper.layout, familiarity) if self.tagger else {}
         for one in self.plan.fields:
-            if part_kind(one) is PartKind.TABLE:
-                found.append(self._table(one, paper, familiarity))
+            if one.key in labelled:
+                found.append(labelled_table(self.plan, one, labelled[one.key], familiarity))
+            elif part_kind(one) is PartKind.TABLE:
+                found.append(table_decision(self.plan, one, paper.lines, familiarity))
             elif one.key in paper.marks:
                 found.append(mark_decision(one, paper.marks[one.key], familiarity))
         return found
-
-    def _table(self, table: FieldPlan, paper: PartPaper, familiarity: float) -> PartDecision:
-        if self.tagger is None or not self.tagger.speaks_for(table.key, paper.layout, familiarity):
-            return table_decision(self.plan, table, paper.lines, familiarity)
-        rows = self.tagger.rows(table.key, paper.pages)
-        columns = self.plan.inside(table.key)
-        share = sum(any(one.key in row for row in rows) for one in columns) / max(1, len(columns))
-        return decision_of_rows(self.plan, table, rows, familiarity, 1.0, share, labelled=True)
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able; the labeller's model is bytes and kept apart."""
@@ -172,40 +168,7 @@ def part_right(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence
         return len(found) == len(truth) and all(
             same_value(a, b, one.value_type) for a, b in zip(found, truth, strict=True)
         )
-    cells = cells_of(plan, decision, labels)
-    return cells.right == cells.found == cells.there
-
-
-@dataclass(frozen=True)
-class Cells:
-    """A table's cells: found rightly, found, and there; rows with every cell right, found, and there."""
-
-    right: int
-    found: int
-    there: int
-    rows_right: int
-    rows_found: int
-    rows_there: int
-
-
-def cells_of(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence[SampleLabel]]) -> Cells:
-    """Count a table row by row, in order: the first row found against the first labelled one."""
-    columns = plan.inside(decision.field)
-    found = {one.key: [cell.normal if cell else "" for cell in decision.values.get(one.key, ())] for one in columns}
-    truth = {one.key: [label.normal for label in labels.get(one.key, ())] for one in columns}
-    rows_found, rows_there = (max((len(its) for its in table.values()), default=0) for table in (found, truth))
-    right = rows_right = 0
-    for row in range(min(rows_found, rows_there)):
-        pairs = [(_at(found[one.key], row), _at(truth[one.key], row), one) for one in columns]
-        same = [(not a and not b) or (bool(a) and bool(b) and same_value(a, b, one.value_type)) for a, b, one in pairs]
-        right += sum(hit and bool(b) for hit, (_, b, _) in zip(same, pairs, strict=True))
-        rows_right += all(same)
-    filled = [sum(bool(text) for its in table.values() for text in its) for table in (found, truth)]
-    return Cells(right, filled[0], filled[1], rows_right, rows_found, rows_there)
-
-
-def _at(column: Sequence[str], row: int) -> str:
-    return column[row] if row < len(column) else ""
+    return cells_of(plan, decision, labels).all_right
 
 
 def judged(plan: Plan, one: FieldPlan, labels: Mapping[str, Sequence[SampleLabel]]) -> bool:

@@ -2,8 +2,8 @@
 and heard when values are chosen.
 
 An order or a sum is believed when it held on every labelled paper that has all its fields, on five at least. A slightly likelier value then gives
-way to one that fits the others, never a clearly likelier one. Where two fields want the same words, the
-choice that is best for both together is taken.
+way to one that fits the others, never a clearly likelier one. Where two fields want the same words, the choice that is best for both together is
+taken.
 """
 
 from __future__ import annotations
@@ -82,7 +82,7 @@ def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
     missing = {}
     for one in plan.fields:
         told = [not sample.labels[one.key] for sample in samples if one.key in sample.labels]
-        missing[one.key] = round((sum(told) + 1) / (len(told) + 2), 4)
+        missing[one.key] = (sum(told) + 1) / (len(told) + 2)  # never 0 or 1
     return Relations(tuple(orders), tuple(sums), missing)
 
 

@@ -65,16 +65,16 @@ class Section:
 
 def sections_of(pages: Sequence[Page]) -> list[Section]:
     """The paper cut into sections at its headings, over page breaks; what stands before the first heading is cut into
-    paragraphs. A heading is a short line that begins with a number, or is bold or in capitals; on pages whose reading knows nothing of bold
-    (scans) also one that stands by itself over prose."""
+    paragraphs. A heading is a short line that begins with a number, or is bold or in capitals; on pages where nothing is bold
+    (as on all scans) also one that stands by itself over prose."""
     sections: list[Section] = []
     current: list[Line] = []
     heading = ""
     lines = _lines(pages)
-    scanned = {page.number for page in pages if not any(word.bold for word in page.words)}
+    plain = {page.number for page in pages if not any(word.bold for word in page.words)}
     for number, line in enumerate(lines):
         mine = _heading(line)
-        if not mine and line.page.number in scanned and _stands_over_prose(lines, number):
+        if not mine and line.page.number in plain and _stands_over_prose(lines, number):
             mine = line.text.strip()
         if mine:
             if current:

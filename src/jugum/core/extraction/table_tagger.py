@@ -11,12 +11,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from jugum.core.classification import Layout, layout_similarity
+from jugum.core.extraction.cells import cells_of
+from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.examples import Sample
 from jugum.core.extraction.found import EngineName, Found
 from jugum.core.extraction.sequence import OUTSIDE, PAPERS_LEAST, TaggedPaper, fit_model, tags_of, word_features
+from jugum.core.extraction.tables import decision_of_rows
 from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
-from jugum.core.values import normal_form, same_value
+from jugum.core.values import normal_form
 
 FAMILIAR = 0.5  # likeness to a paper that the labeller read better, from which on it is asked
 NEAREST = 0.05  # and no other labelled paper may be more alike by more than this
@@ -35,14 +38,20 @@ class TableTagger:
     model: bytes
     asked: Mapping[str, tuple[Layout, ...]]
 
-    def speaks_for(self, table: str, layout: Layout, familiarity: float) -> bool:
-        """Whether a table is to be read by the labeller on a paper of this layout; `familiarity` is its likeness to the most alike labelled paper."""
-        alike = max((layout_similarity(layout, other) for other in self.asked.get(table, ())), default=0.0)
-        return alike >= max(FAMILIAR, familiarity - NEAREST)
+    def read(self, pages: Sequence[Page], layout: Layout, familiarity: float) -> dict[str, list[Row]]:
+        """The rows of the tables that are the labeller's to read on a paper of this layout, by table; `familiarity` is the layout's likeness to the
+        most alike labelled paper."""
+        least = max(FAMILIAR, familiarity - NEAREST)
+        mine = [key for key, its in self.asked.items() if any(layout_similarity(layout, one) >= least for one in its)]
+        rows = rows_by(self.plan, self.model, pages) if mine else {}
+        return {key: rows.get(key, []) for key in mine}
 
-    def rows(self, table: str, pages: Sequence[Page]) -> list[Row]:
-        """A table's rows, each column key → cell, over all pages."""
-        return rows_by(self.plan, self.model, pages).get(table, [])
+
+def labelled_table(plan: Plan, table: FieldPlan, rows: Sequence[Row], familiarity: float) -> PartDecision:
+    """The decision that a labeller's rows make. It looks for no heads: their sign is even, and columns count that have any cell."""
+    columns = plan.inside(table.key)
+    share = sum(any(one.key in row for row in rows) for one in columns) / max(1, len(columns))
+    return decision_of_rows(plan, table, rows, familiarity, 1.0, share, labelled=True)
 
 
 def tagged_tables(plan: Plan, sample: Sample) -> TaggedPaper:
@@ -138,23 +147,9 @@ def fit_table_tagger(
                 continue
             rows = rows_by(plan, model, samples[number].pages)
             for table, its in by_heads.items():
-                if its[number] is False and rows_right(plan, table, rows.get(table, []), samples[number]):
+                said = labelled_table(plan, plan.field(table), rows.get(table, []), 1.0)
+                if its[number] is False and cells_of(plan, said, samples[number].labels).all_right:
                     asked.setdefault(table, []).append(layouts[number])
     if not asked:
         return None
     return TableTagger(plan, fit_model(papers), {table: tuple(its) for table, its in asked.items()})
-
-
-def rows_right(plan: Plan, table: str, rows: Sequence[Row], sample: Sample) -> bool:
-    """Whether rows are the labelled ones in every cell."""
-    for one in plan.inside(table):
-        truth = [label.normal for label in sample.labels.get(one.key, ())]
-        mine = [row[one.key].normal if one.key in row else "" for row in rows]
-        count = max(len(truth), len(mine))
-        truth, mine = ([*its, *[""] * (count - len(its))] for its in (truth, mine))
-        if not all(
-            (not a and not b) or (a and b and same_value(a, b, one.value_type))
-            for a, b in zip(mine, truth, strict=True)
-        ):
-            return False
-    return bool(rows) or not any(sample.labels.get(one.key) for one in plan.inside(table))

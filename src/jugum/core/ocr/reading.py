@@ -171,7 +171,7 @@ def _read_picture(paper: Paper, index: int, engine: Engine, how: How) -> ReadPag
     else:
         words = engine.read(grey)
     words = _with_codes(words, barcodes(grey))
-    words = in_cells(words, ruling_of(_shrunk(grey, RULE_SIDE)).cells, _turned(size, turn))
+    words = in_cells(words, ruling_of(grey, RULE_SIDE).cells, _turned(size, turn))
     page = Page(index + 1, *_turned(size, turn), reading_order(words), PageSource.OCR, turn, round(skew, 2))
     return ReadPage(page, picture_bytes(_shrunk_to(grey, PEEK_DPI, page), 60))
 
@@ -287,14 +287,6 @@ def _clockwise(pixels: Pixels, turn: int) -> Pixels:
 def _shrunk_to(grey: Pixels, dpi: int, page: Page) -> Pixels:
     size = (max(1, round(page.width_pt * dpi / 72)), max(1, round(page.height_pt * dpi / 72)))
     return np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
-
-
-def _shrunk(grey: Pixels, side: int) -> Pixels:
-    """A picture whose longer side is at most `side` pixels."""
-    scale = side / max(grey.shape)
-    if scale >= 1:
-        return grey
-    return np.asarray(cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), dtype=np.uint8)
 
 
 def _cut(pixels: Pixels, box: Box) -> Pixels:

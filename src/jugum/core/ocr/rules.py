@@ -36,13 +36,13 @@ class Ruling:
     cells: tuple[Box, ...]
 
 
-def ruling_of(grey: Grey) -> Ruling:
-    """Ruling lines and cells of an upright H×W picture; boxes in fractions of it.
+def ruling_of(grey: Grey, side: int = WORK_SIDE) -> Ruling:
+    """Ruling lines and cells of an upright H×W picture, looked for at `side` pixels of its longer side at most; boxes in fractions of it.
 
     Lines are what survives opening the ink with long thin bars; cells are the paper between them, closed on all sides
     (connected components of what is not line).
     """
-    scale = min(1.0, WORK_SIDE / max(grey.shape))
+    scale = min(1.0, side / max(grey.shape))
     small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else grey
     small = np.asarray(small, dtype=np.uint8)
     mask = ink_mask(small)
