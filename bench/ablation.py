@@ -24,11 +24,11 @@ import numpy as np
 
 from bench.families import FAMILIES
 from bench.learning import Given, Tally, findings_of, job, judge
-from jugum.core.evaluation.version import papers_of
-from jugum.core.extraction import assignment, corpus
-from jugum.core.extraction.features import FEATURES, PaperView
-from jugum.core.extraction.reader import fit_reader
-from jugum.core.extraction.relations import Relations
+from jugum.core.extraction.model import fit_reader
+from jugum.core.extraction.values import assignment, corpus
+from jugum.core.extraction.values.features import FEATURES, PaperView
+from jugum.core.extraction.values.relations import Relations
+from jugum.core.training.version import papers_of
 
 PARTS: dict[str, Callable[[str], bool]] = {
     "word meanings": lambda name: name.startswith("meaning_") or name.startswith("label_meaning"),

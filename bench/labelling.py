@@ -24,9 +24,9 @@ import httpx2
 from reportlab.lib.pagesizes import A4
 from reportlab.pdfgen.canvas import Canvas
 
-from jugum.core.extraction.candidates import CHANNELS, Candidate
-from jugum.core.extraction.features import Example
-from jugum.core.extraction.placing import Placement, Placing, place_value, placed_examples
+from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
+from jugum.core.extraction.values.features import Example
+from jugum.core.extraction.values.placing import Placement, Placing, place_value, placed_examples
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.schema import Plan
 from jugum.demo.fill import PASSWORD

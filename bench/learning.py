@@ -26,18 +26,19 @@ import numpy as np
 
 from bench.families import FAMILIES, LOOKS, SEEN, Drawn
 from jugum.core.classification import Layout, layout_of, layout_similarity
-from jugum.core.evaluation import train_version
-from jugum.core.evaluation.holdout import verdict_on
 from jugum.core.evaluation.metrics import calibration_error
-from jugum.core.extraction import Decision, Sample, SampleLabel
-from jugum.core.extraction.memory import remembered
+from jugum.core.extraction.candidates.samples import Sample, SampleLabel
+from jugum.core.extraction.model import AnyDecision
 from jugum.core.extraction.parts import fit_parts
-from jugum.core.extraction.reader import AnyDecision
-from jugum.core.extraction.sequence import fit_tagger, tagged
+from jugum.core.extraction.values.assignment import Decision
+from jugum.core.extraction.values.same_layout import remembered
+from jugum.core.extraction.values.second_opinion import fit_tagger, tagged
 from jugum.core.ocr import CarefulEngine, open_paper, read_page
 from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.thresholds import Evidence, threshold_for
+from jugum.core.training import train_version
+from jugum.core.training.holdout import verdict_on
 from jugum.core.values import normal_form, normal_or_text, same_value
 from jugum.demo.scans import scanned
 

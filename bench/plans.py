@@ -20,8 +20,8 @@ from typing import Any
 from rapidfuzz import fuzz
 
 from jugum.cluster import Cluster
-from jugum.core.extraction.proposals import Proposal, proposals
-from jugum.core.extraction.untrained import read_untrained
+from jugum.core.extraction.untrained.proposals import Proposal, proposals
+from jugum.core.extraction.untrained.reading import read_untrained
 from jugum.core.ocr import engine_named, open_paper, reading_picture
 from jugum.core.ocr.reading import read_page
 from jugum.core.page import Page
@@ -33,9 +33,13 @@ from jugum.demo.contracts import contract
 from jugum.demo.identity import identity_paper
 from jugum.demo.papers import plan_bytes
 from jugum.demo.stubs import stub_paper
-from jugum.flow import people, plan, plan_checks, plan_history, types
-from jugum.flow.actor import Actor
-from jugum.flow.plan import FieldInput
+from jugum.flow.office import people
+from jugum.flow.office import types as types_
+from jugum.flow.office.actor import Actor
+from jugum.flow.plan import checks as plan_checks
+from jugum.flow.plan import fields as plan_fields
+from jugum.flow.plan import history as plan_history
+from jugum.flow.plan.fields import FieldInput
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.migrate import migrate
@@ -141,7 +145,7 @@ def edits() -> None:
 
 
 def _edit(store: Store, actor: Actor) -> None:
-    type_id = types.add_type(store, actor, types.add_workspace(store, actor, "Bench"), "Large")
+    type_id = types_.add_type(store, actor, types_.add_workspace(store, actor, "Bench"), "Large")
     fields = [FieldPlan(f"sum_{n}", f"Sum {n}", DataType.MONEY, (f"Sum no {n}",)) for n in range(80)]
     for number in range(3):
         fields.append(FieldPlan(f"table_{number}", f"Table {number}", kind=FieldKind.TABLE))
@@ -155,10 +159,10 @@ def _edit(store: Store, actor: Actor) -> None:
         given = FieldInput(f"Sum {number}", "money", (f"Sum no {number}", "again"))
         check = {"key": f"check_{number}", "expression": f"sum_{number} <= sum_{number + 1}"}
         for name, work in (
-            ("change a field", partial(plan.change_field, store, actor, type_id, f"sum_{number}", given)),
-            ("move a field", partial(plan.move_field, store, actor, type_id, f"sum_{number}", 40)),
+            ("change a field", partial(plan_fields.change_field, store, actor, type_id, f"sum_{number}", given)),
+            ("move a field", partial(plan_fields.move_field, store, actor, type_id, f"sum_{number}", 40)),
             ("change a check", partial(plan_checks.put_check, store, actor, type_id, check)),
-            ("look at the plan", partial(plan.whole, store, type_id)),
+            ("look at the plan", partial(plan_fields.whole, store, type_id)),
         ):
             start = time.perf_counter()
             work()

@@ -18,8 +18,8 @@ from pathlib import Path
 import lightgbm
 import numpy as np
 
-from jugum.core.extraction.corpus import Corpus
-from jugum.core.extraction.features import FEATURES
+from jugum.core.extraction.values.corpus import Corpus
+from jugum.core.extraction.values.features import FEATURES
 from prior.papers import kind, paper
 
 SEED = 4_711

@@ -10,7 +10,7 @@ import random
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from jugum.core.extraction import Sample, SampleLabel
+from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.page import Box, Page, Word, reading_order, union
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import DataType, normal_or_text

@@ -6,9 +6,14 @@ import asyncio
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
-from jugum.flow import gather, label, people, plan, train, types
-from jugum.flow.actor import Actor
-from jugum.flow.desk import ValueInput
+from jugum.flow.gather import documents
+from jugum.flow.label import desk as label_desk
+from jugum.flow.label.desk_parts import ValueInput
+from jugum.flow.office import people
+from jugum.flow.office import types as types_
+from jugum.flow.office.actor import Actor
+from jugum.flow.plan import fields as plan_fields
+from jugum.flow.train import training, versions
 from jugum.settings import Settings
 from jugum.store import Store
 from tests.papers import Slip, slip_pdf, slips
@@ -35,19 +40,21 @@ class Office:
 
     def bring(self, slip: Slip, purpose: str = "sample", layout: int = 0) -> int:
         name = f"slip-{slip.member}-{layout}.pdf".replace(" ", "-")
-        return gather.receive(
+        return documents.receive(
             self.store, self.analyst, self.type_id, name, slip_pdf(slip, layout), purpose=purpose
         ).document_id
 
     def label_whole(self, document_id: int, slip: Slip) -> None:
         """Label a slip by the words its values stand on, and finish it."""
         with self.store.session() as session:
-            from jugum.flow.desk import page_views
+            from jugum.flow.label.desk_parts import page_views
 
             words = page_views(session, document_id)[0].words
         for key, text in slip.truth.items():
-            label.set_label(self.store, self.analyst, document_id, key, [ValueInput(None, 1, span_of(words, text))])
-        label.done(self.store, self.analyst, document_id)
+            label_desk.set_label(
+                self.store, self.analyst, document_id, key, [ValueInput(None, 1, span_of(words, text))]
+            )
+        label_desk.done(self.store, self.analyst, document_id)
 
 
 def span_of(words: list[list[object]], text: str) -> tuple[int, ...]:
@@ -71,14 +78,14 @@ def fill_office(store: Store) -> Office:
     ):
         people.add_person(store, admin, login=login, name=name, role=role, password=PASSWORD)
         actors[login] = people.actor_by_login(store, login)
-    workspace = types.add_workspace(store, actors["analyst"], "Harbour Co-operative")
-    type_id = types.add_type(store, actors["analyst"], workspace, "Mooring slip")
+    workspace = types_.add_workspace(store, actors["analyst"], "Harbour Co-operative")
+    type_id = types_.add_type(store, actors["analyst"], workspace, "Mooring slip")
     for given in (
-        plan.FieldInput("Member", "text", ("Paid by",)),
-        plan.FieldInput("Paid on", "date", ("Date",)),
-        plan.FieldInput("Amount", "money", ("Total",)),
+        plan_fields.FieldInput("Member", "text", ("Paid by",)),
+        plan_fields.FieldInput("Paid on", "date", ("Date",)),
+        plan_fields.FieldInput("Amount", "money", ("Total",)),
     ):
-        plan.add_field(store, actors["analyst"], type_id, given)
+        plan_fields.add_field(store, actors["analyst"], type_id, given)
     return Office(store, store.settings, actors, type_id)
 
 
@@ -88,15 +95,15 @@ def train_office(office: Office) -> None:
     run_queue(office.store)
     for document, slip in brought:
         office.label_whole(document, slip)
-    version = train.start(office.store, office.analyst, office.type_id)
+    version = training.start(office.store, office.analyst, office.type_id)
     run_queue(office.store)
-    assert train.version_view(office.store, version).error is None
-    train.publish(office.store, office.analyst, version)
+    assert versions.version_view(office.store, version).error is None
+    versions.publish(office.store, office.analyst, version)
 
 
 def run_queue(store: Store) -> None:
     """Run everything on the queue with a real worker, until it is empty."""
-    from jugum.work.worker import make_app
+    from jugum.work.tasks import make_app
 
     async def work() -> None:
         app = make_app(store)

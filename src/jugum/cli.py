@@ -65,8 +65,8 @@ def add_person(
     login: str, name: str, role: str, password: Annotated[str, typer.Option(prompt=True, hide_input=True)]
 ) -> None:
     """Add someone who may sign in (role: analyst, reviewer, administrator)."""
-    from jugum.flow import people
-    from jugum.flow.actor import Actor
+    from jugum.flow.office import people
+    from jugum.flow.office.actor import Actor
     from jugum.store import Store
 
     store = Store(Settings())
@@ -230,7 +230,7 @@ class _Office:
         print("Ctrl-C stops everything.", flush=True)
 
     def _first_administrator(self) -> None:
-        from jugum.flow import people
+        from jugum.flow.office import people
         from jugum.store import Store
 
         store = Store(self.settings)

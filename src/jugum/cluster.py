@@ -39,7 +39,7 @@ class Cluster:
 
     def _run(self, program: str, *args: str, check: bool = True) -> subprocess.CompletedProcess[str]:
         owner = {"user": "postgres", "group": "postgres", "extra_groups": []} if self._root else {}
-        done = subprocess.run(
+        done: subprocess.CompletedProcess[str] = subprocess.run(
             [str(_tools() / program), *args],
             capture_output=True,
             text=True,

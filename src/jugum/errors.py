@@ -2,8 +2,9 @@
 
 JugumError
 ├── InputError          what was given can't be used: says what, the value, and what is allowed
-│   └── UnreadablePaper a file that can't be turned into pages
-│       └── LockedPaper one that a password would open
+│   ├── UnreadablePaper a file that can't be turned into pages
+│   │   └── LockedPaper one that a password would open
+│   └── NothingToLearn  the labels there are leave nothing to tell apart: more of them would
 ├── NotFound            the thing named does not exist (or not for this person)
 ├── Forbidden           the role does not allow it
 ├── NotSignedIn         nobody is signed in
@@ -28,6 +29,10 @@ class UnreadablePaper(InputError):  # noqa: N818 - named for what the person see
 
 
 class LockedPaper(UnreadablePaper):
+    pass
+
+
+class NothingToLearn(InputError):  # noqa: N818
     pass
 
 

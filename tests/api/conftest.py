@@ -9,7 +9,7 @@ from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from tests.office import Office
 
-from jugum.flow import people
+from jugum.flow.office import people
 from jugum.settings import Settings
 from jugum.web.app import create_app
 

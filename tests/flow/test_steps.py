@@ -13,24 +13,21 @@ from tests.office import PASSWORD, Office
 from tests.papers import Slip, slips
 
 from jugum.errors import Conflict, Forbidden, InputError, NotSignedIn
-from jugum.flow import (
-    deliver,
-    draft,
-    gather,
-    keyed,
-    label,
-    overview,
-    people,
-    plan,
-    review,
-    sets,
-    train,
-    training_data,
-    types,
-    weigh,
-)
-from jugum.flow.desk import ValueInput
-from jugum.flow.models import LoadedVersions
+from jugum.flow import in_force
+from jugum.flow.deliver import results
+from jugum.flow.gather import documents
+from jugum.flow.in_force import LoadedVersions
+from jugum.flow.label import desk as label_desk
+from jugum.flow.label import past_records, samples, sets
+from jugum.flow.label.desk_parts import ValueInput
+from jugum.flow.office import people
+from jugum.flow.office import types as types_
+from jugum.flow.overview import overview
+from jugum.flow.plan import fields as plan_fields
+from jugum.flow.review import desk as review_desk
+from jugum.flow.review import draft
+from jugum.flow.train import training, versions
+from jugum.flow.weigh import policies
 from jugum.store.models import Audit, Field
 
 Run = Callable[[], None]
@@ -39,54 +36,56 @@ Run = Callable[[], None]
 def test_a_field_with_labels_is_removed_only_by_one_who_knows_what_is_lost(office: Office, run_jobs: Run) -> None:
     document = office.bring(slips(1)[0])
     run_jobs()
-    label.set_label(office.store, office.analyst, document, "amount", [ValueInput("12,00")])
+    label_desk.set_label(office.store, office.analyst, document, "amount", [ValueInput("12,00")])
     with pytest.raises(Conflict, match="labelled on 1 papers"):
-        plan.remove_field(office.store, office.analyst, office.type_id, "amount", labels_known=0)
-    plan.remove_field(office.store, office.analyst, office.type_id, "amount", labels_known=1)
-    assert [f.key for f in plan.fields(office.store, office.type_id)] == ["member", "paid_on"]
+        plan_fields.remove_field(office.store, office.analyst, office.type_id, "amount", labels_known=0)
+    plan_fields.remove_field(office.store, office.analyst, office.type_id, "amount", labels_known=1)
+    assert [f.key for f in plan_fields.fields(office.store, office.type_id)] == ["member", "paid_on"]
 
 
 def test_fields_move_and_change_and_their_labels_follow_the_data_type(office: Office, run_jobs: Run) -> None:
-    plan.move_field(office.store, office.analyst, office.type_id, "amount", 0)
-    assert [f.key for f in plan.fields(office.store, office.type_id)] == ["amount", "member", "paid_on"]
+    plan_fields.move_field(office.store, office.analyst, office.type_id, "amount", 0)
+    assert [f.key for f in plan_fields.fields(office.store, office.type_id)] == ["amount", "member", "paid_on"]
     document = office.bring(slips(1)[0])
     run_jobs()
-    label.set_label(office.store, office.analyst, document, "member", [ValueInput("03.04.2026")])
-    plan.change_field(office.store, office.analyst, office.type_id, "member", plan.FieldInput("Day", "date"))
-    assert label.labels(office.store, document)[0].values[0].normal == "2026-04-03"
+    label_desk.set_label(office.store, office.analyst, document, "member", [ValueInput("03.04.2026")])
+    plan_fields.change_field(
+        office.store, office.analyst, office.type_id, "member", plan_fields.FieldInput("Day", "date")
+    )
+    assert label_desk.labels(office.store, document)[0].values[0].normal == "2026-04-03"
 
 
 @pytest.mark.parametrize(
     ("given", "said"),
     [
-        (plan.FieldInput("Amount"), "already"),
-        (plan.FieldInput("X", "colour"), "no data type"),
-        (plan.FieldInput(" "), "needs a name"),
+        (plan_fields.FieldInput("Amount"), "already"),
+        (plan_fields.FieldInput("X", "colour"), "no data type"),
+        (plan_fields.FieldInput(" "), "needs a name"),
     ],
 )
-def test_fields_that_can_t_be_are_refused(office: Office, given: plan.FieldInput, said: str) -> None:
+def test_fields_that_can_t_be_are_refused(office: Office, given: plan_fields.FieldInput, said: str) -> None:
     with pytest.raises((Conflict, InputError), match=said):
-        plan.add_field(office.store, office.analyst, office.type_id, given)
+        plan_fields.add_field(office.store, office.analyst, office.type_id, given)
 
 
 def test_labels_are_taken_from_words_or_typing_and_show_their_normal_form(office: Office, run_jobs: Run) -> None:
     slip = Slip("Oddny Strand", "04.05.2026", "1 234,50")
     document = office.bring(slip)
     run_jobs()
-    words = label.desk(office.store, office.analyst, document, LoadedVersions()).pages[0].words
+    words = label_desk.desk(office.store, office.analyst, document, LoadedVersions()).pages[0].words
     at = next(n for n, w in enumerate(words) if w[0] == "234,50")
-    label.set_label(office.store, office.analyst, document, "amount", [ValueInput(None, 1, (at - 1, at))])
-    label.set_label(office.store, office.analyst, document, "paid_on", [ValueInput("some day")])
-    fields = {f.key: f for f in label.desk(office.store, office.analyst, document, LoadedVersions()).fields}
+    label_desk.set_label(office.store, office.analyst, document, "amount", [ValueInput(None, 1, (at - 1, at))])
+    label_desk.set_label(office.store, office.analyst, document, "paid_on", [ValueInput("some day")])
+    fields = {f.key: f for f in label_desk.desk(office.store, office.analyst, document, LoadedVersions()).fields}
     assert fields["amount"].values[0].text == "1 234,50"
     assert fields["amount"].values[0].normal == "1234.50"
     assert fields["paid_on"].values[0].text == "some day"  # kept, though it can't be read as a date
     assert fields["paid_on"].values[0].normal == ""
     with pytest.raises(InputError, match="Member"):
-        label.done(office.store, office.analyst, document)
-    label.set_label(office.store, office.analyst, document, "member", [], absent=True)
-    assert label.done(office.store, office.analyst, document) is None
-    assert gather.document_view(office.store, document).state == "labelled"
+        label_desk.done(office.store, office.analyst, document)
+    label_desk.set_label(office.store, office.analyst, document, "member", [], absent=True)
+    assert label_desk.done(office.store, office.analyst, document) is None
+    assert documents.document_view(office.store, document).state == "labelled"
 
 
 def test_words_that_are_not_on_the_page_and_second_values_are_refused(office: Office, run_jobs: Run) -> None:
@@ -99,23 +98,25 @@ def test_words_that_are_not_on_the_page_and_second_values_are_refused(office: Of
         ([ValueInput("1,00"), ValueInput("2,00")], "one value"),
     ):
         with pytest.raises(InputError, match=said):
-            label.set_label(office.store, office.analyst, document, "amount", values)
+            label_desk.set_label(office.store, office.analyst, document, "amount", values)
     with pytest.raises(InputError, match="both"):
-        label.set_label(office.store, office.analyst, document, "amount", [ValueInput("1,00")], absent=True)
+        label_desk.set_label(office.store, office.analyst, document, "amount", [ValueInput("1,00")], absent=True)
 
 
 def test_two_people_on_one_paper_are_told_and_overwrite_nothing_unseen(office: Office, run_jobs: Run) -> None:
     document = office.bring(slips(1)[0])
     run_jobs()
-    mine = label.desk(office.store, office.analyst, document, LoadedVersions())
-    theirs = label.desk(office.store, office.actors["analyst2"], document, LoadedVersions())
+    mine = label_desk.desk(office.store, office.analyst, document, LoadedVersions())
+    theirs = label_desk.desk(office.store, office.actors["analyst2"], document, LoadedVersions())
     assert [other.name for other in theirs.others] == ["Ann"]
-    label.set_label(
+    label_desk.set_label(
         office.store, office.actors["analyst2"], document, "amount", [ValueInput("1,00")], revision=theirs.revision
     )
     with pytest.raises(Conflict, match="changed by someone else"):
-        label.set_label(office.store, office.analyst, document, "amount", [ValueInput("2,00")], revision=mine.revision)
-    assert label.labels(office.store, document)[0].values[0].text == "1,00"
+        label_desk.set_label(
+            office.store, office.analyst, document, "amount", [ValueInput("2,00")], revision=mine.revision
+        )
+    assert label_desk.labels(office.store, document)[0].values[0].text == "1,00"
 
 
 def keyed_csv(*rows: tuple[str, str, str]) -> bytes:
@@ -130,26 +131,26 @@ def test_keyed_values_become_labels_with_their_places(office: Office, run_jobs: 
     slip = slips(1)[0]
     document = office.bring(slip)
     run_jobs()
-    name = gather.document_view(office.store, document).name
+    name = documents.document_view(office.store, document).name
     data = keyed_csv(
         *((name, key, text) for key, text in slip.truth.items()), ("gone.pdf", "amount", "1"), (name, "colour", "red")
     )
-    report = keyed.keyed(office.store, office.analyst, office.type_id, data, complete=True)
+    report = past_records.keyed(office.store, office.analyst, office.type_id, data, complete=True)
     assert (report.placed, report.not_found) == (3, 0)
     assert len(report.unknown) == 2
-    labels = {one.field: one.values[0] for one in label.labels(office.store, document)}
+    labels = {one.field: one.values[0] for one in label_desk.labels(office.store, document)}
     assert labels["member"].text == slip.member
     assert all(value.box for value in labels.values())
-    assert gather.document_view(office.store, document).state == "labelled"
+    assert documents.document_view(office.store, document).state == "labelled"
 
 
 def save_policy(office: Office, threshold: float, gate: float = 0.0) -> int:
-    keys = [f.key for f in plan.fields(office.store, office.type_id)]
-    return weigh.save_policy(office.store, office.analyst, office.type_id, dict.fromkeys(keys, threshold), gate)
+    keys = [f.key for f in plan_fields.fields(office.store, office.type_id)]
+    return policies.save_policy(office.store, office.analyst, office.type_id, dict.fromkeys(keys, threshold), gate)
 
 
 def test_training_shows_figures_of_held_out_papers_and_counts_new_labels(trained: Office) -> None:
-    view = train.overview(trained.store, trained.type_id)
+    view = versions.overview(trained.store, trained.type_id)
     report = view.versions[0].report
     assert (view.labelled, view.new_since) == (10, 0)
     assert report["seen_total"] == 30
@@ -159,18 +160,18 @@ def test_training_shows_figures_of_held_out_papers_and_counts_new_labels(trained
 
 
 def test_one_version_trains_at_a_time_and_publishing_retires_the_one_before(trained: Office, run_jobs: Run) -> None:
-    second = train.start(trained.store, trained.analyst, trained.type_id)
+    second = training.start(trained.store, trained.analyst, trained.type_id)
     with pytest.raises(Conflict, match="waits to be trained already"):
-        train.start(trained.store, trained.analyst, trained.type_id)
+        training.start(trained.store, trained.analyst, trained.type_id)
     run_jobs()
-    train.publish(trained.store, trained.analyst, second)
-    assert [v.state for v in train.versions(trained.store, trained.type_id)] == ["live", "retired"]
+    versions.publish(trained.store, trained.analyst, second)
+    assert [v.state for v in versions.versions(trained.store, trained.type_id)] == ["live", "retired"]
 
 
 def test_training_without_labels_fails_with_a_word(office: Office, run_jobs: Run) -> None:
-    version = train.start(office.store, office.analyst, office.type_id)
+    version = training.start(office.store, office.analyst, office.type_id)
     run_jobs()
-    view = train.version_view(office.store, version)
+    view = versions.version_view(office.store, version)
     assert view.state == "failed"
     assert "at least 3" in (view.error or "")
 
@@ -178,15 +179,15 @@ def test_training_without_labels_fails_with_a_word(office: Office, run_jobs: Run
 def test_thresholds_decide_what_passes_and_what_is_held(trained: Office, run_jobs: Run) -> None:
     waiting = trained.bring(slips(1, start=31)[0], "live")
     run_jobs()
-    assert gather.document_view(trained.store, waiting).holds == 3  # no policy yet: everything is held
+    assert documents.document_view(trained.store, waiting).holds == 3  # no policy yet: everything is held
     save_policy(trained, 0.5)
     run_jobs()
-    assert gather.document_view(trained.store, waiting).state == "passed"
+    assert documents.document_view(trained.store, waiting).state == "passed"
     save_policy(trained, 1.0)
     held = trained.bring(slips(1, start=32)[0], "live")
     run_jobs()
-    assert gather.document_view(trained.store, held).holds == 3
-    assert gather.document_view(trained.store, waiting).state == "passed"  # what passed is not called back
+    assert documents.document_view(trained.store, held).holds == 3
+    assert documents.document_view(trained.store, waiting).state == "passed"  # what passed is not called back
 
 
 def test_papers_of_a_look_nobody_labelled_are_held_by_the_gate(trained: Office, run_jobs: Run) -> None:
@@ -194,23 +195,23 @@ def test_papers_of_a_look_nobody_labelled_are_held_by_the_gate(trained: Office, 
     strange = trained.bring(slips(1, start=33)[0], "live", layout=2)
     familiar = trained.bring(slips(1, start=34)[0], "live", layout=1)
     run_jobs()
-    assert gather.document_view(trained.store, strange).state == "held"
-    assert gather.document_view(trained.store, familiar).state == "passed"
+    assert documents.document_view(trained.store, strange).state == "held"
+    assert documents.document_view(trained.store, familiar).state == "passed"
 
 
 def test_what_follows_is_counted_on_held_out_papers_and_policies_can_go_back(trained: Office) -> None:
-    view = weigh.weigh(trained.store, trained.type_id)
+    view = policies.weigh(trained.store, trained.type_id)
     assert sum(len(b.points) for b in view.balances) == 60  # 30 of looks seen, 30 of looks held out
-    all_pass = weigh.what_follows(trained.store, trained.type_id, {b.key: 0.0 for b in view.balances}, 0.0)
+    all_pass = policies.what_follows(trained.store, trained.type_id, {b.key: 0.0 for b in view.balances}, 0.0)
     assert all_pass[""].passing == all_pass[""].total == 30
     save_policy(trained, 0.7)
     save_policy(trained, 0.9)
-    assert weigh.go_back(trained.store, trained.analyst, trained.type_id, 1) == 3
-    newest = weigh.policies(trained.store, trained.type_id)[0]
+    assert policies.go_back(trained.store, trained.analyst, trained.type_id, 1) == 3
+    newest = policies.policies(trained.store, trained.type_id)[0]
     assert set(newest.thresholds.values()) == {0.7}
     assert newest.note == "Back to policy 1"
     with pytest.raises(InputError, match="missing"):
-        weigh.save_policy(trained.store, trained.analyst, trained.type_id, {"amount": 0.5}, 0.5)
+        policies.save_policy(trained.store, trained.analyst, trained.type_id, {"amount": 0.5}, 0.5)
     with pytest.raises(InputError, match="between 0 and 1"):
         save_policy(trained, 1.5)
 
@@ -220,36 +221,36 @@ def test_settling_the_last_field_settles_the_paper_and_makes_labels(trained: Off
     slip = slips(1, start=35)[0]
     document = trained.bring(slip, "live")
     run_jobs()
-    desk = review.desk(trained.store, trained.reviewer, document)
+    desk = review_desk.desk(trained.store, trained.reviewer, document)
     assert {f.key for f in desk.fields if f.hold} == {"member", "paid_on", "amount"}
     with pytest.raises(InputError, match="can't be read as date"):
-        review.settle(trained.store, trained.reviewer, document, "paid_on", [ValueInput("soon")])
+        review_desk.settle(trained.store, trained.reviewer, document, "paid_on", [ValueInput("soon")])
     for field in desk.fields:
         value = field.values[0]
         text = "99,00" if field.key == "amount" else value.text
-        settled = review.settle(
+        settled = review_desk.settle(
             trained.store, trained.reviewer, document, field.key, [ValueInput(text, value.page, (), tuple(value.box))]
         )  # type: ignore[arg-type]
     assert (settled.state, settled.open) == ("settled", 0)
-    row = deliver.results(trained.store, trained.type_id).rows[0]
+    row = results.results(trained.store, trained.type_id).rows[0]
     assert row.values["amount"][0].normal == "99.00"
     assert (row.values["member"][0].origin, row.values["member"][0].person) == ("person", "Rik")
-    assert {(one.field, one.how) for one in label.labels(trained.store, document)} == {
+    assert {(one.field, one.how) for one in label_desk.labels(trained.store, document)} == {
         (k, "review") for k in slip.truth
     }
     with trained.store.session() as session:
-        samples = training_data.training_samples(session, trained.type_id)
-    assert len(samples) == 11  # the settled paper teaches
+        learned = samples.training_samples(session, trained.type_id)
+    assert len(learned) == 11  # the settled paper teaches
 
 
 def test_drafting_again_never_touches_a_paper_a_person_has_begun(trained: Office, run_jobs: Run) -> None:
     save_policy(trained, 1.0)
     document = trained.bring(slips(1, start=36)[0], "live")
     run_jobs()
-    value = next(f for f in review.desk(trained.store, trained.reviewer, document).fields if f.key == "member").values[
-        0
-    ]
-    review.settle(
+    value = next(
+        f for f in review_desk.desk(trained.store, trained.reviewer, document).fields if f.key == "member"
+    ).values[0]
+    review_desk.settle(
         trained.store,
         trained.reviewer,
         document,
@@ -259,7 +260,7 @@ def test_drafting_again_never_touches_a_paper_a_person_has_begun(trained: Office
     save_policy(trained, 0.01)
     draft.draft(trained.store, document, LoadedVersions())
     run_jobs()
-    assert gather.document_view(trained.store, document).holds == 2
+    assert documents.document_view(trained.store, document).holds == 2
 
 
 def test_a_paper_is_delivered_once(trained: Office, run_jobs: Run) -> None:
@@ -267,15 +268,15 @@ def test_a_paper_is_delivered_once(trained: Office, run_jobs: Run) -> None:
     slip = slips(1, start=37)[0]
     trained.bring(slip, "live")
     run_jobs()
-    sent = deliver.deliver(trained.store, trained.analyst, trained.type_id, "json")
+    sent = results.deliver(trained.store, trained.analyst, trained.type_id, "json")
     assert sent.papers == 1
-    values = json.loads(deliver.delivered_file(trained.store, trained.analyst, sent.id)[1])[0]["values"]
+    values = json.loads(results.delivered_file(trained.store, trained.analyst, sent.id)[1])[0]["values"]
     assert values["amount"][0]["text"] == slip.amount
     assert values["amount"][0]["version"] == 1
     with pytest.raises(InputError, match="Nothing waits"):
-        deliver.deliver(trained.store, trained.analyst, trained.type_id, "csv")
-    assert deliver.results(trained.store, trained.type_id, search=slip.member).total == 1
-    assert deliver.results(trained.store, trained.type_id, search="nobody of this name").total == 0
+        results.deliver(trained.store, trained.analyst, trained.type_id, "csv")
+    assert results.results(trained.store, trained.type_id, search=slip.member).total == 1
+    assert results.results(trained.store, trained.type_id, search="nobody of this name").total == 0
 
 
 def test_the_overview_names_the_next_step_at_each_stage(office: Office, run_jobs: Run) -> None:
@@ -308,11 +309,11 @@ def test_every_change_leaves_an_audit_row(trained: Office) -> None:
 
 def test_roles_hold(office: Office) -> None:
     for act in (
-        lambda: types.add_type(office.store, office.reviewer, 1, "X"),
-        lambda: label.done(office.store, office.reviewer, 1),
-        lambda: train.start(office.store, office.reviewer, office.type_id),
+        lambda: types_.add_type(office.store, office.reviewer, 1, "X"),
+        lambda: label_desk.done(office.store, office.reviewer, 1),
+        lambda: training.start(office.store, office.reviewer, office.type_id),
         lambda: people.add_person(office.store, office.analyst, login="x", name="X", role="analyst", password=PASSWORD),
-        lambda: deliver.deliver(office.store, office.reviewer, office.type_id, "csv"),
+        lambda: results.deliver(office.store, office.reviewer, office.type_id, "csv"),
     ):
         with pytest.raises(Forbidden, match="may not"):
             act()
@@ -351,20 +352,20 @@ def test_a_training_can_be_cancelled_and_the_next_one_goes_on(office: Office, ru
     for document, slip in [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(4))]:
         run_jobs()
         office.label_whole(document, slip)
-    waiting = train.start(office.store, office.analyst, office.type_id)
-    train.cancel(office.store, office.analyst, waiting)
+    waiting = training.start(office.store, office.analyst, office.type_id)
+    training.cancel(office.store, office.analyst, waiting)
     run_jobs()
-    view = train.version_view(office.store, waiting)
+    view = versions.version_view(office.store, waiting)
     assert (view.state, view.error) == ("failed", "Cancelled by Ann.")
     with pytest.raises(Conflict, match="nothing to cancel"):
-        train.cancel(office.store, office.analyst, waiting)
-    running = train.start(office.store, office.analyst, office.type_id)
+        training.cancel(office.store, office.analyst, waiting)
+    running = training.start(office.store, office.analyst, office.type_id)
     with office.store.session() as session:
-        train.version_row(session, running).state = "training"
-    teller = train._Teller(office.store, running)
+        in_force.version_row(session, running).state = "training"
+    teller = training.ProgressWriter(office.store, running)
     teller("comparing papers", 1.0)
-    train.cancel(office.store, office.analyst, running)
-    with pytest.raises(train.TrainingCancelledError):
+    training.cancel(office.store, office.analyst, running)
+    with pytest.raises(training.TrainingCancelledError):
         teller("comparing papers", 1.0)
 
 
@@ -374,20 +375,20 @@ def test_papers_of_the_test_set_measure_the_version_and_nothing_else(office: Off
     for document, slip in its:
         office.label_whole(document, slip)
     sets.put(office.store, office.analyst, [document for document, _ in its[:2]], "test")
-    version = train.start(office.store, office.analyst, office.type_id)
+    version = training.start(office.store, office.analyst, office.type_id)
     run_jobs()
-    report = train.version_view(office.store, version).report
+    report = versions.version_view(office.store, version).report
     assert report["papers"] == 6
     assert (report["test"]["papers"], report["test"]["total"]) == (2, 6)
     assert report["test"]["right"] == sum(one["right"] for one in report["test"]["fields"].values())
 
 
 def test_a_version_is_set_against_the_one_before_on_the_papers_both_judged(trained: Office, run_jobs: Run) -> None:
-    (first,) = train.versions(trained.store, trained.type_id)
-    assert train.against_before(trained.store, first.id) is None
-    second = train.start(trained.store, trained.analyst, trained.type_id)
+    (first,) = versions.versions(trained.store, trained.type_id)
+    assert versions.against_before(trained.store, first.id) is None
+    second = training.start(trained.store, trained.analyst, trained.type_id)
     run_jobs()
-    found = train.against_before(trained.store, second)
+    found = versions.against_before(trained.store, second)
     assert found is not None
     number, comparison = found
     assert (number, comparison.gained, comparison.lost) == (1, 0, 0)  # the same labels and seed give the same version

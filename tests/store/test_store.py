@@ -15,7 +15,7 @@ from jugum.errors import ExternalError
 from jugum.store import FileStore, Store
 from jugum.store.migrate import config, migrate
 from jugum.store.models import ModelVersion, Policy
-from jugum.store.queue import enqueue, waiting_jobs
+from jugum.store.queue import Task, enqueue, waiting_jobs
 
 
 def test_the_same_bytes_are_kept_once_under_their_sum(tmp_path: Path) -> None:
@@ -48,14 +48,14 @@ def test_files_may_lie_in_memory_or_anywhere_fsspec_reaches() -> None:
 def test_a_task_is_queued_only_when_its_transaction_is_kept(store: Store) -> None:
     def thinks_better() -> None:
         with store.session() as session:
-            enqueue(session, "read_document", document_id=1)
+            enqueue(session, Task.OPEN_DOCUMENT, document_id=1)
             raise RuntimeError("thought better")
 
     with pytest.raises(RuntimeError, match="thought better"):
         thinks_better()
     with store.session() as session:
         assert waiting_jobs(session) == 0
-        enqueue(session, "read_document", document_id=1)
+        enqueue(session, Task.OPEN_DOCUMENT, document_id=1)
     with store.session() as session:
         assert waiting_jobs(session) == 1
 

@@ -16,10 +16,18 @@ from jugum.demo.labelling import label_apart, label_tables, prepare, slips
 from jugum.demo.papers import FIELDS, DemoPaper, demo_papers, plan_bytes
 from jugum.demo.parts import Rows
 from jugum.errors import JugumError, TaskError
-from jugum.flow import deliver, gather, keyed, people, plan_history, review, train, types, weigh
-from jugum.flow.actor import Actor
-from jugum.flow.desk import ValueInput
-from jugum.flow.label_rows import CellInput
+from jugum.flow.deliver import results
+from jugum.flow.gather import documents
+from jugum.flow.label import past_records
+from jugum.flow.label.desk_parts import ValueInput
+from jugum.flow.label.rows import CellInput
+from jugum.flow.office import people
+from jugum.flow.office import types as types_
+from jugum.flow.office.actor import Actor
+from jugum.flow.plan import history as plan_history
+from jugum.flow.review import desk as review_desk
+from jugum.flow.train import training, versions
+from jugum.flow.weigh import policies
 from jugum.store import Store
 from jugum.store.models import Workspace
 from jugum.store.queue import waiting_jobs
@@ -50,7 +58,7 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     """Fill the demo workspace; needs workers running. TaskError when they don't get on."""
     actors = {login: _person(store, login, name, role) for login, name, role in PEOPLE}
     analyst, reviewer = actors["analyst"], actors["reviewer"]
-    workspace_id = types.add_workspace(store, analyst, WORKSPACE)
+    workspace_id = types_.add_workspace(store, analyst, WORKSPACE)
     type_id = plan_history.import_plan(store, analyst, workspace_id, plan_bytes("pay-stub"))
     papers = list(demo_papers())
     samples = [paper for paper in papers if paper.purpose == "sample"]
@@ -61,14 +69,16 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     prepare(store, analyst, type_id, {paper.name: paper.employer for paper in samples})
     _train(store, analyst, type_id, samples[:FIRST_LABELLED], say, "A first one, to see what is missing")
     _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say, "Sixteen more papers; no field lost")
-    seen = weigh.weigh(store, type_id)
+    seen = policies.weigh(store, type_id)
     thresholds = {balance.key: balance.proposed for balance in seen.balances}
-    weigh.save_policy(store, analyst, type_id, thresholds, seen.familiarity_proposed, "First policy: at most 2 % wrong")
+    policies.save_policy(
+        store, analyst, type_id, thresholds, seen.familiarity_proposed, "First policy: at most 2 % wrong"
+    )
     say(f"Reading and drafting {len(live)} live papers …")
     _receive(store, analyst, type_id, live[:FIRST_LIVE])
     _wait(store, say)
     _settle(store, reviewer, type_id, {paper.name: paper for paper in live})
-    deliver.deliver(store, analyst, type_id, "csv")
+    results.deliver(store, analyst, type_id, "csv")
     _receive(store, analyst, type_id, live[FIRST_LIVE:])
     _wait(store, say)
     label_apart(store, type_id, (analyst, actors["admin"]))
@@ -87,7 +97,7 @@ def _person(store: Store, login: str, name: str, role: str) -> Actor:
 
 def _receive(store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPaper]) -> None:
     for paper in papers:
-        gather.receive(store, actor, type_id, paper.name, paper.data, purpose=paper.purpose)
+        documents.receive(store, actor, type_id, paper.name, paper.data, purpose=paper.purpose)
 
 
 def _wait(store: Store, say: Say) -> None:
@@ -114,34 +124,34 @@ def _train(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper]
     for paper in papers:
         for key, value in paper.truth.items():
             writer.writerow([paper.name, TYPE, key, value])
-    report = keyed.keyed(store, actor, type_id, out.getvalue().encode(), complete=True)
+    report = past_records.keyed(store, actor, type_id, out.getvalue().encode(), complete=True)
     label_tables(store, actor, type_id, {paper.name: paper.tables for paper in papers})
     say(f"Labels: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
-    version_id = train.start(store, actor, type_id)
+    version_id = training.start(store, actor, type_id)
     _wait(store, say)
-    version = train.version_view(store, version_id)
+    version = versions.version_view(store, version_id)
     if version.state != "on trial":
         raise TaskError(f"Training the demo's version {version.number} failed: {version.error}")
-    train.publish(store, actor, version_id, note)
+    versions.publish(store, actor, version_id, note)
 
 
 def _settle(store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper]) -> None:
     """A reviewer settles the first papers of the queue, by what is true of them."""
     kinds = {field.key: field.value_type for field in FIELDS}
-    for row in review.queue(store, actor, type_id).rows[:SETTLED]:
-        desk = review.desk(store, actor, row.id)
+    for row in review_desk.queue(store, actor, type_id).rows[:SETTLED]:
+        desk = review_desk.desk(store, actor, row.id)
         paper = papers[row.name]
         for field in desk.fields:
             if field.hold and field.shape.kind == "table":
-                review.settle(
+                review_desk.settle(
                     store, actor, row.id, field.key, [], rows=_right_rows(field, paper.tables.get(field.key, []))
                 )
             elif field.hold:
                 values = _right_value(field, paper.truth[field.key], kinds[field.key])
-                review.settle(store, actor, row.id, field.key, values, absent=not values)
+                review_desk.settle(store, actor, row.id, field.key, values, absent=not values)
 
 
-def _right_rows(field: review.ReviewField, rows: Rows) -> list[dict[str, CellInput]]:
+def _right_rows(field: review_desk.ReviewField, rows: Rows) -> list[dict[str, CellInput]]:
     """A table's true rows, each cell with the place it was read from where the reading was right."""
     settled = []
     for number, row in enumerate(rows):
@@ -158,7 +168,7 @@ def _right_rows(field: review.ReviewField, rows: Rows) -> list[dict[str, CellInp
     return settled
 
 
-def _right_value(field: review.ReviewField, text: str, kind: ValueType) -> list[ValueInput]:
+def _right_value(field: review_desk.ReviewField, text: str, kind: ValueType) -> list[ValueInput]:
     if not text:
         return []
     right = normal_form(text, kind) or text

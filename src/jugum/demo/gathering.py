@@ -17,9 +17,11 @@ from jugum.demo.parts import Paper
 from jugum.demo.scans import scanned
 from jugum.demo.strangers import stranger
 from jugum.demo.stubs import stub_paper
-from jugum.flow import batches, gather, plan_history, sources, types
-from jugum.flow.actor import Actor
-from jugum.flow.gather import Intake
+from jugum.flow.gather import batches, documents, sources
+from jugum.flow.gather.documents import Intake
+from jugum.flow.office import types as types_
+from jugum.flow.office.actor import Actor
+from jugum.flow.plan import history as plan_history
 from jugum.store import Store
 
 SEED = 71
@@ -74,7 +76,7 @@ def mail_with(name: str, pdf: bytes) -> bytes:
 def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: Callable[[], None]) -> None:
     """Bring all of it in through the product's own flow; `wait` returns when the workers have nothing left to do."""
     rng = random.Random(SEED)
-    workspace_id = types.types(store)[0].workspace_id
+    workspace_id = types_.types(store)[0].workspace_id
     say("Bringing in contracts, tax assessments, identity papers and bundles …")
     for name, draw in TYPES.items():
         type_id = plan_history.import_plan(store, actor, workspace_id, plan_bytes(name.lower().replace(" ", "-")))
@@ -83,14 +85,14 @@ def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: 
             if number % 4 == 3 and draw is not contract:
                 pdf, ending = scanned(pdf, SEED + number, severity=0.4)
             file = f"{name.lower().replace(' ', '-')}-{number + 1:02d}{ending}"
-            gather.receive(store, actor, type_id, file, pdf, purpose="sample")
+            documents.receive(store, actor, type_id, file, pdf, purpose="sample")
     wait()  # the sorter has learned by then
     batch = batches.add(
         store, actor, workspace_id, "Applications of week 47", "Came by post, scanned at the front desk"
     )
     intake = Intake(workspace_id, batch_id=batch, cut="learned")
     for number in range(2):
-        gather.receive(
+        documents.receive(
             store,
             actor,
             None,
@@ -101,13 +103,13 @@ def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: 
         )
     # Two papers scanned as one, a newsletter among them: the cut is for a person to look at.
     odd = joined([contract(4, rng).pdf, stranger(0, rng).pdf, tax_assessment(2, rng).pdf])
-    gather.receive(store, actor, None, "front-desk-scan.pdf", odd, purpose="live", intake=intake)
+    documents.receive(store, actor, None, "front-desk-scan.pdf", odd, purpose="live", intake=intake)
     loose = Intake(workspace_id, batch_id=batch)
     for number in (1, 2, 3, 5):
-        gather.receive(
+        documents.receive(
             store, actor, None, f"loose-{number}.pdf", stranger(number, rng).pdf, purpose="live", intake=loose
         )
-    gather.receive(
+    documents.receive(
         store,
         actor,
         None,
@@ -116,10 +118,10 @@ def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: 
         purpose="live",
         intake=loose,
     )
-    with pikepdf.open(io.BytesIO(tax_assessment(1, rng).pdf)) as pdf:
+    with pikepdf.open(io.BytesIO(tax_assessment(1, rng).pdf)) as open_pdf:
         out = io.BytesIO()
-        pdf.save(out, encryption=pikepdf.Encryption(owner="lowfell", user="lowfell"))
-    gather.receive(store, actor, None, "assessment-locked.pdf", out.getvalue(), purpose="live", intake=loose)
+        open_pdf.save(out, encryption=pikepdf.Encryption(owner="lowfell", user="lowfell"))
+    documents.receive(store, actor, None, "assessment-locked.pdf", out.getvalue(), purpose="live", intake=loose)
     sources.add(store, actor, workspace_id, sources.SourceInput("folder", "Front desk scanner", cut="separators"))
     sources.add(store, actor, workspace_id, sources.SourceInput("mail", "Papers by mail", place="papers"))
     wait()

@@ -11,14 +11,16 @@ from jugum.core.extraction.found import Finding
 from jugum.core.schema import FieldKind, Plan
 from jugum.demo.parts import Rows
 from jugum.demo.stubs import EMPLOYERS
-from jugum.flow import gather, label, looks, sets, twice
-from jugum.flow.actor import Actor
-from jugum.flow.desk import Sides, ValueInput, ValueView
-from jugum.flow.explore import Explorer
-from jugum.flow.label_rows import CellInput
-from jugum.flow.models import LoadedVersions
-from jugum.flow.plan import plan_in
-from jugum.flow.sample import findings
+from jugum.flow.gather import documents
+from jugum.flow.gather.explore import Explorer
+from jugum.flow.in_force import LoadedVersions
+from jugum.flow.label import desk as label_desk
+from jugum.flow.label import double_labelling, layouts, sets
+from jugum.flow.label.desk_parts import Sides, ValueInput, ValueView
+from jugum.flow.label.rows import CellInput
+from jugum.flow.office.actor import Actor
+from jugum.flow.plan.fields import plan_in
+from jugum.flow.plan.sample import findings
 from jugum.store import Store
 from jugum.store.models import Document
 
@@ -29,54 +31,55 @@ SLIPS = 2
 
 def prepare(store: Store, actor: Actor, type_id: int, employers: dict[str, int]) -> None:
     """Name the looks after their employers (`employers`: file name → which), and keep some samples for testing."""
-    for look in looks.looks(store, type_id):
-        known = [employers[paper.name] for paper in looks.papers_of(store, look.id) if paper.name in employers]
+    for look in layouts.looks(store, type_id):
+        known = [employers[paper.name] for paper in layouts.papers_of(store, look.id) if paper.name in employers]
         if known:
-            looks.rename(store, actor, look.id, EMPLOYERS[max(set(known), key=known.count)])
+            layouts.rename(store, actor, look.id, EMPLOYERS[max(set(known), key=known.count)])
     sets.split(store, actor, type_id, Shares(TESTED), apart=False, seed=7)
 
 
 def label_apart(store: Store, type_id: int, people: tuple[Actor, Actor]) -> None:
     """Two people label a few samples apart from suggestions; the second reads one value of each paper otherwise."""
     versions = LoadedVersions()
-    for document in twice.give(store, people[0], type_id, GIVEN, (people[0].id, people[1].id)):
+    for document in double_labelling.give(store, people[0], type_id, GIVEN, (people[0].id, people[1].id)):
         for person in people:
             _label(store, person, document, versions, slip=person is people[1])
 
 
 def slips(store: Store, actor: Actor, type_id: int) -> None:
     """Slips of the hand that labelling knows: two digits changed over in a value that was read rightly."""
-    done = [one.id for one in gather.documents(store, type_id, purpose="sample", state="labelled", limit=SLIPS)]
+    done = [one.id for one in documents.documents(store, type_id, purpose="sample", state="labelled", limit=SLIPS)]
     for document, key in zip(done, ("net_pay", "gross_pay"), strict=False):
-        (field,) = (one for one in label.labels(store, document) if one.field == key)
+        (field,) = (one for one in label_desk.labels(store, document) if one.field == key)
         value = field.values[0]
         text = value.text[:-2] + value.text[:-3:-1]
         given = ValueInput(text, value.page, (), _sides(value))
-        label.set_label(store, actor, document, key, [given], how="marked")
+        label_desk.set_label(store, actor, document, key, [given], how="marked")
 
 
 def _label(store: Store, person: Actor, document: int, versions: LoadedVersions, *, slip: bool) -> None:
-    desk = label.desk(store, person, document, versions)
+    desk = label_desk.desk(store, person, document, versions)
     odd = next((field.key for field in desk.fields if field.others and field.suggestion), "") if slip else ""
     for field in desk.fields:
         if field.shape is not None and field.shape.kind == "table":
             keys = [key for key, _, _ in field.shape.columns]
             rows = [
-                {key: _cell(cell) for key, cell in zip(keys, row, strict=True) if cell} for row in field.suggested_rows
+                {key: _suggested_cell(cell) for key, cell in zip(keys, row, strict=True) if cell}
+                for row in field.suggested_rows
             ]
-            label.set_table(store, person, document, field.key, rows, how="agreed")
+            label_desk.set_table(store, person, document, field.key, rows, how="agreed")
             continue
         said = field.others[:1] if field.key == odd else field.suggestion
         values = [ValueInput(one.text, one.page, (), _sides(one)) for one in said]
-        label.set_label(store, person, document, field.key, values, absent=not values, how="agreed")
-    label.done(store, person, document)
+        label_desk.set_label(store, person, document, field.key, values, absent=not values, how="agreed")
+    label_desk.done(store, person, document)
 
 
 def _sides(one: ValueView) -> Sides | None:
     return (one.box[0], one.box[1], one.box[2], one.box[3]) if one.box else None
 
 
-def _cell(one: ValueView) -> CellInput:
+def _suggested_cell(one: ValueView) -> CellInput:
     return CellInput(one.text, one.page, _sides(one))
 
 
@@ -88,7 +91,7 @@ def label_tables(store: Store, analyst: Actor, type_id: int, truths: Mapping[str
             select(Document).where(Document.type_id == type_id, Document.name.in_(list(truths)))
         ).all()
         tables = (
-            [field for field in plan_in(rows[0].type).fields if field.kind is FieldKind.TABLE or field.is_column]
+            [field for field in plan_in(rows[0].placed_type).fields if field.kind is FieldKind.TABLE or field.is_column]
             if rows
             else []
         )
@@ -100,7 +103,7 @@ def label_tables(store: Store, analyst: Actor, type_id: int, truths: Mapping[str
                 {f"{table.key}.{key}": _cell(text, read.get(f"{table.key}.{key}"), number) for key, text in row.items()}
                 for number, row in enumerate(its)
             ]
-            label.set_table(store, analyst, document, table.key, said)
+            label_desk.set_table(store, analyst, document, table.key, said)
 
 
 def _cell(text: str, column: Finding | None, row: int) -> CellInput:

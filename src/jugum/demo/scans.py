@@ -37,7 +37,8 @@ def worn(page: np.ndarray, rng: np.random.Generator, severity: float, *, lean: b
         picture *= _stain(height, width, rng)[:, :, None]
     picture = cv2.GaussianBlur(picture, (0, 0), 0.4 + 0.8 * severity * rng.uniform(0.3, 1))
     picture += rng.normal(0, 3 + 14 * severity * rng.uniform(0.3, 1), picture.shape)
-    return np.clip(picture, 0, 255).astype(np.uint8)
+    spoiled: np.ndarray = np.clip(picture, 0, 255).astype(np.uint8)
+    return spoiled
 
 
 def _stain(height: int, width: int, rng: np.random.Generator) -> np.ndarray:
@@ -46,7 +47,8 @@ def _stain(height: int, width: int, rng: np.random.Generator) -> np.ndarray:
     radius = rng.uniform(60, 160)
     distance = np.hypot(ys - rng.uniform(0, height), xs - rng.uniform(0, width))
     ring = np.exp(-((distance - radius) ** 2) / 60)
-    return 1 - 0.35 * ring - 0.08 * (distance < radius)
+    stain: np.ndarray = 1 - 0.35 * ring - 0.08 * (distance < radius)
+    return stain
 
 
 def _saved(picture: np.ndarray, ending: str) -> tuple[bytes, str]:

@@ -10,7 +10,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
 
 from jugum.errors import InputError, JugumError
-from jugum.flow import sources
+from jugum.flow.gather import sources
 from jugum.settings import Settings
 from jugum.store import Store
 

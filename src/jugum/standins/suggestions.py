@@ -11,8 +11,8 @@ import re
 from fastapi import FastAPI
 from pydantic import BaseModel, Field
 
-from jugum.core.extraction.candidates import plain_text
-from jugum.core.extraction.meaning import nearness
+from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.meanings import nearness
 
 WORDS_LEAST = 0.2
 _STOP = frozenset(

@@ -20,6 +20,8 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from jugum.errors import Conflict
+
 ROLES = ("analyst", "reviewer", "administrator")
 SAMPLE_STATES = ("received", "to cut", "unplaced", "to label", "in hand", "labelled", "set aside", "unpacked")
 LIVE_STATES = (
@@ -318,6 +320,13 @@ class Document(Base):
     file: Mapped[SourceFile] = relationship()
     type: Mapped[DocumentType | None] = relationship()
     batch: Mapped[Batch | None] = relationship()
+
+    @property
+    def placed_type(self) -> DocumentType:
+        """The type it is placed in. Conflict for a paper that has none yet."""
+        if self.type is None:
+            raise Conflict(f"“{self.name}” has no type yet. Place it in Gather first.")
+        return self.type
 
 
 class PageRow(Base):
@@ -643,6 +652,20 @@ class DeliveredDocument(Base):
 
     document_id: Mapped[int] = mapped_column(ForeignKey("document.id", ondelete="CASCADE"), primary_key=True)
     delivery_id: Mapped[int] = _to("delivery")
+
+
+class TaskFailure(Base):
+    """Background work that failed and has no paper, page or version to say so on; gone when the same work succeeds."""
+
+    __tablename__ = "task_failure"
+    __table_args__ = (UniqueConstraint("task", "arguments"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    task: Mapped[str] = mapped_column(String(40))
+    arguments: Mapped[dict[str, Any]]
+    message: Mapped[str]
+    count: Mapped[int] = mapped_column(default=1, server_default="1")
+    failed_at: Mapped[datetime] = _now()
 
 
 class Audit(Base):

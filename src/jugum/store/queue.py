@@ -1,42 +1,124 @@
-"""Putting background work on the queue in the same transaction as the rows it is about: neither is lost without the other."""
+"""The queue of background work, in the same PostgreSQL: all SQL on its tables is here.
+
+Work is put on the queue in the transaction of the rows it is about, by the queue library's own way of using the caller's connection, so that
+neither is lost without the other (docs/decisions/0001).
+"""
 
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
 from typing import Any
 
+import procrastinate
+from procrastinate.jobs import Job
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-_DEFER = text(
-    "SELECT procrastinate_defer_jobs_v1(ARRAY[ROW(CAST(:queue AS varchar), CAST(:task AS varchar), :priority, "
-    "CAST(:lock AS text), NULL, CAST(:args AS jsonb), NULL)]::procrastinate_job_to_defer_v1[])"
-)
+QUEUE = "default"
+# Never opened: it only puts a job into the library's own words and sends it over the connection it is given.
+_APP = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 
 
-def enqueue(session: Session, task: str, *, priority: int = 0, lock: str | None = None, **args: Any) -> None:
-    """Queue a task by its name in `work`; arguments are ids. Higher priority goes first; tasks of one lock never overlap."""
-    session.execute(
-        _DEFER, {"queue": "default", "task": task, "priority": priority, "lock": lock, "args": json.dumps(args)}
+class Task(StrEnum):
+    """Every kind of background work, by the name it has on the queue."""
+
+    OPEN_DOCUMENT = "open_document"
+    READ_PAGE = "read_page"
+    CUT_DOCUMENT = "cut_document"
+    PLACE_DOCUMENT = "place_document"
+    DRAFT_DOCUMENT = "draft_document"
+    LEARN_TYPES = "learn_types"
+    JUDGE_CUTTING = "judge_cutting"
+    TRAIN_VERSION = "train_version"
+    DRAW_CURVE = "draw_curve"
+    JUDGE_SAMPLE = "judge_sample"
+    TRAIN_IF_DUE = "train_if_due"
+
+
+@dataclass(frozen=True)
+class QueuedJob:
+    """A job to be put on the queue: its task, what it is about (ids), its priority (higher goes first) and its lock (jobs of one lock never
+    overlap)."""
+
+    task: Task
+    arguments: Mapping[str, Any] = field(default_factory=dict)
+    priority: int = 0
+    lock: str | None = None
+
+
+def document_job(task: Task, document_id: int, priority: int, **arguments: Any) -> QueuedJob:
+    """A job about a document: jobs of one document never overlap."""
+    return QueuedJob(task, {"document_id": document_id, **arguments}, priority, f"document-{document_id}")
+
+
+def enqueue(session: Session, task: Task, *, priority: int = 0, lock: str | None = None, **arguments: Any) -> None:
+    """Queue one task in the session's transaction; arguments are ids."""
+    enqueue_all(session, [QueuedJob(task, arguments, priority, lock)])
+
+
+def enqueue_all(session: Session, jobs: Sequence[QueuedJob]) -> None:
+    """Queue many tasks in the session's transaction with one statement: 300 pages cost one call."""
+    if not jobs:
+        return
+    connection = session.connection().connection.driver_connection
+    _APP.job_manager.batch_defer_jobs(
+        [
+            Job(
+                queue=QUEUE,
+                task_name=job.task.value,
+                priority=job.priority,
+                lock=job.lock,
+                queueing_lock=None,
+                task_kwargs=dict(job.arguments),
+            )
+            for job in jobs
+        ],
+        connection=connection,
     )
 
 
 def waiting_jobs(session: Session) -> int:
-    """How many tasks are queued or running."""
+    """How many jobs are queued or running."""
     return int(
         session.execute(text("SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing')")).scalar_one()
     )
 
 
-def is_waiting(session: Session, task: str, **args: Any) -> bool:
-    """Whether such a task waits already (one that runs does not count: it may have missed what is new)."""
+def is_waiting(session: Session, task: Task, **arguments: Any) -> bool:
+    """Whether such a job waits already (one that runs does not count: it may have missed what is new)."""
     asked = text(
         "SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task AND args = CAST(:args AS jsonb) LIMIT 1"
     )
-    return session.execute(asked, {"task": task, "args": json.dumps(args)}).scalar() is not None
+    return session.execute(asked, {"task": task.value, "args": json.dumps(arguments)}).scalar() is not None
 
 
-def waiting_pages(session: Session, task: str) -> int:
-    """How many tasks of a name wait."""
+def count_waiting(session: Session, task: Task) -> int:
+    """How many jobs of a task wait."""
     counted = text("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task")
-    return int(session.execute(counted, {"task": task}).scalar_one())
+    return int(session.execute(counted, {"task": task.value}).scalar_one())
+
+
+def change_page_priority(session: Session, batch_id: int, change: int) -> None:
+    """Add to the priority of the pages of a batch that wait to be read."""
+    changed = text(
+        "UPDATE procrastinate_jobs SET priority = priority + :change WHERE status = 'todo' AND task_name = :task AND "
+        "(args->>'page_id')::bigint IN "
+        "(SELECT page.id FROM page JOIN document ON document.id = page.document_id WHERE batch_id = :batch)"
+    )
+    session.execute(changed, {"change": change, "batch": batch_id, "task": Task.READ_PAGE.value})
+
+
+__all__ = [
+    "QueuedJob",
+    "Task",
+    "change_page_priority",
+    "count_waiting",
+    "document_job",
+    "enqueue",
+    "enqueue_all",
+    "is_waiting",
+    "waiting_jobs",
+]

@@ -21,9 +21,9 @@ from starlette.middleware.sessions import SessionMiddleware
 from jugum import __version__
 from jugum.errors import Conflict as ConflictError
 from jugum.errors import ExternalError, Forbidden, JugumError, NotFound, NotSignedIn
-from jugum.flow.explore import Explorer
-from jugum.flow.models import LoadedVersions
-from jugum.flow.place import LoadedSorters
+from jugum.flow.gather.explore import Explorer
+from jugum.flow.gather.place import LoadedSorters
+from jugum.flow.in_force import LoadedVersions
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.web import api, pages

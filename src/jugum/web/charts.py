@@ -47,6 +47,10 @@ class Chart:
     bottom: float = TOP + HEIGHT
 
 
+def _tenth(value: float) -> float:
+    return round(float(value), 1)
+
+
 def reliability_chart(seen: Mapping[str, Any], unseen: Mapping[str, Any]) -> Chart | None:
     """Share right against stated confidence, bins of seen layouts and of layouts not seen; None without decisions. Axes begin at the lowest
     figure there is."""
@@ -59,10 +63,10 @@ def reliability_chart(seen: Mapping[str, Any], unseen: Mapping[str, Any]) -> Cha
     least = min(least, 0.9)
 
     def x(share: float) -> float:
-        return round(LEFT + WIDTH * (share - least) / (1 - least), 1)
+        return _tenth(LEFT + WIDTH * (share - least) / (1 - least))
 
     def y(share: float) -> float:
-        return round(TOP + HEIGHT * (1 - (max(least, share) - least) / (1 - least)), 1)
+        return _tenth(TOP + HEIGHT * (1 - (max(least, share) - least) / (1 - least)))
 
     dots = [
         Dot(
@@ -99,10 +103,10 @@ def curve_chart(curve: Mapping[str, Any]) -> Chart | None:
     most = max([one["papers"] for one in points] + [one["papers"] for one in ahead])
 
     def x(papers: float) -> float:
-        return round(LEFT + WIDTH * papers / most, 1)
+        return _tenth(LEFT + WIDTH * papers / most)
 
     def y(share: float) -> float:
-        return round(TOP + HEIGHT * (1 - (max(least, share) - least) / (1 - least)), 1)
+        return _tenth(TOP + HEIGHT * (1 - (max(least, share) - least) / (1 - least)))
 
     dots = [
         Dot(x(one["papers"]), y(share), y(share), y(share), 3.5, f"from {one['papers']} papers {percent(share, 1)} of {one['total']} values right")

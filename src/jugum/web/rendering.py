@@ -14,9 +14,9 @@ from jinja2 import StrictUndefined
 from starlette.responses import Response
 
 from jugum.core.thresholds.beam import tilt
-from jugum.flow import overview
-from jugum.flow.actor import Actor
-from jugum.flow.types import TypeView, types
+from jugum.flow.office.actor import Actor
+from jugum.flow.office.types import TypeView, types
+from jugum.flow.overview import overview
 from jugum.web.security import csrf_token
 
 HERE = Path(__file__).parent

@@ -5,13 +5,15 @@ from __future__ import annotations
 import hmac
 import secrets
 from dataclasses import dataclass
+from typing import Annotated
 
-from fastapi import Request
+from fastapi import Depends, Request
+from starlette.concurrency import run_in_threadpool
 
 from jugum.errors import Forbidden, NotSignedIn
-from jugum.flow import people
-from jugum.flow.actor import Actor
-from jugum.flow.desk import may_open
+from jugum.flow.label.desk_parts import may_open
+from jugum.flow.office import people
+from jugum.flow.office.actor import ADMINISTER, DELIVER, GATHER, LABEL, PLAN, REVIEW, SEE, TRAIN, WEIGH, Actor
 
 CSRF_HEADER = "x-csrf-token"
 SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -37,28 +39,33 @@ class Requires:
         header = request.headers.get("authorization", "")
         store = request.app.state.store
         if header.lower().startswith("bearer "):
-            actor = await _in_thread(people.actor_by_key, store, header[7:].strip())
+            actor = await run_in_threadpool(people.actor_by_key, store, header[7:].strip())
         else:
             actor = await session_actor(request)
             if request.method not in SAFE_METHODS:
                 await check_csrf(request)
-        actor.must(self.permission)
+        actor.require(self.permission)
         document = str(request.path_params.get("document_id", ""))
         if not actor.sees_personal and document.isdigit():
-            await _in_thread(may_open, store, actor, int(document))
+            await run_in_threadpool(may_open, store, actor, int(document))
         request.state.actor = actor
         return actor
 
 
-async def _in_thread(function, *args):  # type: ignore[no-untyped-def]
-    from starlette.concurrency import run_in_threadpool
-
-    return await run_in_threadpool(function, *args)
+MaySee = Annotated[Actor, Depends(Requires(SEE))]
+MayGather = Annotated[Actor, Depends(Requires(GATHER))]
+MayPlan = Annotated[Actor, Depends(Requires(PLAN))]
+MayLabel = Annotated[Actor, Depends(Requires(LABEL))]
+MayTrain = Annotated[Actor, Depends(Requires(TRAIN))]
+MayWeigh = Annotated[Actor, Depends(Requires(WEIGH))]
+MayReview = Annotated[Actor, Depends(Requires(REVIEW))]
+MayDeliver = Annotated[Actor, Depends(Requires(DELIVER))]
+MayAdminister = Annotated[Actor, Depends(Requires(ADMINISTER))]
 
 
 async def session_actor(request: Request) -> Actor:
     person_id = request.session.get("person")
-    actor = await _in_thread(people.actor_by_id, request.app.state.store, person_id) if person_id else None
+    actor = await run_in_threadpool(people.actor_by_id, request.app.state.store, person_id) if person_id else None
     if actor is None:
         raise NotSignedIn("Sign in first.")
     return actor

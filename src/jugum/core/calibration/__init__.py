@@ -1,5 +1,23 @@
-"""Raw score → probability that a decision is right."""
+"""From decisions to the probability that each is right. One file: `calibrator`."""
 
-from jugum.core.calibration.multi import Calibrator
+from jugum.core.calibration.calibrator import (
+    CALIBRATION_FEATURES,
+    CONFIDENCE_MAX,
+    VALUE,
+    Calibrator,
+    Calibrators,
+    confidences,
+    features_of,
+    kind_of,
+)
 
-__all__ = ["Calibrator"]
+__all__ = [
+    "CALIBRATION_FEATURES",
+    "CONFIDENCE_MAX",
+    "VALUE",
+    "Calibrator",
+    "Calibrators",
+    "confidences",
+    "features_of",
+    "kind_of",
+]

@@ -20,6 +20,7 @@ from sklearn.linear_model import LogisticRegression
 from jugum.core.classification.types import TypeSorter
 from jugum.core.classification.wording import Wording, terms_of
 from jugum.core.page import Page, WordKind, rows_of
+from jugum.errors import NothingToLearn
 
 Floats = npt.NDArray[np.float64]
 SEPARATOR = "JUGUM:NEXT-PAPER"  # what the code on a separator sheet says
@@ -253,9 +254,9 @@ def _pair(
 
 def fit_cutter(papers: Sequence[Sequence[Page]], sorter: TypeSorter | None, seed: int = 7) -> BundleCutter:
     """Learn from whole papers (their pages in order): cut bundles, and samples that came one by one, laid after one another
-    in a shuffled order. At least four papers, one of them with two pages (ValueError else)."""
+    in a shuffled order. At least four papers, one of them with two pages (NothingToLearn else)."""
     if len(papers) < 4 or not any(len(paper) > 1 for paper in papers):
-        raise ValueError("four papers, one of several pages, are needed to learn where papers begin")
+        raise NothingToLearn("four papers, one of several pages, are needed to learn where papers begin")
     facts = [[_facts(page) for page in paper] for paper in papers]
     flat = [(number, place, fact) for number, paper in enumerate(facts) for place, fact in enumerate(paper)]
     wording = Wording.learned([fact.terms for _, _, fact in flat])

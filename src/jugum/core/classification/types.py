@@ -18,6 +18,7 @@ from sklearn.linear_model import LogisticRegression
 
 from jugum.core.classification.wording import Wording, look_of, terms_of
 from jugum.core.page import Page
+from jugum.errors import NothingToLearn
 
 Floats = npt.NDArray[np.float64]
 OTHER = -1  # the label of papers that are of no type
@@ -152,11 +153,11 @@ def _softmaxed(scores: Floats) -> Floats:
 
 
 def fit_sorter(samples: Sequence[TypeSample]) -> TypeSorter:
-    """Learn from typed papers; at least one type with two papers (ValueError else). The same samples give the same sorter."""
+    """Learn from typed papers; at least one type with two papers (NothingToLearn else). The same samples give the same sorter."""
     typed = [sample for sample in samples if sample.type_id != OTHER]
     counted = Counter(sample.type_id for sample in typed)
     if not any(count >= 2 for count in counted.values()):
-        raise ValueError("two papers of a type are needed to learn how it looks")
+        raise NothingToLearn("two papers of a type are needed to learn how it looks")
     features = [_features(sample.pages) for sample in samples]
     labels = np.array([sample.type_id for sample in samples])
     everything = list(range(len(samples)))
@@ -166,10 +167,10 @@ def fit_sorter(samples: Sequence[TypeSample]) -> TypeSorter:
 
 
 def fit_types(samples: Sequence[TypeSample]) -> TypeSorter:
-    """A sorter that tells types apart and refuses nothing, at a fraction of the cost; ValueError when no type has a paper."""
+    """A sorter that tells types apart and refuses nothing, at a fraction of the cost; NothingToLearn when no type has a paper."""
     labels = np.array([sample.type_id for sample in samples])
     if not (labels != OTHER).any():
-        raise ValueError("a paper of some type is needed to learn how it looks")
+        raise NothingToLearn("a paper of some type is needed to learn how it looks")
     features = [_features(sample.pages) for sample in samples]
     return _fitted(features, labels, list(range(len(samples))), np.zeros(REJECT_FEATURES + 1), 0.0)
 

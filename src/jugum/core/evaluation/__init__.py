@@ -1,14 +1,4 @@
-"""Training a version with honest evidence: every figure is of papers that the ranker behind it had not seen."""
+"""Versions judged: metrics with intervals, the report, the learning curve, version against version, and agreement between people.
 
-from jugum.core.evaluation.holdout import HeldOut, held_out_decisions, is_right
-from jugum.core.evaluation.version import FieldFigures, Report, TrainedVersion, train_version
-
-__all__ = [
-    "FieldFigures",
-    "HeldOut",
-    "Report",
-    "TrainedVersion",
-    "held_out_decisions",
-    "is_right",
-    "train_version",
-]
+Every figure is of papers that the model behind it had not seen.
+"""

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jugum.core.thresholds import share_interval
+from jugum.core.evaluation.intervals import share_interval
 
 
 @dataclass(frozen=True)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.evaluation.holdout import HeldOut, Papers, judge_fold, paper_folds
+from jugum.core.training.holdout import HeldOut, Papers, judge_fold, paper_folds
 
 SHARES = (0.25, 0.5, 0.75)
 WHOLE_SHARE = 0.8  # of all papers that the models behind held-out figures have learned from
@@ -16,6 +17,7 @@ PAPERS_LEAST = 3
 FORECAST_TO = (1.5, 2.0, 3.0)  # times as many papers as there are
 RESAMPLES = 200
 SLOPES = (0.0, 1.5)
+WANTED_SHARE = 0.98  # of a field's values right, which the forecast of papers is made for
 Floats = npt.NDArray[np.float64]
 
 
@@ -53,7 +55,7 @@ def curve_records(papers: Papers, *, seed: int = 0) -> dict[int, list[HeldOut]]:
             count = round(share * len(order))
             if count >= PAPERS_LEAST:
                 its = judge_fold(papers, fold, sorted(int(n) for n in order[:count]), number, unseen=False, seed=seed)
-                found.setdefault(count, []).extend(its)
+                found.setdefault(count, []).extend(its.records)
     return found
 
 
@@ -150,3 +152,22 @@ def _more(papers: int, share: float, level: float, slope: float) -> int | None:
         float(np.log(level / (1 - share))) / slope
     )  # its logarithm: a flat curve would need more than can be counted
     return int(np.ceil(np.exp(needed))) - papers if needed <= np.log(10 * papers) else None
+
+
+def learning_curve(papers: Papers, full: Mapping[str, tuple[int, int]], *, seed: int = 0) -> dict[str, Any]:
+    """Errors by number of papers with their forecast, for all fields together ("") and for each; and how many more papers each needs for 98 %.
+    `full` has for each (values right, judged) in the held-out figures of the whole training, whose folds leave four fifths to learn from."""
+    records = curve_records(papers, seed=seed)
+    count = len(papers.samples)
+    found = {}
+    for key in ["", *(one.key for one in papers.plan.fields)]:
+        points = points_of(records, key)
+        if full.get(key, (0, 0))[1]:
+            points.append(CurvePoint(round(count * WHOLE_SHARE), *full[key]))
+        if points:
+            wanted = papers_wanted(points, count, WANTED_SHARE, seed=seed)
+            found[key] = {
+                "points": [asdict(one) for one in points], "forecast": [asdict(one) for one in forecast(points, count, seed=seed)],
+                "wanted": asdict(wanted) if wanted else None,
+            }  # fmt: skip
+    return found

@@ -8,8 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from jugum.core.classification import OTHER, BundleCutter, TypeSample, TypeSorter, fit_cutter, fit_types
-from jugum.core.evaluation.metrics import Counts, bootstrap_interval, share_by_papers
+from jugum.core.evaluation.metrics import bootstrap_interval, share_by_papers
 from jugum.core.page import Page
+from jugum.core.training.verdicts import Counts
+from jugum.errors import NothingToLearn
 
 FOLDS = 3
 BUNDLE_PAPERS = (3, 8)  # papers in a made bundle, at least and at most
@@ -19,7 +21,8 @@ PAPERS_LEAST = 12  # below these there is nothing to tell
 @dataclass(frozen=True)
 class CutFigures:
     """Of bundles made: how many, their papers and pages; beginnings of papers found rightly, found, and there (a bundle's first page is none), with
-    the 95 % interval of their F1; papers cut out with exactly their pages, with the interval of their share. Intervals by bootstrap over bundles."""
+    the 95 % interval of their F1; papers cut out with exactly their pages, with the interval of their share. Intervals by bootstrap over bundles.
+    `left_out` says of each fold that could not be judged why: the rest of the papers left nothing to learn from."""
 
     bundles: int
     papers: int
@@ -28,6 +31,7 @@ class CutFigures:
     starts_interval: tuple[float, float]
     whole: int
     whole_interval: tuple[float, float]
+    left_out: tuple[str, ...] = ()
 
 
 def cut_figures(samples: Sequence[TypeSample], *, unseen: bool, seed: int = 0) -> CutFigures | None:
@@ -38,14 +42,16 @@ def cut_figures(samples: Sequence[TypeSample], *, unseen: bool, seed: int = 0) -
         return None
     rng = np.random.default_rng(seed)
     rows: list[tuple[int, int, int, int, int, int]] = []
+    left_out: list[str] = []
     for fold in _folds(typed, unseen, rng):
         inside = set(fold)
         rest = [sample for number, sample in enumerate(typed) if number not in inside]
         try:
             sorter = fit_types(rest)
             cutter = fit_cutter([sample.pages for sample in rest], sorter)
-        except ValueError:
-            continue  # this fold leaves too few papers, or none of several pages
+        except NothingToLearn as error:
+            left_out.append(str(error))
+            continue
         for bundle in _bundles(fold, rng):
             rows.append(_judged([typed[number].pages for number in bundle], cutter, sorter))
     if not rows:
@@ -56,7 +62,7 @@ def cut_figures(samples: Sequence[TypeSample], *, unseen: bool, seed: int = 0) -
         [row[:3] for row in rows], lambda s: 2 * s[0] / (s[1] + s[2]) if s[1] + s[2] else 1.0, seed=seed
     )
     shares = share_by_papers([(row[3], row[4]) for row in rows], seed=seed)
-    return CutFigures(len(rows), papers, pages, starts, interval, whole, shares)
+    return CutFigures(len(rows), papers, pages, starts, interval, whole, shares, tuple(left_out))
 
 
 def _folds(typed: Sequence[TypeSample], unseen: bool, rng: np.random.Generator) -> list[list[int]]:

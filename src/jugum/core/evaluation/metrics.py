@@ -8,37 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.thresholds import share_interval
+from jugum.core.evaluation.intervals import share_interval
+from jugum.core.training.verdicts import Counts
 
 Floats = npt.NDArray[np.float64]
 RESAMPLES = 600
-
-
-@dataclass(frozen=True)
-class Counts:
-    """Values found rightly, found at all, and there."""
-
-    right: int = 0
-    found: int = 0
-    there: int = 0
-
-    def __add__(self, other: Counts) -> Counts:
-        return Counts(self.right + other.right, self.found + other.found, self.there + other.there)
-
-    @property
-    def precision(self) -> float:
-        """Share of what was found that is right; 1 when nothing was found."""
-        return self.right / self.found if self.found else 1.0
-
-    @property
-    def recall(self) -> float:
-        """Share of what is there that was found rightly; 1 when nothing is there."""
-        return self.right / self.there if self.there else 1.0
-
-    @property
-    def f1(self) -> float:
-        """Harmonic mean of precision and recall: 8 right of 10 found and 16 there → 0.615. 1 when there is nothing to find and nothing was found."""
-        return 2 * self.right / (self.found + self.there) if self.found + self.there else 1.0
 
 
 def macro_f1(counts: Sequence[Counts]) -> float:

@@ -10,10 +10,8 @@ from typing import Any
 
 import numpy as np
 
-from jugum.core.evaluation.evidence import EvidenceRow
-from jugum.core.evaluation.holdout import HeldOut, Papers
+from jugum.core.evaluation.intervals import share_interval
 from jugum.core.evaluation.metrics import (
-    Counts,
     area_under_risk_coverage,
     bootstrap_interval,
     brier,
@@ -22,9 +20,14 @@ from jugum.core.evaluation.metrics import (
     reliability,
     share_by_papers,
 )
-from jugum.core.extraction import Decision
+from jugum.core.extraction.candidates.samples import Sample
+from jugum.core.extraction.parts import Structures
+from jugum.core.extraction.values.assignment import Decision
 from jugum.core.schema import Plan
-from jugum.core.thresholds import share_interval
+from jugum.core.training.confidence import EvidenceRow
+from jugum.core.training.holdout import FoldLeftOut, HeldOut, Papers
+from jugum.core.training.verdicts import Counts, verdict_on
+from jugum.core.training.version import TrainedVersion
 
 ERRORS_KEPT = 200
 HARDEST = 10
@@ -56,7 +59,7 @@ class FieldFigures:
 @dataclass(frozen=True)
 class Report:
     """What a version's training showed. `seen` and `unseen` hold the figures of all fields together, `looks` those of each look-alike group,
-    `curve` is made after the training, `test` holds what the test set showed."""
+    `curve` is made after the training, `test` holds what the test set showed, `left_out` the folds that could give no evidence, and why."""
 
     papers: int
     groups: int
@@ -74,15 +77,21 @@ class Report:
     looks: tuple[dict[str, Any], ...] = ()
     hardest: tuple[dict[str, Any], ...] = ()
     curve: dict[str, Any] = kept(default_factory=dict)
+    left_out: tuple[FoldLeftOut, ...] = ()
 
     def to_data(self) -> dict[str, Any]:
         return asdict(self)
 
 
 def report_of(
-    papers: Papers, seen: Sequence[HeldOut], unseen: Sequence[HeldOut], evidence: Sequence[EvidenceRow], gate: float
+    trained: TrainedVersion,
+    tests: Sequence[Sample] = (),
+    structures: Mapping[str, Structures] | None = None,
 ) -> Report:
-    """`evidence` are the rows of `seen` and then of `unseen`."""
+    """Judge a trained version by its held-out decisions, and on `tests`, papers kept for testing that come into nothing else (`structures`: the
+    layers of their pages, by sample key, where the plan has marks)."""
+    papers, evidence, gate = trained.papers, trained.evidence, trained.gate
+    seen, unseen = trained.seen.records, trained.unseen.records
     judged = list(dict.fromkeys(record.decision.field for record in [*seen, *unseen]))
     figures = tuple(_figures(papers, one.key, seen, unseen) for one in papers.plan.fields if one.key in judged)
     rows_seen, rows_unseen = evidence[: len(seen)], evidence[len(seen) :]
@@ -99,11 +108,12 @@ def report_of(
         calibration_error=confidence_figures(rows_seen)["calibration_error"],
         gate=gate,
         errors=tuple(wrong[:ERRORS_KEPT]),
-        test={},
+        test=figures_on_tests(trained, tests, structures),
         seen={**_together(seen), **confidence_figures(rows_seen)} if seen else {},
         unseen={**_together(unseen), **confidence_figures(rows_unseen)} if unseen else {},
         looks=tuple(_looks(papers, seen, unseen)),
         hardest=tuple(_hardest(papers, rows_seen)),
+        left_out=(*trained.seen.left_out, *trained.unseen.left_out),
     )
 
 
@@ -238,6 +248,25 @@ def _hardest(papers: Papers, rows: Sequence[EvidenceRow]) -> list[dict[str, Any]
 
 def counted(right: Sequence[bool]) -> dict[str, Any]:
     return {"right": sum(right), "total": len(right), "interval": share_interval(sum(right), len(right))}
+
+
+def figures_on_tests(
+    trained: TrainedVersion, tests: Sequence[Sample], structures: Mapping[str, Structures] | None = None
+) -> dict[str, Any]:
+    """What a finished version does on papers kept for testing; see `figures_of_tests`."""
+    rows: list[EvidenceRow] = []
+    plan = trained.reader.plan
+    for sample in tests:
+        for decision, confidence in trained.decide_with_confidence(sample.pages, (structures or {}).get(sample.key)):
+            verdict = verdict_on(plan, decision, sample.labels)
+            if confidence is not None and verdict is not None:
+                texts = verdict.found, verdict.expected
+                rows.append(
+                    EvidenceRow(
+                        sample.key, decision.field, confidence, decision.familiarity, verdict.right, False, *texts
+                    )
+                )
+    return figures_of_tests(plan, rows, len(tests), trained.gate)
 
 
 def figures_of_tests(plan: Plan, rows: Sequence[EvidenceRow], papers: int, gate: float) -> dict[str, Any]:

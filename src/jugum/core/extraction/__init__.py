@@ -1,21 +1,12 @@
-"""Finding values: candidates by data type, how they stand to a field, a ranker that learns, and what it decides."""
+"""Finding values. The rooms, in the order in which they stand on one another:
 
-from jugum.core.extraction.assignment import Choice, Decision, decide
-from jugum.core.extraction.candidates import Candidate, candidates_of
-from jugum.core.extraction.examples import Sample, SampleLabel
-from jugum.core.extraction.model import Extractor, train_extractor
-from jugum.core.extraction.placing import Placement, place_value
-
-__all__ = [
-    "Candidate",
-    "Choice",
-    "Decision",
-    "Extractor",
-    "Placement",
-    "Sample",
-    "SampleLabel",
-    "candidates_of",
-    "decide",
-    "place_value",
-    "train_extractor",
-]
+found, decided   what an engine found, and what is decided about a field
+candidates/      what could be a value, by data type and by rule; samples; synonyms and word meanings of printed names
+values/          features → ranker and prior → assignment → relations → second opinion → reasons
+marks            tick boxes, choices, signatures and zones, by engines that need no training
+clauses/         which section or paragraph a clause is
+tables/          tables by their printed heads, by learned heads, by a tagger; grids that a person draws
+untrained/       the plan alone: printed names, reading without training, proposals of fields
+parts            clauses, tables and marks together: read, learned, judged
+model            everything a trained version reads with
+"""

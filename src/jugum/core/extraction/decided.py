@@ -12,26 +12,18 @@ from jugum.core.schema import FieldKind, FieldPlan
 
 
 class PartKind(StrEnum):
-    """Kinds of such decisions; each is calibrated by itself, since their signs mean different things."""
+    """Kinds of such decisions; each is calibrated by itself, since their features mean different things."""
 
     CLAUSE = "clause"
     TABLE = "table"
     MARK = "mark"
 
 
-# Which way each of a part's signs may speak when it is calibrated: 1 for being right, −1 against, 0 either way.
-PART_DIRECTIONS: dict[PartKind, tuple[int, ...]] = {
-    PartKind.CLAUSE: (1, 1, 0, 1, 0),
-    PartKind.TABLE: (1, 1, 1, 0, 0, 1, 1, 0),
-    PartKind.MARK: (1, -1, 0, 1, 1, 1),
-}
-
-
 @dataclass(frozen=True)
 class PartDecision:
     """`values`: a clause's or mark's own key → its values; for a table each column's key → one value per row (None: an empty cell).
 
-    `signs` are the numbers that speak for it being right, `rival` (0–1) how near another answer comes, `familiarity` the layout's likeness (0–1)
+    `features` are the numbers that speak for or against it being right, by the names of `core.calibration`, `familiarity` the layout's likeness (0–1)
     to the most alike labelled paper, `reading` the least reading confidence (0–1) in its words.
     """
 
@@ -39,7 +31,7 @@ class PartDecision:
     kind: PartKind
     values: Mapping[str, tuple[Found | None, ...]]
     others: tuple[Found, ...]
-    signs: tuple[float, ...]
+    features: Mapping[str, float]
     familiarity: float
     reading: float
     why: Mapping[str, float] = kept(default_factory=dict)

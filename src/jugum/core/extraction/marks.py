@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates import plain_text
+from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.page import Box, Page, Segment, segments_in, text_of, union
 from jugum.core.schema import FieldPlan

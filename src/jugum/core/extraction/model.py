@@ -1,105 +1,54 @@
-"""The extractor: a trained ranker with the examples it compares new papers to."""
+"""A version's readers together: the extractor for values, and what was learned of clauses, tables and marks."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
-import numpy as np
-import numpy.typing as npt
-
-from jugum.core.extraction.against import Example, Examples
-from jugum.core.extraction.assignment import Decision
-from jugum.core.extraction.corpus import Corpus, Inside, decisions_on
-from jugum.core.extraction.features import FEATURES, PaperView
-from jugum.core.extraction.prior import share_of_prior
-from jugum.core.extraction.ranker import Ranker
-from jugum.core.extraction.relations import Relations
-from jugum.core.extraction.rules import candidates_with_rules
-from jugum.core.extraction.sequence import WordTagger, with_opinion
-from jugum.core.extraction.synonyms import Groups
-from jugum.core.page import Box, Page
+from jugum.core.classification import Layout, layout_of
+from jugum.core.extraction.candidates.samples import Sample
+from jugum.core.extraction.decided import PartDecision
+from jugum.core.extraction.parts import PartPaper, PartReader, Structures, fit_parts, inside_of, marks_of, parts_of
+from jugum.core.extraction.untrained.reading import needs_picture
+from jugum.core.extraction.values.assignment import Decision
+from jugum.core.extraction.values.corpus import Corpus, layout_likeness
+from jugum.core.extraction.values.extractor import Extractor, extractor_from
+from jugum.core.page import Page
 from jugum.core.schema import Plan
-from jugum.errors import InputError
 
-Floats = npt.NDArray[np.float32]
-PAPERS_MIN = 3
+AnyDecision = Decision | PartDecision
 
 
 @dataclass(frozen=True)
-class Extractor:
-    """Everything that reading a new paper needs, as plain data. `texts` are those of the papers that the examples stem from."""
+class Reader:
+    """Everything that reading a new paper needs, as plain data. `plan` is the whole plan it was trained for, with the printed names it learned;
+    `layouts` are those of the papers that new ones are compared to."""
 
     plan: Plan
-    ranker: Ranker
-    examples: Examples
-    texts: tuple[frozenset[str], ...]
-    synonyms: Groups | None = None
-    relations: Relations | None = None
-    tagger: WordTagger | None = None
+    extractor: Extractor | None
+    parts: PartReader | None
+    layouts: tuple[Layout, ...]
 
-    def decide(
-        self, pages: Sequence[Page], alike: Floats, within: Mapping[str, Inside] | None = None
-    ) -> list[Decision]:
-        """One decision per field of the plan for a paper. `alike`: likeness (0–1) of its layout to that of each paper the examples stem from."""
-        found, by_rule = candidates_with_rules(self.plan, pages)
-        view = PaperView(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
-        decided = decisions_on(self.plan, view, np.ones(len(alike), dtype=bool), self.ranker, within, self.relations)
-        return with_opinion(self.plan, decided, self.tagger.values(pages)) if self.tagger else decided
+    @property
+    def needs_picture(self) -> bool:
+        """Whether reading needs the layers of a page's picture: for tick boxes and signatures."""
+        return needs_picture(marks_of(self.plan))
 
-    def to_data(self) -> tuple[dict[str, Any], str]:
-        """JSON-able data, and the trees as text."""
-        line, trees = self.ranker.to_data()
-        common = sorted(set().union(*self.texts)) if self.texts else []
-        number = {text: place for place, text in enumerate(common)}
-        return {
-            "features": list(FEATURES),
-            "ranker": line,
-            "common_texts": common,
-            "texts": [sorted(number[text] for text in texts) for texts in self.texts],
-            "synonyms": None if self.synonyms is None else [sorted(group) for group in self.synonyms],
-            "relations": self.relations.to_data() if self.relations else None,
-            "examples": [
-                [e.paper, e.field, list(e.contexts), e.text, e.shape, e.page, [round(v, 5) for v in e.box], e.label]
-                for e in self.examples.every
-            ],
-        }, trees
-
-    @staticmethod
-    def from_data(plan: Plan, data: dict[str, Any], trees: str, tagger: bytes = b"") -> Extractor:
-        if data["features"] != list(FEATURES):
-            raise InputError("This version was trained by another release of the program. Train a new one.")
-        common = data["common_texts"]
-        synonyms = data["synonyms"]
-        return Extractor(
-            plan,
-            Ranker.from_data(data["ranker"], trees),
-            Examples.of(
-                [
-                    Example(paper, field, tuple(contexts), text, shape, page, Box(*box), label)
-                    for paper, field, contexts, text, shape, page, box, label in data["examples"]
-                ]
-            ),
-            tuple(frozenset(common[place] for place in places) for places in data["texts"]),
-            None if synonyms is None else tuple(frozenset(group) for group in synonyms),
-            Relations.from_data(data["relations"]) if data["relations"] else None,
-            WordTagger(plan, tagger) if tagger else None,
-        )
+    def decide(self, pages: Sequence[Page], structures: Structures | None = None) -> list[AnyDecision]:
+        """One decision for each field that is read, in no particular order. `structures` are the pages' layers; without them fields that need a
+        picture are left out, since they would seem absent."""
+        alike = layout_likeness(layout_of(pages), self.layouts)
+        familiar = float(alike.max(initial=0.0))
+        decided: list[PartDecision] = self.parts.decide(pages, structures, familiar) if self.parts else []
+        values = self.extractor.decide(pages, alike, inside_of(self.plan, decided)) if self.extractor else []
+        return [*values, *decided]
 
 
-def train_extractor(corpus: Corpus, papers: Sequence[int], *, seed: int = 0) -> Ranker:
-    """A ranker fitted on some papers of a corpus, the others unknown to it."""
-    known = np.zeros(len(corpus.samples), dtype=bool)
-    known[list(papers)] = True
-    rows = corpus.rows(papers, known, seed)
-    share = share_of_prior(len(papers))
-    return Ranker(seed=seed).fit(rows.features, rows.right, rows.weights, rows.decisions, prior_share=share)
-
-
-def extractor_from(corpus: Corpus, *, seed: int = 0) -> Extractor:
-    """The extractor that all of a corpus's papers make."""
-    ranker = train_extractor(corpus, range(len(corpus.samples)), seed=seed)
-    relations = corpus.relations(np.ones(len(corpus.samples), dtype=bool))
-    tagger = corpus.tagger(range(len(corpus.samples)))
-    return Extractor(corpus.plan, ranker, corpus.examples, tuple(corpus.texts), corpus.synonyms, relations, tagger)
+def fit_reader(
+    plan: Plan, samples: Sequence[Sample], corpus: Corpus, papers: Sequence[PartPaper] | None = None, *, seed: int = 0
+) -> Reader:
+    """The readers that all samples make; `corpus` holds the plan's learned values, `papers` what their parts are read from, where that was made
+    before. Raises NothingToLearn where the labels leave nothing to tell apart."""
+    extractor = extractor_from(corpus, seed=seed) if corpus.plan.fields else None
+    parts = fit_parts(plan, samples, papers) if parts_of(plan).fields else None
+    return Reader(plan, extractor, parts, tuple(corpus.layouts[int(number)] for number in corpus.exemplars))

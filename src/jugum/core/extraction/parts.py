@@ -11,17 +11,17 @@ from typing import Any
 import numpy as np
 
 from jugum.core.classification import Layout, layout_of
-from jugum.core.extraction.candidates import Candidate
-from jugum.core.extraction.cells import cells_of
-from jugum.core.extraction.clauses import ClauseModel, Unit, clause_right, units_of
-from jugum.core.extraction.corpus import Inside
+from jugum.core.extraction.candidates.generate import Candidate
+from jugum.core.extraction.candidates.samples import Sample, SampleLabel
+from jugum.core.extraction.clauses.model import ClauseModel, Unit, clause_right, units_of
 from jugum.core.extraction.decided import PartDecision, PartKind, part_kind
-from jugum.core.extraction.examples import Sample, SampleLabel
 from jugum.core.extraction.found import Finding
-from jugum.core.extraction.table_names import with_learned_heads
-from jugum.core.extraction.table_tagger import TableTagger, fit_table_tagger, labelled_table
-from jugum.core.extraction.tables import Lines, table_decision
-from jugum.core.extraction.untrained import needs_picture, read_untrained
+from jugum.core.extraction.tables.by_heads import Lines, table_decision
+from jugum.core.extraction.tables.cells import cells_of
+from jugum.core.extraction.tables.learned_heads import with_learned_heads
+from jugum.core.extraction.tables.tagger import TableTagger, fit_table_tagger, labelled_table
+from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
+from jugum.core.extraction.values.corpus import Inside
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structure
@@ -144,17 +144,23 @@ def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | No
 
 
 def mark_decision(one: FieldPlan, finding: Finding, familiarity: float) -> PartDecision:
-    """Signs: log-odds of the engine's score, how near the next finding comes, absent, likeness of the layout, least reading confidence."""
+    """The decision that an engine's finding makes, calibrated by its score, how near the next finding comes, the layout and the reading."""
     values = tuple(value for value in finding.values if value)
     score = min((value.score for value in values), default=0.0)
     rival = max((other.score for other in finding.others), default=0.0)
     sure = min((value.reading for value in values), default=1.0)
     logit = float(np.clip(np.log((score + 0.02) / (1.02 - min(1.0, score))), -4, 4))
     whole = float(one.data_type is DataType.ZONE and score >= 1)
-    signs = (logit, rival, float(not values), familiarity, sure, whole)
-    return PartDecision(
-        one.key, PartKind.MARK, {one.key: values}, finding.others, signs, familiarity, sure, {"score": round(score, 3)}
-    )
+    features = {
+        "logit": logit,
+        "rival": rival,
+        "absent": float(not values),
+        "layout_similarity": familiarity,
+        "reading": sure,
+        "whole_zone": whole,
+    }
+    why = {"score": round(score, 3)}
+    return PartDecision(one.key, PartKind.MARK, {one.key: values}, finding.others, features, familiarity, sure, why)
 
 
 def part_right(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence[SampleLabel]]) -> bool:

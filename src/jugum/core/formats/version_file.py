@@ -10,18 +10,15 @@ from importlib.metadata import version as library_version
 from typing import Any
 
 from jugum.core.calibration import Calibrator
-from jugum.core.calibration.multi import DIRECTIONS
 from jugum.core.classification import Layout
-from jugum.core.evaluation.evidence import VALUE
-from jugum.core.extraction.decided import PART_DIRECTIONS, PartKind
-from jugum.core.extraction.model import Extractor
+from jugum.core.extraction.model import Reader
 from jugum.core.extraction.parts import PartReader
-from jugum.core.extraction.reader import Reader
+from jugum.core.extraction.values.extractor import Extractor
 from jugum.core.schema import Plan, field_data, field_from
 from jugum.errors import InputError
 
 FORMAT = 3
-READABLE = (2, 3)  # 2 knows no labeller of tables, and fewer signs of calibration
+READABLE = (2, 3)  # 2 knows no labeller of tables, and fewer calibration features
 LIBRARIES = ("numpy", "scikit-learn", "lightgbm", "rapidfuzz", "python-crfsuite")
 UNPACKED_MAX = 400_000_000  # bytes that the files of a version may hold together
 
@@ -73,16 +70,11 @@ def unpack_version(data: bytes) -> tuple[Reader, dict[str, Calibrator], dict[str
         plan = Plan(tuple(field_from(one) for one in manifest["plan"]))
         return (
             _reader(plan, model, trees, tagger, tables),
-            {kind: Calibrator.from_data(one, _signs(kind)) for kind, one in model["calibrators"].items()},
+            {kind: Calibrator.from_data(one, kind) for kind, one in model["calibrators"].items()},
             manifest,
         )
     except (KeyError, TypeError, ValueError, IndexError) as error:
         raise InputError("This version file is damaged: its parts don't fit together.") from error
-
-
-def _signs(kind: str) -> int:
-    """How many signs decisions of a kind of calibrator have."""
-    return len(DIRECTIONS) if kind == VALUE else len(PART_DIRECTIONS[PartKind(kind)])
 
 
 def _reader(plan: Plan, model: Mapping[str, Any], trees: str, tagger: bytes, tables: bytes) -> Reader:

@@ -1,6 +1,6 @@
 """What follows from a threshold, which threshold keeps a promise, and what must be held for a person."""
 
-from jugum.core.thresholds.risk import Evidence, Outcome, outcome_of, share_interval, threshold_for, upper_bound
+from jugum.core.thresholds.risk import Evidence, Outcome, outcome_of, threshold_for
 from jugum.core.thresholds.routing import Drafted, Rule, hold_for
 
 __all__ = [
@@ -10,7 +10,5 @@ __all__ = [
     "Rule",
     "hold_for",
     "outcome_of",
-    "share_interval",
     "threshold_for",
-    "upper_bound",
 ]

@@ -3,7 +3,7 @@
 from fastapi import APIRouter, Depends, FastAPI, Request
 from fastapi.responses import HTMLResponse, JSONResponse
 
-from jugum.web.api import gathering, labelling, labels, papers, plans, results, training
+from jugum.web.api import deliver, gather, gather_papers, label, label_sets, office, plan, review, train, weigh
 from jugum.web.security import Public
 
 router = APIRouter()
@@ -23,5 +23,5 @@ def openapi_page(request: Request) -> HTMLResponse:
 
 def include_in(app: FastAPI) -> None:
     app.include_router(router)
-    for module in (plans, papers, gathering, labels, labelling, training, results):
+    for module in (office, gather, gather_papers, plan, label, label_sets, train, weigh, review, deliver):
         app.include_router(module.router, prefix="/api/v1")

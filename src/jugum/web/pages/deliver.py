@@ -4,26 +4,25 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import deliver, types
-from jugum.flow.actor import DELIVER, SEE, Actor
+from jugum.flow.deliver import results
+from jugum.flow.office import types as types_
 from jugum.web.rendering import page
-from jugum.web.security import Requires
+from jugum.web.security import MayDeliver, MaySee
 
 router = APIRouter()
-See = Annotated[Actor, Depends(Requires(SEE))]
 MEDIA = {"csv": "text/csv; charset=utf-8", "json": "application/json"}
 ROWS_A_PAGE = 50
 
 
 @router.get("/types/{type_id}/deliver")
 def deliver_page(
-    request: Request, type_id: int, actor: See, search: str = "", state: str = "", page_number: int = 1
+    request: Request, type_id: int, actor: MaySee, search: str = "", state: str = "", page_number: int = 1
 ) -> Response:
     store = request.app.state.store
-    view = deliver.results(
+    view = results.results(
         store,
         type_id,
         actor=actor,
@@ -33,14 +32,14 @@ def deliver_page(
         offset=(max(1, page_number) - 1) * ROWS_A_PAGE,
     )
     return page(
-        request, "deliver.html", actor=actor, shown=types.type_view(store, type_id), step="deliver", view=view, search=search,
+        request, "deliver.html", actor=actor, shown=types_.type_view(store, type_id), step="deliver", view=view, search=search,
         state=state, page_number=page_number, last_page=max(1, -(-view.total // ROWS_A_PAGE)),
     )  # fmt: skip
 
 
 @router.get("/types/{type_id}/results.{format}")
-def download(request: Request, type_id: int, format: str, actor: See, search: str = "", state: str = "") -> Response:
-    data = deliver.download(request.app.state.store, type_id, format, actor=actor, search=search, state=state or None)
+def download(request: Request, type_id: int, format: str, actor: MaySee, search: str = "", state: str = "") -> Response:
+    data = results.download(request.app.state.store, type_id, format, actor=actor, search=search, state=state or None)
     return _file(f"results.{format}", data)
 
 
@@ -50,14 +49,12 @@ def _file(name: str, data: bytes) -> Response:
 
 
 @router.post("/types/{type_id}/deliver")
-def deliver_now(
-    request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(DELIVER))], format: Annotated[str, Form()]
-) -> Response:
-    deliver.deliver(request.app.state.store, actor, type_id, format)
+def deliver_now(request: Request, type_id: int, actor: MayDeliver, format: Annotated[str, Form()]) -> Response:
+    results.deliver(request.app.state.store, actor, type_id, format)
     return RedirectResponse(f"/types/{type_id}/deliver", 303)
 
 
 @router.get("/deliveries/{delivery_id}")
-def delivered_file(request: Request, delivery_id: int, actor: See) -> Response:
-    name, data = deliver.delivered_file(request.app.state.store, actor, delivery_id)
+def delivered_file(request: Request, delivery_id: int, actor: MaySee) -> Response:
+    name, data = results.delivered_file(request.app.state.store, actor, delivery_id)
     return _file(name, data)

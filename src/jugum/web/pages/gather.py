@@ -3,23 +3,20 @@
 from __future__ import annotations
 
 import hashlib
-from typing import Annotated
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from jugum.core.page import Box
 from jugum.errors import Conflict, InputError
-from jugum.flow import batches, cut, explore, gather, overview, place, sources
-from jugum.flow.actor import GATHER, SEE, Actor
-from jugum.flow.types import TypeView, type_view, types
+from jugum.flow.gather import batches, bundles, documents, explore, place, sources
+from jugum.flow.office.types import TypeView, type_view, types
+from jugum.flow.overview import overview
 from jugum.web.rendering import page
-from jugum.web.security import Requires
+from jugum.web.security import MayGather, MaySee
 
 router = APIRouter()
-See = Annotated[Actor, Depends(Requires(SEE))]
-Gather = Annotated[Actor, Depends(Requires(GATHER))]
 
 
 def _picture(request: Request, data: bytes) -> Response:
@@ -32,22 +29,22 @@ def _picture(request: Request, data: bytes) -> Response:
 
 
 @router.get("/types/{type_id}/gather")
-def gather_page(request: Request, type_id: int, actor: See, show: str = "", batch: int | None = None) -> Response:
+def gather_page(request: Request, type_id: int, actor: MaySee, show: str = "", batch: int | None = None) -> Response:
     store = request.app.state.store
     shown = type_view(store, type_id)
     purpose = show if show in ("sample", "live") else None
     state = "set aside" if show == "aside" else None
     return page(
         request, "gather.html", actor=actor, shown=shown, step="gather", show=show, batch=batch,
-        documents=gather.documents(store, type_id, purpose=purpose, state=state, batch_id=batch), now=overview.steps(store, type_id),
-        unplaced=place.unplaced(store, shown.workspace_id), bundles=cut.open_bundles(store, shown.workspace_id),
+        documents=documents.documents(store, type_id, purpose=purpose, state=state, batch_id=batch), now=overview.steps(store, type_id),
+        unplaced=place.unplaced(store, shown.workspace_id), bundles=bundles.open_bundles(store, shown.workspace_id),
         batches=batches.batches(store, shown.workspace_id, limit=6), sources=sources.sources(store, shown.workspace_id),
         engine=store.settings.engine,
     )  # fmt: skip
 
 
 @router.get("/types/{type_id}/sources")
-def sources_page(request: Request, type_id: int, actor: See) -> Response:
+def sources_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     shown = type_view(store, type_id)
     return page(
@@ -58,7 +55,7 @@ def sources_page(request: Request, type_id: int, actor: See) -> Response:
 
 
 @router.get("/separator.pdf")
-def separator(request: Request, actor: See) -> Response:
+def separator(request: Request, actor: MaySee) -> Response:
     from jugum.core.formats.separator import separator_sheet
 
     return Response(separator_sheet(), media_type="application/pdf")
@@ -76,15 +73,15 @@ def _type_of(request: Request, type_id: int | None, workspace_id: int) -> TypeVi
 
 
 @router.get("/documents/{document_id}/table")
-def light_table(request: Request, document_id: int, actor: Gather, type_id: int | None = None) -> Response:
-    bundle = cut.bundle_view(request.app.state.store, document_id)
+def light_table(request: Request, document_id: int, actor: MayGather, type_id: int | None = None) -> Response:
+    bundle = bundles.bundle_view(request.app.state.store, document_id)
     shown = _type_of(request, bundle.type_id or type_id, bundle.workspace_id)
     return page(request, "table.html", actor=actor, shown=shown, step="gather", bundle=bundle)
 
 
 @router.get("/documents/{document_id}/explore")
-def explorer(request: Request, document_id: int, actor: See, type_id: int | None = None) -> Response:
-    document = gather.document_view(request.app.state.store, document_id)
+def explorer(request: Request, document_id: int, actor: MaySee, type_id: int | None = None) -> Response:
+    document = documents.document_view(request.app.state.store, document_id)
     if not document.page_count:
         raise Conflict(f"“{document.name}” has no pages (yet): it is {document.state}. {document.reason or ''}")
     shown = _type_of(request, document.type_id or type_id, document.workspace_id)
@@ -100,13 +97,13 @@ def explorer(request: Request, document_id: int, actor: See, type_id: int | None
 
 
 @router.get("/documents/{document_id}/pages/{number}.jpg")
-def page_picture(request: Request, document_id: int, number: int, actor: See) -> Response:
+def page_picture(request: Request, document_id: int, number: int, actor: MaySee) -> Response:
     data = explore.page_picture(request.app.state.store, request.app.state.explorer, document_id, number)
     return _picture(request, data)
 
 
 @router.get("/documents/{document_id}/pages/{number}/peek.jpg")
-def peek(request: Request, document_id: int, number: int, actor: See) -> Response:
+def peek(request: Request, document_id: int, number: int, actor: MaySee) -> Response:
     data = explore.peek(request.app.state.store, request.app.state.explorer, document_id, number)
     return _picture(request, data)
 
@@ -116,7 +113,7 @@ def region(
     request: Request,
     document_id: int,
     number: int,
-    actor: See,
+    actor: MaySee,
     box: str = "0,0,1,1",
     dpi: int = 200,
     grey: bool = False,
@@ -133,8 +130,8 @@ def region(
 
 
 @router.get("/documents/{document_id}/original")
-def original(request: Request, document_id: int, actor: See) -> Response:
-    name, data = gather.original(request.app.state.store, document_id)
+def original(request: Request, document_id: int, actor: MaySee) -> Response:
+    name, data = documents.original(request.app.state.store, document_id)
     return Response(
         data,
         media_type="application/octet-stream",

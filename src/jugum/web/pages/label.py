@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.flow import gather, keyed, looks, overview, pace, plants, quality, sets, twice
-from jugum.flow.actor import LABEL, SEE, Actor
-from jugum.flow.next_paper import ORDERS, first_to_label
-from jugum.flow.plan import fields
-from jugum.flow.types import labelling_of, type_view
+from jugum.flow.gather import documents
+from jugum.flow.label import control_suggestions, double_labelling, layouts, past_records, sets, suspicious
+from jugum.flow.label import pace as label_pace
+from jugum.flow.label.next_paper import ORDERS, first_to_label
+from jugum.flow.office.actor import Actor
+from jugum.flow.office.types import labelling_of, type_view
+from jugum.flow.overview import overview
+from jugum.flow.plan.fields import fields
 from jugum.web.rendering import page
-from jugum.web.security import Requires
+from jugum.web.security import MayLabel, MaySee
 
 router = APIRouter()
-See = Annotated[Actor, Depends(Requires(SEE))]
-MayLabel = Annotated[Actor, Depends(Requires(LABEL))]
 TABS = (
     ("", "Samples"), ("looks", "Look-alikes and sets"), ("keyed", "Keyed values"), ("twice", "Two labellers"),
     ("quality", "Suspicious labels"), ("figures", "Figures"),
@@ -30,11 +31,11 @@ def _page(request: Request, actor: Actor, type_id: int, template: str, tab: str,
 
 
 @router.get("/types/{type_id}/label")
-def label_page(request: Request, type_id: int, actor: See) -> Response:
+def label_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     first, why = first_to_label(store, type_id, actor.id)
     return _page(
-        request, actor, type_id, "label.html", "", documents=gather.documents(store, type_id, purpose="sample", limit=500),
+        request, actor, type_id, "label.html", "", documents=documents.documents(store, type_id, purpose="sample", limit=500),
         now=overview.steps(store, type_id), fields=fields(store, type_id), first=first, why=why, orders=ORDERS,
         labelling=labelling_of(store, type_id),
     )  # fmt: skip
@@ -49,25 +50,29 @@ def next_to_label(request: Request, type_id: int, actor: MayLabel) -> Response:
 @router.get("/types/{type_id}/label/looks")
 def looks_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     store = request.app.state.store
-    found = looks.looks(store, type_id)
+    found = layouts.looks(store, type_id)
     return _page(request, actor, type_id, "looks.html", "looks", looks=found, sets=sets.sets(store, type_id))
 
 
 @router.get("/types/{type_id}/label/keyed")
 def keyed_page(request: Request, type_id: int, actor: MayLabel) -> Response:
-    return _page(request, actor, type_id, "keyed.html", "keyed", view=keyed.overview(request.app.state.store, type_id))
+    return _page(
+        request, actor, type_id, "keyed.html", "keyed", view=past_records.overview(request.app.state.store, type_id)
+    )
 
 
 @router.get("/types/{type_id}/label/twice")
 def twice_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     store = request.app.state.store
     now = overview.steps(store, type_id)
-    return _page(request, actor, type_id, "twice.html", "twice", view=twice.overview(store, type_id), now=now)
+    return _page(
+        request, actor, type_id, "twice.html", "twice", view=double_labelling.overview(store, type_id), now=now
+    )
 
 
 @router.get("/types/{type_id}/label/quality")
 def quality_page(request: Request, type_id: int, actor: MayLabel) -> Response:
-    found = quality.suspects(request.app.state.store, type_id)
+    found = suspicious.suspects(request.app.state.store, type_id)
     return _page(request, actor, type_id, "quality.html", "quality", suspects=found)
 
 
@@ -75,15 +80,15 @@ def quality_page(request: Request, type_id: int, actor: MayLabel) -> Response:
 def figures_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     store = request.app.state.store
     return _page(
-        request, actor, type_id, "pace.html", "figures", shown_pace=pace.figures(store, type_id),
-        plants=plants.figures(store, type_id),
+        request, actor, type_id, "pace.html", "figures", shown_pace=label_pace.figures(store, type_id),
+        plants=control_suggestions.figures(store, type_id),
     )  # fmt: skip
 
 
 @router.get("/label/{document_id}")
 def label_desk(request: Request, document_id: int, actor: MayLabel, field: str = "") -> Response:
     store = request.app.state.store
-    view = gather.document_view(store, document_id)
+    view = documents.document_view(store, document_id)
     return page(
         request, "desk.html", actor=actor, shown=type_view(store, view.type_id), step="label", mode="label", document=view,
         focus=field,

@@ -3,40 +3,40 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from jugum.core.schema.expression import FUNCTIONS
 from jugum.core.values import DataType
 from jugum.core.values.identifiers import CHECK_DIGITS
-from jugum.flow import plan, plan_checks, plan_history, sample, types
-from jugum.flow.actor import SEE, Actor
+from jugum.flow.office import types as types_
+from jugum.flow.plan import checks as plan_checks
+from jugum.flow.plan import fields as plan_fields
+from jugum.flow.plan import history as plan_history
+from jugum.flow.plan import sample as plan_sample
 from jugum.web.rendering import page
-from jugum.web.security import Requires
+from jugum.web.security import MaySee
 
 router = APIRouter()
 
 
 @router.get("/types/{type_id}/plan")
-def plan_page(
-    request: Request, type_id: int, actor: Annotated[Actor, Depends(Requires(SEE))], sample_id: int | None = None
-) -> Response:
+def plan_page(request: Request, type_id: int, actor: MaySee, sample_id: int | None = None) -> Response:
     store = request.app.state.store
-    shown = types.type_view(store, type_id)
-    whole = plan.whole(store, type_id)
+    shown = types_.type_view(store, type_id)
+    whole = plan_fields.whole(store, type_id)
     data = {
         "fields": [asdict(field) for field in whole.fields],
         "checks": whole.checks,
         "number": whole.number,
         "order": whole.date_order,
-        "samples": sample.first_samples(store, type_id),
+        "samples": plan_sample.first_samples(store, type_id),
         "chosen": sample_id,
         "functions": {
             name: [len(function.takes) - function.optional, function.help] for name, function in FUNCTIONS.items()
         },
-        "may": actor.may("plan"),
+        "may": actor.can("plan"),
         "lists": [
             {"name": one.name, "entries": len(one.entries)} for one in plan_checks.lists(store, shown.workspace_id)
         ],

@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from jugum.errors import InputError
-from jugum.flow import types, weigh
-from jugum.flow.actor import SEE, WEIGH, Actor
+from jugum.flow.office import types as types_
+from jugum.flow.weigh import policies
 from jugum.web.rendering import page
-from jugum.web.security import Requires
+from jugum.web.security import MaySee, MayWeigh
 
 router = APIRouter()
 
@@ -21,17 +21,17 @@ router = APIRouter()
 def weigh_page(
     request: Request,
     type_id: int,
-    actor: Annotated[Actor, Depends(Requires(SEE))],
-    error_most: float = weigh.ERROR_MOST,
+    actor: MaySee,
+    error_most: float = policies.ERROR_MOST,
 ) -> Response:
     store = request.app.state.store
-    shown = types.type_view(store, type_id)
+    shown = types_.type_view(store, type_id)
     try:
-        view = weigh.weigh(store, type_id, error_most=error_most)
+        view = policies.weigh(store, type_id, error_most=error_most)
     except InputError as error:
         return page(request, "weigh_empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
     return page(
-        request, "weigh.html", actor=actor, shown=shown, step="weigh", view=view, policies=weigh.policies(store, type_id),
+        request, "weigh.html", actor=actor, shown=shown, step="weigh", view=view, policies=policies.policies(store, type_id),
         points={b.key: [_mark(asdict(p)) for p in b.points] for b in view.balances},
     )  # fmt: skip
 
@@ -44,8 +44,8 @@ def _mark(point: dict[str, object]) -> list[object]:
 
 @router.post("/types/{type_id}/policies/{number}/again")
 def go_back(
-    request: Request, type_id: int, number: int, actor: Annotated[Actor, Depends(Requires(WEIGH))],
+    request: Request, type_id: int, number: int, actor: MayWeigh,
     csrf_token: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
-    weigh.go_back(request.app.state.store, actor, type_id, number)
+    policies.go_back(request.app.state.store, actor, type_id, number)
     return RedirectResponse(f"/types/{type_id}/weigh", 303)

@@ -82,7 +82,7 @@ def upgrade() -> None:
         sa.Column("reason", sa.String(length=30), nullable=False), sa.Column("text", sa.String(), nullable=False), _at(),
         unique=("document_id", "field_id", "reason"), indexed=("document_id", "field_id"),
     )  # fmt: skip
-    added = (
+    added: tuple[tuple[str, sa.Column[object]], ...] = (
         ("document_type", sa.Column("labelling", JSON, server_default=sa.text("'{}'"), nullable=False)),
         ("document", sa.Column("set_name", sa.String(length=10), server_default="train", nullable=False)),
         ("document", sa.Column("gauge", JSON, server_default=sa.text("'{}'"), nullable=False)),

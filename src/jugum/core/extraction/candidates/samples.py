@@ -1,0 +1,66 @@
+"""Samples with their labels, and which candidate each label means."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from jugum.core.extraction.candidates.generate import Candidate
+from jugum.core.page import Box, Page, overlap_share, union
+from jugum.core.schema import FieldPlan
+from jugum.core.values import same_value
+
+
+@dataclass(frozen=True)
+class SampleLabel:
+    """The right answer for a field on a paper: its text and normal form, and where it stands if that is known
+    (`page` from 1 and `box`, or None for what was only keyed). `more` are further lines or pages of it; `printed` is the name a
+    labeller marked as standing beside it."""
+
+    text: str
+    normal: str
+    page: int | None = None
+    box: Box | None = None
+    more: tuple[tuple[int, Box], ...] = ()
+    printed: str = ""
+
+
+@dataclass(frozen=True)
+class Sample:
+    """A labelled paper. `labels` has an entry for each field a person has decided on; an empty tuple says that the
+    field is not on this paper. Fields without an entry are unknown and teach nothing."""
+
+    key: str
+    pages: tuple[Page, ...]
+    labels: Mapping[str, tuple[SampleLabel, ...]]
+
+
+def gold_candidate(label: SampleLabel, field: FieldPlan, candidates: Sequence[Candidate]) -> int | None:
+    """Index of the candidate that a label means, or None.
+
+    With a place: the candidate of most overlap there (Jaccard of areas over 0.5, then the right value first). Without:
+    the only candidate of that value; several equal values don't tell which one was meant.
+    """
+    if label.box is not None:
+        whole = union([label.box, *(box for page, box in label.more if page == label.page)])
+        common = [
+            max(_jaccard(one.box, label.box), _jaccard(one.box, whole)) if one.page == label.page else 0.0
+            for one in candidates
+        ]
+        scored = [
+            (same_value(candidate.normal, label.normal, field.value_type), common[index], -index)
+            for index, candidate in enumerate(candidates)
+            if common[index] > 0.5
+        ]
+        return -max(scored)[2] if scored else None
+    equal = [
+        index
+        for index, candidate in enumerate(candidates)
+        if candidate.widest and same_value(candidate.normal, label.normal, field.value_type)
+    ]
+    return equal[0] if len(equal) == 1 else None
+
+
+def _jaccard(a: Box, b: Box) -> float:
+    shared = overlap_share(a, b) * min(a.area, b.area)
+    return shared / (a.area + b.area - shared) if shared > 0 else 0.0

@@ -1,0 +1,48 @@
+"""A table that was read against its labels, cell by cell and row by row."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from jugum.core.extraction.candidates.samples import SampleLabel
+from jugum.core.extraction.decided import PartDecision
+from jugum.core.schema import Plan
+from jugum.core.values import same_value
+
+
+@dataclass(frozen=True)
+class Cells:
+    """A table's cells: found rightly, found, and there; rows with every cell right, found, and there."""
+
+    right: int
+    found: int
+    there: int
+    rows_right: int
+    rows_found: int
+    rows_there: int
+
+    @property
+    def all_right(self) -> bool:
+        """Every cell of every row, and nothing besides."""
+        return self.right == self.found == self.there
+
+
+def cells_of(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence[SampleLabel]]) -> Cells:
+    """Count a table row by row, in order: the first row found against the first labelled one."""
+    columns = plan.inside(decision.field)
+    found = {one.key: [cell.normal if cell else "" for cell in decision.values.get(one.key, ())] for one in columns}
+    truth = {one.key: [label.normal for label in labels.get(one.key, ())] for one in columns}
+    rows_found, rows_there = (max((len(its) for its in table.values()), default=0) for table in (found, truth))
+    right = rows_right = 0
+    for row in range(min(rows_found, rows_there)):
+        pairs = [(_at(found[one.key], row), _at(truth[one.key], row), one) for one in columns]
+        same = [(not a and not b) or (bool(a) and bool(b) and same_value(a, b, one.value_type)) for a, b, one in pairs]
+        right += sum(hit and bool(b) for hit, (_, b, _) in zip(same, pairs, strict=True))
+        rows_right += all(same)
+    filled = [sum(bool(text) for its in table.values() for text in its) for table in (found, truth)]
+    return Cells(right, filled[0], filled[1], rows_right, rows_found, rows_there)
+
+
+def _at(column: Sequence[str], row: int) -> str:
+    return column[row] if row < len(column) else ""

@@ -1,0 +1,1 @@
+"""Learned values: features → ranker and prior → assignment → relations → second opinion → reasons."""

@@ -1,0 +1,113 @@
+"""From scores to decisions: which candidate each field takes, or none, so that no words are used twice."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from dataclasses import field as kept
+
+from jugum.core.extraction.candidates.generate import Candidate
+from jugum.core.schema import FieldPlan, Plan
+
+NONE_PROBABILITY = 0.28  # on layouts that are known
+NONE_STRANGE = 0.08  # on altogether strange ones, where a value is worth showing though a person must look anyway
+FAMILIAR = 0.6  # layout likeness from which on a layout is known
+MANY_PROBABILITY = 0.5
+ALTERNATIVES_MAX = 8
+NO_RIVAL = -9.0  # logit that stands for "no other candidate at all"
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A candidate and the ranker's logit that it is the field's value."""
+
+    candidate: Candidate
+    logit: float
+
+
+@dataclass(frozen=True)
+class Decision:
+    """What the model says about a field on a paper, "it is not there" included.
+
+    `chosen` are its values (at most one unless the field has many), `others` the candidates next in line with other
+    values, best first. `logit` speaks for the decision's weakest value (or for the best candidate when nothing was
+    chosen), `rival` for the best candidate of another value, `familiarity` is the layout's likeness (0–1) to the most alike labelled paper,
+    `reading` the least reading confidence (0–1) in the words chosen, `misread` whether two readings of them differ. `opinion` tells whether a
+    second model gives the same answer (None: there is none), `why` what spoke for the answer, `scores` the numbers behind it."""
+
+    field: str
+    chosen: tuple[Choice, ...]
+    others: tuple[Choice, ...]
+    logit: float
+    rival: float
+    familiarity: float
+    reading: float
+    opinion: bool | None = None
+    why: str = ""
+    scores: Mapping[str, float] = kept(default_factory=dict)
+    misread: bool = False
+
+    @property
+    def absent(self) -> bool:
+        return not self.chosen
+
+
+def decide(
+    plan: Plan,
+    scored: Mapping[str, Sequence[Choice]],
+    familiarity: float,
+) -> list[Decision]:
+    """One decision per field of the plan. Over all fields with one value, the surest pair of field and candidate is
+    taken first; words once taken are gone for the others (Hungarian assignment would not know of overlaps)."""
+    floor = none_logit(familiarity)
+    taken: dict[str, list[Choice]] = {field.key: [] for field in plan.fields}
+    used: list[Candidate] = []
+    pairs = sorted(
+        ((choice, field) for field in plan.fields for choice in scored[field.key][:40] if choice.logit >= floor),
+        key=lambda pair: (-pair[0].logit, pair[0].candidate.span, pair[1].key),
+    )
+    for choice, field in pairs:
+        wanted = field.many and choice.logit >= _logit(MANY_PROBABILITY)
+        if (wanted or not taken[field.key]) and not any(shares_words(choice.candidate, other) for other in used):
+            taken[field.key].append(choice)
+            used.append(choice.candidate)
+    return [_decision(field, taken[field.key], scored[field.key], familiarity) for field in plan.fields]
+
+
+def none_logit(familiarity: float) -> float:
+    """The log-odds a value needs to be given at all: those of 28 % on known layouts, falling to 8 % on altogether strange ones."""
+    known = min(1.0, max(0.0, familiarity / FAMILIAR))
+    return known * _logit(NONE_PROBABILITY) + (1 - known) * _logit(NONE_STRANGE)
+
+
+def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], familiarity: float) -> Decision:
+    chosen = sorted(chosen, key=lambda choice: choice.candidate.span)
+    values = {choice.candidate.normal for choice in chosen}
+    others: list[Choice] = []
+    for choice in scored:
+        if choice.candidate.normal not in values and len(others) < ALTERNATIVES_MAX:
+            values.add(choice.candidate.normal)
+            others.append(choice)
+    best = scored[0].logit if scored else NO_RIVAL
+    return Decision(
+        field=field.key,
+        chosen=tuple(chosen),
+        others=tuple(others),
+        logit=min(choice.logit for choice in chosen) if chosen else best,
+        rival=others[0].logit if others else NO_RIVAL,
+        familiarity=familiarity,
+        reading=min((choice.candidate.confidence for choice in chosen), default=1.0),
+        misread=any(choice.candidate.differs for choice in chosen),
+    )
+
+
+def shares_words(a: Candidate, b: Candidate) -> bool:
+    """Whether two candidates hold a word in common."""
+    return a.page == b.page and any(
+        first <= other_last and other_first <= last for first, last in a.spans for other_first, other_last in b.spans
+    )
+
+
+def _logit(probability: float) -> float:
+    return math.log(probability / (1 - probability))

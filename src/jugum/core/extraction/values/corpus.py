@@ -1,0 +1,321 @@
+"""Labelled papers made ready for learning: candidates, what the labels mean among them, and rows for the ranker."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.classification import Layout, layout_of, layout_similarity, look_alike_groups, similarity_matrix
+from jugum.core.extraction.candidates.generate import Candidate
+from jugum.core.extraction.candidates.rules import candidates_with_rules
+from jugum.core.extraction.candidates.samples import Sample, gold_candidate
+from jugum.core.extraction.candidates.synonyms import Groups
+from jugum.core.extraction.values.assignment import Choice, Decision, decide, none_logit
+from jugum.core.extraction.values.features import FEATURES, Leading, PaperView, labelled_examples
+from jugum.core.extraction.values.prior import shipped_prior
+from jugum.core.extraction.values.ranker import Ranker
+from jugum.core.extraction.values.reasons import reason
+from jugum.core.extraction.values.relations import Relations, agreed, learned_relations
+from jugum.core.extraction.values.second_opinion import TaggedPaper, WordTagger, fit_tagger, tagged, with_opinion
+from jugum.core.extraction.values.similarities import Example, Examples
+from jugum.core.schema import FieldPlan, Plan
+from jugum.core.values import same_value
+from jugum.errors import NothingToLearn
+
+Floats = npt.NDArray[np.float32]
+Mask = npt.NDArray[np.bool_]
+Places = npt.NDArray[np.intp]
+WRONG_ROWS = (14, 8)  # wrong candidates of a decision that are learned from: the hardest, and others by lot
+WRONG_ROWS_OF_MANY = (10, 5)  # the same where there are so many decisions that more teach nothing
+MANY_DECISIONS = 150
+GROUP_OUT_WEIGHT = 0.6
+ASKED = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
+EXEMPLARS_MAX = 60  # papers whose values new papers are compared to
+Inside = Callable[[Candidate], bool]
+TAGGED_MAX = 40  # papers that the second opinion is learned from
+DECISIONS_MAX = (
+    400  # decisions (a field on a paper) that the ranker's rows are taken from; more of them taught it nothing more
+)
+ROW_PAPERS_MIN, ROW_PAPERS_MAX = 24, 160  # papers, though, at least and at most
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Feature rows (N×F, the prior's log-odds last), whether each candidate is right (N), the rows' weights (N), and which rows belong to one
+    decision, a field on a paper (N, numbers)."""
+
+    features: Floats
+    right: Mask
+    weights: Floats
+    decisions: npt.NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A paper of a corpus: its candidates, what rules found, and for each decided field the candidate that each of its labels means (None: among
+    no candidates)."""
+
+    candidates: list[Candidate]
+    by_rule: dict[str, list[int]]
+    gold: dict[str, list[int | None]]
+
+
+class Corpus:
+    """Samples of one type. `groups` are the look-alike groups found among them (or those given).
+
+    As many papers as make 400 decisions (24 to 160), spread evenly over the groups, give rows to learn from, and 60 of them examples to compare
+    with; so training time and memory stop growing with more. All papers can be judged.
+    """
+
+    def __init__(
+        self,
+        plan: Plan,
+        samples: Sequence[Sample],
+        *,
+        groups: Sequence[int] | None = None,
+        synonyms: Groups | None = None,
+        progress: Callable[[float], None] = lambda share: None,
+    ) -> None:
+        self.plan, self.synonyms = plan, synonyms
+        self.samples = list(samples)
+        self.layouts: list[Layout] = [layout_of(sample.pages) for sample in samples]
+        found = groups if groups is not None else look_alike_groups(similarity_matrix(self.layouts))
+        self.groups = np.array(found, dtype=np.intp)
+        most = int(np.clip(DECISIONS_MAX // max(1, len(plan.fields)), ROW_PAPERS_MIN, ROW_PAPERS_MAX))
+        self.row_papers = spread(self.groups, most)
+        self.exemplars = np.array(spread(self.groups, EXEMPLARS_MAX, among=self.row_papers), dtype=np.intp)
+        progress(0.1)
+        self._prepared: dict[int, Prepared] = {}
+        self._views: dict[int, PaperView] = {}
+        self._right_and_wrong: dict[tuple[int, str], tuple[Places, Places]] = {}
+        self._relations: dict[bytes, Relations] = {}
+        self._tagged: dict[int, TaggedPaper] = {}
+        self._alike: dict[int, Floats] = {}
+        kept = set(self.row_papers)
+        for place, number in enumerate(self.row_papers):
+            self._prepared[number] = self._prepare(number)
+            progress(0.1 + 0.3 * (place + 1) / len(kept))
+        self.texts = [
+            frozenset(one.plain for one in self.prepared(int(number)).candidates) for number in self.exemplars
+        ]
+        self.examples = Examples.of(
+            [one for place, number in enumerate(self.exemplars) for one in self._examples(place, int(number))]
+        )
+        for place, number in enumerate(self.row_papers):
+            self._views[number] = self._view(number)
+            progress(0.4 + 0.6 * (place + 1) / len(kept))
+
+    def prepared(self, number: int) -> Prepared:
+        """A paper's candidates and what its labels mean; kept for the papers that are learned from."""
+        return self._prepared.get(number) or self._prepare(number)
+
+    def view(self, number: int) -> PaperView:
+        return self._views.get(number) or self._view(number)
+
+    def exemplar_mask(self, known: Mask) -> Mask:
+        """Which exemplars are among known papers (a mask over all papers)."""
+        return np.asarray(known[self.exemplars], dtype=bool)
+
+    def _prepare(self, number: int) -> Prepared:
+        sample = self.samples[number]
+        found, by_rule = candidates_with_rules(self.plan, sample.pages)
+        gold: dict[str, list[int | None]] = {}
+        for field in self.plan.fields:
+            if field.key in sample.labels:
+                places = [index for index, candidate in enumerate(found) if candidate.kind == field.value_type]
+                own = [found[index] for index in places]
+                means = [gold_candidate(label, field, own) for label in sample.labels[field.key]]
+                gold[field.key] = [None if mean is None else places[mean] for mean in means]
+        return Prepared(found, by_rule, gold)
+
+    def _examples(self, place: int, number: int) -> list[Example]:
+        """Examples of an exemplar, known by its place among the exemplars."""
+        one = self.prepared(number)
+        placed = [(key, one.candidates[index]) for key, its in one.gold.items() for index in its if index is not None]
+        return labelled_examples(self.plan, place, placed, self.synonyms)
+
+    def _view(self, number: int) -> PaperView:
+        one = self.prepared(number)
+        alike = self.likeness(number)
+        return PaperView(self.plan, one.candidates, self.examples, alike, self.texts, one.by_rule, self.synonyms)
+
+    def likeness(self, number: int) -> Floats:
+        """Likeness (0–1) of a paper's layout to each exemplar; worked out once."""
+        if number not in self._alike:
+            self._alike[number] = layout_likeness(
+                self.layouts[number], [self.layouts[int(other)] for other in self.exemplars]
+            )
+        return self._alike[number]
+
+    def rows(self, papers: Sequence[int], known: Mask, seed: int) -> Rows:
+        """Rows of those of `papers` that are learned from, each paper's features made as if it, and then its whole look-alike group, had not been
+        labelled. Without the second kind the ranker learns only to copy twins, and gets worse on new layouts the
+        more it is shown. Raises NothingToLearn when none of them has a label."""
+        rng = np.random.default_rng(seed)
+        parts: list[tuple[Floats, Mask, float]] = []
+        learned = [paper for paper in papers if paper in self._prepared]
+        most = WRONG_ROWS if len(learned) * len(self.plan.fields) <= MANY_DECISIONS else WRONG_ROWS_OF_MANY
+        for paper in learned:
+            without_paper = known.copy()
+            without_paper[paper] = False
+            without_group = known & (self.groups != self.groups[paper])
+            for mask, weight in ((without_paper, 1.0), (without_group, GROUP_OUT_WEIGHT)):
+                for field in self.plan.fields:
+                    if field.key in self.prepared(paper).gold:
+                        features, right = self.field_rows(paper, field, mask, rng, most)
+                        parts.append((features, right, weight))
+        if not parts:
+            raise NothingToLearn("none of the papers to learn from has a label of a value")
+        features = np.concatenate([features for features, _, _ in parts])
+        return Rows(
+            with_prior(features),
+            np.concatenate([right for _, right, _ in parts]),
+            np.concatenate([np.full(len(right), weight, dtype=np.float32) for _, right, weight in parts]),
+            np.concatenate([np.full(len(right), number, dtype=np.intp) for number, (_, right, _) in enumerate(parts)]),
+        )
+
+    def field_rows(
+        self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator, most: tuple[int, int] = WRONG_ROWS
+    ) -> tuple[Floats, Mask]:
+        """The right candidates, the wrong ones hardest to tell from them, and a few at random. Candidates of the right
+        value at other places are left out: they are not wrong."""
+        if None in self.prepared(paper).gold[field.key]:
+            # The value was misread or torn: what looks like it here can't be called wrong.
+            return np.zeros((0, len(FEATURES)), dtype=np.float32), np.zeros(0, dtype=bool)
+        view = self.view(paper)
+        right, wrong = self._told(paper, field)
+        leading = view.leading(field, self.exemplar_mask(known))
+        order = np.argsort(-leading.hardness[wrong], kind="stable")
+        hard, rest = wrong[order[: most[0]]], wrong[order[most[0] :]]
+        drawn = rng.choice(rest, min(most[1], len(rest)), replace=False) if len(rest) else rest
+        keep = np.concatenate([right, hard, drawn])
+        return view.features_of(leading, keep), np.arange(len(keep)) < len(right)
+
+    def _told(self, paper: int, field: FieldPlan) -> tuple[Places, Places]:
+        """Places of the right candidates among those of a field, and of the wrong ones (kept: asked in every fold)."""
+        if (paper, field.key) not in self._right_and_wrong:
+            chosen = self.view(paper).by_kind[field.value_type]
+            gold = [index for index in self.prepared(paper).gold[field.key] if index is not None]
+            right = np.isin(chosen, gold)
+            wrong = ~right & ~self._of_right_value(paper, field)[chosen]
+            self._right_and_wrong[paper, field.key] = np.flatnonzero(right), np.flatnonzero(wrong)
+        return self._right_and_wrong[paper, field.key]
+
+    def _of_right_value(self, paper: int, field: FieldPlan) -> Mask:
+        """Which of a paper's candidates say what a field's labels say, at whatever place."""
+        values = [label.normal for label in self.samples[paper].labels[field.key]]
+        said: dict[str, bool] = {}
+        for one in self.prepared(paper).candidates:
+            if one.kind == field.value_type and one.normal not in said:
+                said[one.normal] = any(same_value(one.normal, value, field.value_type) for value in values)
+        return np.array([said.get(one.normal, False) for one in self.prepared(paper).candidates], dtype=bool)
+
+    def decisions(
+        self,
+        paper: int,
+        known: Mask,
+        ranker: Ranker,
+        within: Mapping[str, Inside] | None = None,
+        tagger: WordTagger | None = None,
+    ) -> list[Decision]:
+        """What a ranker decides on a paper of the corpus when only `known` papers are labelled."""
+        view = self.view(paper)
+        decided = decisions_on(self.plan, view, self.exemplar_mask(known), ranker, within, self.relations(known))
+        return with_opinion(self.plan, decided, tagger.values(self.samples[paper].pages)) if tagger else decided
+
+    def tagger(self, papers: Sequence[int]) -> WordTagger | None:
+        """A second opinion learned from some papers; None for fewer than five."""
+        labelled = [number for number in papers if self.samples[number].labels]
+        chosen = spread(self.groups, TAGGED_MAX, among=labelled)
+        for number in chosen:
+            if number not in self._tagged:
+                self._tagged[number] = tagged(self.plan, self.samples[number])
+        return fit_tagger(self.plan, [self._tagged[number] for number in chosen])
+
+    def relations(self, known: Mask) -> Relations:
+        """What values are to each other on the known papers."""
+        key = known.tobytes()
+        if key not in self._relations:
+            self._relations[key] = learned_relations(self.plan, [self.samples[n] for n in np.flatnonzero(known)])
+        return self._relations[key]
+
+
+def layout_likeness(layout: Layout, others: Sequence[Layout]) -> Floats:
+    """Likeness (0–1) of a layout to each of some others."""
+    return np.array([layout_similarity(layout, other) for other in others], dtype=np.float32)
+
+
+def with_prior(features: Floats) -> Floats:
+    """Feature rows with the prior's log-odds as one more column."""
+    return np.column_stack([features, shipped_prior().logits(features).astype(np.float32)]).astype(np.float32)
+
+
+def spread(groups: npt.NDArray[np.intp], most: int, *, among: Sequence[int] | None = None) -> list[int]:
+    """At most `most` papers (their numbers, in order), of each group as evenly many as there are, the later ones first."""
+    every = list(among) if among is not None else list(range(len(groups)))
+    if len(every) <= most:
+        return every
+    piles: dict[int, list[int]] = {}
+    for number in every:
+        piles.setdefault(int(groups[number]), []).append(number)
+    chosen: list[int] = []
+    while len(chosen) < most:
+        for pile in piles.values():
+            if pile and len(chosen) < most:
+                chosen.append(pile.pop())
+    return sorted(chosen)
+
+
+def decisions_on(
+    plan: Plan,
+    view: PaperView,
+    known: Mask,
+    ranker: Ranker,
+    within: Mapping[str, Inside] | None = None,
+    relations: Relations | None = None,
+) -> list[Decision]:
+    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields inside a clause
+    which candidates may be theirs, `relations` what values of a paper are to each other."""
+    leadings = [view.leading(field, known) for field in plan.fields]
+    places = [_likeliest(view, leading, (within or {}).get(leading.field.key)) for leading in leadings]
+    tables = [view.features_of(leading, place) for leading, place in zip(leadings, places, strict=True)]
+    rows = with_prior(np.concatenate(tables)) if tables else np.zeros((0, len(FEATURES) + 1), dtype=np.float32)
+    logits = ranker.logits(rows)
+    scored: dict[str, list[Choice]] = {}
+    row_of: dict[tuple[str, int], int] = {}
+    start = 0
+    for field, leading, place in zip(plan.fields, leadings, places, strict=True):
+        own = logits[start : start + len(place)]
+        order = np.argsort(-own, kind="stable")
+        scored[field.key] = [Choice(view.candidates[int(leading.chosen[place[n]])], float(own[n])) for n in order]
+        row_of |= {(field.key, id(view.candidates[int(leading.chosen[place[n]])])): start + int(n) for n in order}
+        start += len(place)
+    decided = decide(plan, scored, view.familiarity(known))
+    if relations is not None:
+        decided = agreed(decided, relations, none_logit(view.familiarity(known)))
+    return [_explained(one, rows, row_of) for one in decided]
+
+
+def _explained(decision: Decision, rows: Floats, row_of: Mapping[tuple[str, int], int]) -> Decision:
+    """A decision with what spoke for it, and the log-odds of ranker and prior."""
+    first = next(iter(decision.chosen), None) or next(iter(decision.others), None)
+    if first is None:
+        return decision
+    row = rows[row_of[decision.field, id(first.candidate)]]
+    why = decision.why or (reason(row, first.candidate) if decision.chosen else "")
+    scores = {"ranker": round(first.logit, 3), "prior": round(float(row[-1]), 3), "next": round(decision.rival, 3)}
+    return replace(decision, why=why, scores=scores)
+
+
+def _likeliest(view: PaperView, leading: Leading, inside: Inside | None) -> npt.NDArray[np.intp]:
+    """Places of the candidates that are ranked: the likeliest by looks, and what rules found."""
+    order = np.argsort(-leading.hardness, kind="stable")
+    if inside is not None:
+        allowed = np.array([inside(view.candidates[int(leading.chosen[n])]) for n in order], dtype=bool)
+        order = order[allowed] if len(order) else order
+    ruled = view.by_rule.get(leading.field.key, frozenset())
+    by_rule = [n for n in order[ASKED:] if int(leading.chosen[n]) in ruled]
+    return np.concatenate([order[:ASKED], np.array(by_rule, dtype=np.intp)]).astype(np.intp)

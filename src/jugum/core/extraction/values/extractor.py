@@ -1,0 +1,105 @@
+"""The extractor: a trained ranker with the examples it compares new papers to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.extraction.candidates.rules import candidates_with_rules
+from jugum.core.extraction.candidates.synonyms import Groups
+from jugum.core.extraction.values.assignment import Decision
+from jugum.core.extraction.values.corpus import Corpus, Inside, decisions_on
+from jugum.core.extraction.values.features import FEATURES, PaperView
+from jugum.core.extraction.values.prior import share_of_prior
+from jugum.core.extraction.values.ranker import Ranker
+from jugum.core.extraction.values.relations import Relations
+from jugum.core.extraction.values.second_opinion import WordTagger, with_opinion
+from jugum.core.extraction.values.similarities import Example, Examples
+from jugum.core.page import Box, Page
+from jugum.core.schema import Plan
+from jugum.errors import InputError
+
+Floats = npt.NDArray[np.float32]
+PAPERS_MIN = 3
+
+
+@dataclass(frozen=True)
+class Extractor:
+    """Everything that reading a new paper needs, as plain data. `texts` are those of the papers that the examples stem from."""
+
+    plan: Plan
+    ranker: Ranker
+    examples: Examples
+    texts: tuple[frozenset[str], ...]
+    synonyms: Groups | None = None
+    relations: Relations | None = None
+    tagger: WordTagger | None = None
+
+    def decide(
+        self, pages: Sequence[Page], alike: Floats, within: Mapping[str, Inside] | None = None
+    ) -> list[Decision]:
+        """One decision per field of the plan for a paper. `alike`: likeness (0–1) of its layout to that of each paper the examples stem from."""
+        found, by_rule = candidates_with_rules(self.plan, pages)
+        view = PaperView(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
+        decided = decisions_on(self.plan, view, np.ones(len(alike), dtype=bool), self.ranker, within, self.relations)
+        return with_opinion(self.plan, decided, self.tagger.values(pages)) if self.tagger else decided
+
+    def to_data(self) -> tuple[dict[str, Any], str]:
+        """JSON-able data, and the trees as text."""
+        line, trees = self.ranker.to_data()
+        common = sorted(set().union(*self.texts)) if self.texts else []
+        number = {text: place for place, text in enumerate(common)}
+        return {
+            "features": list(FEATURES),
+            "ranker": line,
+            "common_texts": common,
+            "texts": [sorted(number[text] for text in texts) for texts in self.texts],
+            "synonyms": None if self.synonyms is None else [sorted(group) for group in self.synonyms],
+            "relations": self.relations.to_data() if self.relations else None,
+            "examples": [
+                [e.paper, e.field, list(e.contexts), e.text, e.shape, e.page, [round(v, 5) for v in e.box], e.label]
+                for e in self.examples.every
+            ],
+        }, trees
+
+    @staticmethod
+    def from_data(plan: Plan, data: dict[str, Any], trees: str, tagger: bytes = b"") -> Extractor:
+        if data["features"] != list(FEATURES):
+            raise InputError("This version was trained by another release of the program. Train a new one.")
+        common = data["common_texts"]
+        synonyms = data["synonyms"]
+        return Extractor(
+            plan,
+            Ranker.from_data(data["ranker"], trees),
+            Examples.of(
+                [
+                    Example(paper, field, tuple(contexts), text, shape, page, Box(*box), label)
+                    for paper, field, contexts, text, shape, page, box, label in data["examples"]
+                ]
+            ),
+            tuple(frozenset(common[place] for place in places) for places in data["texts"]),
+            None if synonyms is None else tuple(frozenset(group) for group in synonyms),
+            Relations.from_data(data["relations"]) if data["relations"] else None,
+            WordTagger(plan, tagger) if tagger else None,
+        )
+
+
+def train_extractor(corpus: Corpus, papers: Sequence[int], *, seed: int = 0) -> Ranker:
+    """A ranker fitted on some papers of a corpus, the others unknown to it."""
+    known = np.zeros(len(corpus.samples), dtype=bool)
+    known[list(papers)] = True
+    rows = corpus.rows(papers, known, seed)
+    share = share_of_prior(len(papers))
+    return Ranker(seed=seed).fit(rows.features, rows.right, rows.weights, rows.decisions, prior_share=share)
+
+
+def extractor_from(corpus: Corpus, *, seed: int = 0) -> Extractor:
+    """The extractor that all of a corpus's papers make."""
+    ranker = train_extractor(corpus, range(len(corpus.samples)), seed=seed)
+    relations = corpus.relations(np.ones(len(corpus.samples), dtype=bool))
+    tagger = corpus.tagger(range(len(corpus.samples)))
+    return Extractor(corpus.plan, ranker, corpus.examples, tuple(corpus.texts), corpus.synonyms, relations, tagger)

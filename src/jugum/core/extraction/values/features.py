@@ -1,0 +1,343 @@
+"""How a candidate stands to a field: the numbers the ranker decides on.
+
+All are relations (likeness of surroundings to the field's printed names and to labelled examples, the same for
+competing fields, place, shape, ranks within the paper), so that one model serves every field of a type.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
+from jugum.core.extraction.candidates.meanings import distinct_nearness
+from jugum.core.extraction.candidates.synonyms import Groups, known_names, meant_names
+from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness
+from jugum.core.extraction.values.similarities import (
+    LABEL,
+    LABEL_CHANNELS,
+    SHAPE,
+    VALUE,
+    Against,
+    Around,
+    Example,
+    Examples,
+    compare,
+    greatest,
+    label_of,
+    standing,
+)
+from jugum.core.extraction.values.value_model import counts_of, value_log_odds
+from jugum.core.schema import FieldPlan, Plan
+from jugum.core.values import NUMERIC, DataType, ValueType
+
+Floats = npt.NDArray[np.float32]
+Mask = npt.NDArray[np.bool_]
+NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below")
+NAME_LIKE_LEAST = 0.6
+NAME_BEST = 2 * len(NAME_CHANNELS)  # the place of "name_best" in FEATURES
+FIXED_BEFORE_RULE = 11  # of the 14 fixed figures, those that FEATURES names before "rule"
+BEFORE_SHAPE = 9  # of what examples say of all candidates at once, what FEATURES names before "shape_like"
+FAMILIES = ("text", "date", "money", "number")
+
+OTHER_FEATURES = (
+    "known_text", "is_name", "first_of_best",
+    "words", "letters", "digits", "capitals", "bold", "height", "confidence",
+    "whole_segment", "starts_segment", "ends_segment", "widest", "rule",
+    "x", "y", "page", "examples", "alike_layout",
+    *(f"is_{family}" for family in FAMILIES),
+)  # fmt: skip
+FEATURES = (
+    *(f"name_{channel}" for channel in NAME_CHANNELS),
+    *(f"name_words_{channel}" for channel in NAME_CHANNELS),
+    "name_best", "name_rival", "name_lead", "name_gap", "name_rank",
+    *(f"meaning_{channel}" for channel in LABEL_CHANNELS),
+    "meaning_best", "meaning_lead", "meaning_gap", "meaning_rank",
+    *(f"example_{channel}" for channel in CHANNELS),
+    "example_joint", "example_rival", "example_lead", "example_gap", "example_rank",
+    "place", "place_gap", "row_and_column", "row_and_column_gap",
+    "shape_like", "value_like", "value_odds",
+    "label_like", "label_rival", "label_lead", "label_gap", "label_rank", "label_meaning", "label_meaning_gap",
+    *OTHER_FEATURES,
+)  # fmt: skip
+
+
+def example_of(paper: int, field: str, candidate: Candidate, label: str = "") -> Example:
+    return Example(
+        paper, field, candidate.contexts, candidate.plain, candidate.shape, candidate.page, candidate.box, label
+    )
+
+
+def labelled_examples(
+    plan: Plan, paper: int, placed: Sequence[tuple[str, Candidate]], groups: Groups | None = None
+) -> list[Example]:
+    """Examples of a paper's (field key, candidate), each with the printed name that its surroundings show. What stands around values of several
+    of its
+    fields ("This month" over all amounts) is the name of none; other papers have no say, so that none shows through where it is held out."""
+    by_text: dict[str, dict[str, int]] = {}
+    for key, candidate in placed:
+        for text in {candidate.contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS}:
+            counts = by_text.setdefault(text, {})
+            counts[key] = counts.get(key, 0) + 1
+    names = {key: [name for name, _ in its] for key, its in meant_names(plan, groups).items()}
+    found = []
+    for key, one in placed:
+        seen = {
+            text: (2 * counts.get(key, 0) - sum(counts.values())) / sum(counts.values())
+            for text, counts in by_text.items()
+        }
+        found.append(example_of(paper, key, one, label_of(one.contexts, names[key], seen)))
+    return found
+
+
+@dataclass(frozen=True)
+class Leading:
+    """What is known of all candidates of a field (indices `chosen`) with some papers known: `names`, what printed names say in the
+    order of FEATURES (a row each), `meanings` likewise; how like printed names the candidates are themselves; greatest likeness to the field's
+    examples (`mine`, a mask over its own columns) jointly, to those of other fields, by place, by row and column, by label; log-odds of the
+    values."""
+
+    field: FieldPlan
+    chosen: npt.NDArray[np.intp]
+    known: Mask
+    mine: Mask
+    names: Floats
+    meanings: Floats
+    is_name: Floats
+    joint: Floats
+    rival: Floats
+    place: Floats
+    crossing: Floats
+    label: Floats
+    label_rival: Floats
+    label_meaning: Floats
+    value_odds: Floats
+
+    @property
+    def hardness(self) -> npt.NDArray[np.float64]:
+        """How easily each candidate may be taken for the field's value by looks."""
+        best, rival = self.names[NAME_BEST], self.names[NAME_BEST + 1]
+        found: npt.NDArray[np.float64] = (
+            0.7 * best - 0.2 * rival + 0.3 * self.meanings[len(LABEL_CHANNELS)] + self.joint + 0.5 * self.label + 0.5 * self.place
+            + 0.1 * self.value_odds - 0.5 * self.is_name
+        )  # fmt: skip
+        return found
+
+
+class PaperView:
+    """One paper's candidates with their likeness to all examples and printed names, from which the features are
+    taken for any choice of papers that may be known.
+
+    `examples` name their papers by number; `alike` is the likeness (0–1) of this paper's layout to each of these papers, `texts_of_papers` the
+    plain texts each holds.
+    """
+
+    def __init__(
+        self,
+        plan: Plan,
+        candidates: Sequence[Candidate],
+        examples: Examples,
+        alike: npt.NDArray[np.floating],
+        texts_of_papers: Sequence[frozenset[str]],
+        by_rule: Mapping[str, Collection[int]] | None = None,
+        groups: Groups | None = None,
+    ) -> None:
+        self.plan = plan
+        self.candidates = candidates
+        self.examples = examples
+        self.by_kind: dict[ValueType, npt.NDArray[np.intp]] = {
+            kind: np.array([i for i, c in enumerate(candidates) if c.kind == kind], dtype=np.intp)
+            for kind in {field.value_type for field in plan.fields}
+        }
+        self._by_names: dict[str, tuple[Floats, Floats]] = {}
+        self.by_rule = {key: frozenset(found) for key, found in (by_rule or {}).items()}
+        self.alike = np.asarray(alike, dtype=np.float32)
+        around = Around.of(candidates, examples)
+        self._names(plan, groups, around)
+        self._against(around)
+        self._fixed()
+        self.seen_in = np.array(
+            [[c.plain in texts for texts in texts_of_papers] for c in candidates], dtype=bool
+        ).reshape(len(candidates), len(texts_of_papers))
+
+    def _names(self, plan: Plan, groups: Groups | None, around: Around) -> None:
+        """`name_table` and `meaning_table`: channels × candidates × fields, likeness of surroundings to printed names (two ways), and by meaning."""
+        meant = meant_names(plan, groups)
+        names = [(number, *one) for number, field in enumerate(plan.fields) for one in meant[field.key] or [("", 0.0)]]
+        starts = [place for place, one in enumerate(names) if place == 0 or names[place - 1][0] != one[0]]
+        weight = np.array([counts for _, _, counts in names], dtype=np.float32)
+        texts = Texts.of([name for _, name, _ in names])
+        mine = dict(zip(CHANNELS, around.contexts, strict=True))
+
+        def by_field(rows: Texts, table: npt.NDArray[Any], unit: float) -> Floats:
+            """The best name of each field, of distinct texts first, then of all."""
+            weighed = table[:, texts.places] * (weight / np.float32(unit))
+            best = np.maximum.reduceat(weighed, starts, axis=1) if len(starts) else np.zeros((len(weighed), 0))
+            return np.asarray(best[rows.places], dtype=np.float32)
+
+        self.name_table: Floats = np.stack(
+            [
+                by_field(mine[channel], distinct_likeness(mine[channel], texts, by_tokens=by), 100)
+                for by in (False, True)
+                for channel in NAME_CHANNELS
+            ]
+        )
+        self.meaning_table: Floats = np.stack(
+            [by_field(mine[channel], distinct_nearness(mine[channel], texts), 1) for channel in LABEL_CHANNELS]
+        )
+        plain = Texts.of([candidate.plain for candidate in self.candidates])
+        named = by_field(plain, distinct_likeness(plain, texts), 100)
+        known = known_names(groups)
+        # What any paper prints as a name is hardly a value, whichever field it names.
+        elsewhere = np.array([text in known for text in plain.distinct], dtype=bool)[plain.places]
+        self.is_name: Floats = np.maximum(named.max(axis=1, initial=0.0), elsewhere).astype(np.float32)
+
+    def _against(self, around: Around) -> None:
+        """Each value type's candidates against the examples that may be asked for."""
+        by_key = {field.key: field for field in self.plan.fields}
+        kinds = [by_key[one.field].value_type for one in self.examples.every]
+        families = np.array([_family(kind.data_type) for kind in kinds], dtype=object)
+        alike = self.alike[self.examples.papers] if len(self.examples.every) else np.zeros(0, dtype=np.float32)
+        self.against: dict[ValueType, Against] = {}
+        self._background: dict[ValueType, npt.NDArray[np.float64]] = {}
+        for kind, chosen in self.by_kind.items():
+            family = np.flatnonzero(families == _family(kind.data_type)) if len(kinds) else np.zeros(0, dtype=np.intp)
+            own = np.array([n for n, at in enumerate(family) if kinds[int(at)] == kind], dtype=np.intp)
+            self.against[kind] = compare(self.candidates, chosen, around, self.examples, family, own, alike)
+            self._background[kind] = counts_of(self.against[kind].pieces)
+
+    def _fixed(self) -> None:
+        rows = []
+        for c in self.candidates:
+            letters = max(1, len(c.text))
+            rows.append(
+                (
+                    c.last - c.first + 1, min(60, letters), sum(map(str.isdigit, c.text)) / letters, sum(map(str.isupper, c.text)) / letters,
+                    c.bold, min(3.0, c.relative_height), c.confidence, c.whole_segment, c.starts_segment, c.ends_segment, c.widest,
+                    c.box.middle[0], c.box.middle[1], min(c.page, 10),
+                )
+            )  # fmt: skip
+        self.fixed = np.array(rows, dtype=np.float32).reshape(len(self.candidates), 14)
+
+    def familiarity(self, known: Mask) -> float:
+        """Likeness (0–1) of this paper's layout to the most alike of the known papers."""
+        return float(self.alike[known].max()) if known.any() else 0.0
+
+    def features(self, field: FieldPlan, known: Mask) -> tuple[npt.NDArray[np.intp], Floats]:
+        """Indices of the field's candidates, and their features (candidates × len(FEATURES)), as if only the papers
+        where `known` (a mask over papers) is true had been labelled."""
+        leading = self.leading(field, known)
+        return leading.chosen, self.features_of(leading, np.arange(len(leading.chosen)))
+
+    def leading(self, field: FieldPlan, known: Mask) -> Leading:
+        """The figures of a field that all its candidates must be known for, since some are ranks among them."""
+        kind = field.value_type
+        chosen, against = self.by_kind[kind], self.against[kind]
+        allowed = known[self.examples.papers[against.family]] if len(against.family) else np.zeros(0, dtype=bool)
+        is_mine = self.examples.fields[against.family] == field.key
+        mine = (allowed & is_mine)[against.own]
+        others = allowed & ~is_mine
+        if field.key not in self._by_names:  # the same whichever papers are known
+            self._by_names[field.key] = self._name_columns(field, chosen)
+        names, meanings = self._by_names[field.key]
+        values = self.examples.pieces[against.family[against.own[mine]]]
+        joint, crossing, place = greatest(against.near, mine)
+        label, meaning = greatest(against.alike[LABEL:], mine)
+        return Leading(
+            field, chosen, known, mine, names, meanings, self.is_name[chosen], joint,
+            greatest(against.joint, others), place, crossing, label, greatest(against.labels, others), meaning,
+            value_log_odds(against.pieces, values, self._background[kind], len(chosen)),
+        )  # fmt: skip
+
+    def features_of(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
+        """Features (rows × len(FEATURES)) of some of a field's candidates: places in `leading.chosen`."""
+        if not len(rows):
+            return np.zeros((0, len(FEATURES)), dtype=np.float32)
+        found = np.empty((len(rows), len(FEATURES)), dtype=np.float32)
+        columns = (
+            leading.names[:, rows], leading.meanings[:, rows], self._example_columns(leading, rows), self._other_columns(leading, rows)
+        )  # fmt: skip
+        start = 0
+        for block in columns:
+            found[:, start : start + len(block)] = block.T
+            start += len(block)
+        return found
+
+    def _name_columns(self, field: FieldPlan, chosen: npt.NDArray[np.intp]) -> tuple[Floats, Floats]:
+        number = self.plan.fields.index(field)
+        table = self.name_table[:, chosen]
+        best = self._name_best(table)
+        own = best[:, number]
+        rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
+        meant = self.meaning_table[:, chosen]
+        nearest = meant.max(axis=0)
+        mine = nearest[:, number]
+        lead = mine - np.delete(nearest, number, axis=1).max(axis=1, initial=0.0)
+        names = np.stack([*table[:, :, number], own, rival, own - rival, *standing(own)])
+        return names, np.stack([*meant[:, :, number], mine, lead, *standing(mine)])
+
+    @staticmethod
+    def _name_best(table: Floats) -> Floats:
+        """Best channel per candidate and field; by-words likeness counts a little less than the letters'."""
+        half = len(NAME_CHANNELS)
+        best: Floats = np.maximum(table[:half].max(axis=0), 0.9 * table[half:].max(axis=0))
+        return best
+
+    def name_score(self, field: FieldPlan) -> tuple[npt.NDArray[np.intp], Floats]:
+        """Indices of the field's candidates and a fixed score of how printed names speak for each: own best
+        likeness less half of the best rival field's, less what the candidate itself resembles a printed name. Names beneath
+        have no say: what stands there is more often the next line's."""
+        chosen = self.by_kind[field.value_type]
+        number = self.plan.fields.index(field)
+        beneath = NAME_CHANNELS.index("below")
+        said = np.delete(self.name_table[:, chosen], [beneath, len(NAME_CHANNELS) + beneath], axis=0)
+        best = self._name_best(said)
+        best = np.where(best >= NAME_LIKE_LEAST, best, 0.0).astype(np.float32)  # what is little alike says nothing
+        rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
+        named = self.is_name[chosen]
+        score: Floats = best[:, number] - 0.5 * rival - 0.5 * np.where(named >= NAME_LIKE_LEAST, named, 0.0)
+        return chosen, score
+
+    def _example_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
+        against, mine = self.against[leading.field.value_type], leading.mine
+        joint, rival, place, crossing = leading.joint, leading.rival, leading.place, leading.crossing
+        label, label_rival, meaning = leading.label, leading.label_rival, leading.label_meaning
+        alike = greatest(against.alike[:LABEL], mine, rows)
+        every = [
+            joint, rival, joint - rival, *standing(joint), place, standing(place)[0], crossing, standing(crossing)[0],
+            label, label_rival, label - label_rival, *standing(label), meaning, standing(meaning)[0],
+        ]  # fmt: skip
+        asked = np.stack(every)[:, rows]
+        middle = [alike[SHAPE], alike[VALUE], leading.value_odds[rows]]
+        return np.concatenate([alike[: len(CHANNELS)], asked[:BEFORE_SHAPE], np.stack(middle), asked[BEFORE_SHAPE:]])
+
+    def _other_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
+        asked, known = leading.chosen[rows], leading.known
+        found = np.zeros((len(OTHER_FEATURES), len(rows)), dtype=np.float32)
+        if known.any():
+            found[0] = self.seen_in[asked][:, known].mean(axis=1)
+        found[1] = leading.is_name[rows]
+        found[2] = rows == int(leading.names[NAME_BEST].argmax())
+        fixed = self.fixed[asked].T
+        rule = 3 + FIXED_BEFORE_RULE
+        found[3:rule] = fixed[:FIXED_BEFORE_RULE]
+        ruled = self.by_rule.get(leading.field.key, frozenset())
+        if ruled:
+            found[rule] = [index in ruled for index in asked.tolist()]
+        after = rule + 1 + len(fixed) - FIXED_BEFORE_RULE
+        found[rule + 1 : after] = fixed[FIXED_BEFORE_RULE:]
+        found[after] = np.log1p(leading.mine.sum())
+        found[after + 1] = self.familiarity(known)
+        found[after + 2 + FAMILIES.index(_family(leading.field.data_type))] = 1
+        return found
+
+
+def _family(data_type: DataType) -> str:
+    """The ranker knows four families of values, so that it carries over from one data type to its kin."""
+    if data_type in (DataType.DATE, DataType.MONEY):
+        return data_type.value
+    return "number" if data_type in NUMERIC else "text"

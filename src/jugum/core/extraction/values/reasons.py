@@ -1,0 +1,49 @@
+"""Why a value was taken, in a few words, from the numbers it was ranked by."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
+from jugum.core.extraction.values.features import FEATURES, NAME_CHANNELS
+from jugum.core.extraction.values.similarities import LABEL_CHANNELS
+
+Floats = npt.NDArray[np.float32]
+SPEAKS = 0.75  # likeness from which on a sign is worth naming
+NEAR = 0.55  # nearness in meaning from which on it is
+SHOWN = 40  # letters of a name that are told
+_AT = {name: place for place, name in enumerate(FEATURES)}
+_WHERE = {
+    "left": "left of it", "above": "above it", "row_head": "at the head of its row", "column_head": "at the head of its column",
+    "previous": "before it", "next": "after it", "below": "beneath it",
+}  # fmt: skip
+
+
+def reason(features: Floats, candidate: Candidate) -> str:
+    """What spoke most for a candidate: a rule, a printed name, its place among papers of its look, a name that other looks gave it, a name near
+    in meaning, the look of the value. `features` is its row (len(FEATURES))."""
+
+    def of(name: str) -> float:
+        return float(features[_AT[name]])
+
+    if of("rule"):
+        return "a rule of the field found it"
+    best, channel = max((max(of(f"name_{one}"), 0.9 * of(f"name_words_{one}")), one) for one in NAME_CHANNELS)
+    if best >= SPEAKS:
+        return f"{_said(candidate, channel)}, a printed name of the field"
+    if of("alike_layout") >= NEAR and of("example_joint") >= SPEAKS:
+        return "it stands as on labelled papers of this look"
+    if of("label_like") >= SPEAKS:
+        return "a name stands by it that labelled papers give the field"
+    near, channel = max((of(f"meaning_{one}"), one) for one in LABEL_CHANNELS)
+    if near >= NEAR:
+        return f"{_said(candidate, channel)}, near in meaning to a name of the field"
+    if of("value_odds") > 0.5:
+        return "it looks like the field's values"
+    return "nothing near it fits better"
+
+
+def _said(candidate: Candidate, channel: str) -> str:
+    text = candidate.contexts[CHANNELS.index(channel)]
+    return f"{_WHERE[channel]} stands “{text[:SHOWN]}”"

@@ -1,0 +1,26 @@
+"""The layout gate: how like a labelled paper's layout a new one must be for its values to pass.
+
+No score alone keeps a promise on layouts it has not seen; only a gate on layout similarity does (docs/decisions/0003).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jugum.core.extraction.values.corpus import Corpus
+
+GATE_QUANTILE = 0.05
+GATE_RANGE = (0.2, 0.6)
+
+
+def familiarity_gate(corpus: Corpus) -> float:
+    """The layout likeness a paper must have to pass: the 5 % quantile of each paper's likeness to its nearest look-alike,
+    held within 0.2 and 0.6. 0.6 when no group has two papers: then nothing shows what familiar means."""
+    nearest = []
+    for paper in range(len(corpus.samples)):
+        mates = (corpus.groups[corpus.exemplars] == corpus.groups[paper]) & (corpus.exemplars != paper)
+        if mates.any():
+            nearest.append(float(corpus.likeness(paper)[mates].max()))
+    if not nearest:
+        return GATE_RANGE[1]
+    return round(float(np.clip(np.quantile(nearest, GATE_QUANTILE), *GATE_RANGE)), 3)

@@ -1,0 +1,197 @@
+"""Held-out decisions: each paper judged by models, examples and layouts that know nothing of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from jugum.core.extraction.candidates.samples import Sample
+from jugum.core.extraction.decided import PartDecision
+from jugum.core.extraction.parts import PartPaper, PartReader, Structures, fit_parts, inside_of, parts_of
+from jugum.core.extraction.values.assignment import Decision
+from jugum.core.extraction.values.corpus import Corpus
+from jugum.core.extraction.values.extractor import train_extractor
+from jugum.core.extraction.values.ranker import Ranker
+from jugum.core.schema import Plan
+from jugum.core.training.verdicts import Verdict, verdict_on
+from jugum.errors import NothingToLearn
+
+FOLDS = 5  # the usual number: four fifths of the papers are left to learn from
+Mask = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class HeldOut:
+    """A decision on a paper that was held out (number in the corpus), what became of it, and whether the paper's whole layout group was held
+    out too (`unseen`)."""
+
+    paper: int
+    fold: int
+    decision: Decision | PartDecision
+    verdict: Verdict
+    unseen: bool
+
+    @property
+    def right(self) -> bool:
+        return self.verdict.right
+
+
+@dataclass(frozen=True)
+class FoldLeftOut:
+    """A fold (numbered from 0) whose `papers` papers gave no evidence about values, and why: the rest of the papers left nothing to learn from."""
+
+    fold: int
+    papers: int
+    unseen: bool
+    reason: str
+
+
+@dataclass(frozen=True)
+class HeldOutDecisions:
+    """Decisions on held-out papers, and the folds that could give none."""
+
+    records: list[HeldOut] = field(default_factory=list)
+    left_out: list[FoldLeftOut] = field(default_factory=list)
+
+    def __add__(self, other: HeldOutDecisions) -> HeldOutDecisions:
+        return HeldOutDecisions([*self.records, *other.records], [*self.left_out, *other.left_out])
+
+
+@dataclass
+class Papers:
+    """Labelled papers with all that judging them needs. `plan` is the whole plan; `corpus` holds its learned values,
+    `parts` what its clauses, tables and marks are read from, made once for every fold."""
+
+    plan: Plan
+    samples: Sequence[Sample]
+    corpus: Corpus
+    parts: list[PartPaper] = field(default_factory=list)
+
+    @staticmethod
+    def of(
+        plan: Plan, samples: Sequence[Sample], corpus: Corpus, structures: Mapping[str, Structures] | None = None
+    ) -> Papers:
+        part = parts_of(plan)
+        made = [
+            PartPaper.of(part, sample.pages, (structures or {}).get(sample.key))
+            if part.fields
+            else PartPaper((), (), {}, ())
+            for sample in samples
+        ]
+        return Papers(plan, samples, corpus, made)
+
+    @property
+    def has_parts(self) -> bool:
+        return bool(parts_of(self.plan).fields)
+
+
+def held_out_decisions(
+    papers: Papers, *, unseen: bool, seed: int = 0, progress: Callable[[float], None] = lambda share: None
+) -> HeldOutDecisions:
+    """Decisions on every paper by models trained without it: five folds of papers, or, `unseen`, of whole layout
+    groups. Empty when nothing would be left to learn from (one group only, fewer than two papers)."""
+    corpus = papers.corpus
+    folds = group_folds(corpus, seed) if unseen else paper_folds(corpus, seed)
+    found = HeldOutDecisions()
+    for number, fold in enumerate(folds):
+        inside = set(fold)
+        rest = [paper for paper in range(len(corpus.samples)) if paper not in inside]
+        found += judge_fold(papers, fold, rest, number, unseen=unseen, seed=seed)
+        progress((number + 1) / len(folds))
+    return found
+
+
+def judge_fold(
+    papers: Papers, fold: Sequence[int], rest: Sequence[int], number: int, *, unseen: bool, seed: int
+) -> HeldOutDecisions:
+    """Decisions on the papers of a fold by models of the rest. Where the rest has nothing to learn values from, the fold is among the left-out
+    ones with the reason; any other fault is the caller's to see: evidence must not shrink in silence."""
+    corpus = papers.corpus
+    known = np.zeros(len(corpus.samples), dtype=bool)
+    known[list(rest)] = True
+    parts = (
+        fit_parts(papers.plan, [papers.samples[n] for n in rest], [papers.parts[n] for n in rest])
+        if papers.has_parts and rest
+        else None
+    )
+    left_out: list[FoldLeftOut] = []
+    ranker: Ranker | None = None
+    if corpus.plan.fields:
+        try:
+            ranker = train_extractor(corpus, rest, seed=seed)
+        except NothingToLearn as error:
+            left_out.append(FoldLeftOut(number, len(fold), unseen, str(error)))
+    records = [
+        record
+        for paper, decisions in _fold_decisions(papers, fold, rest, known, parts, ranker)
+        for decision in decisions
+        if (record := _judged(papers, paper, number, decision, unseen)) is not None
+    ]
+    return HeldOutDecisions(records, left_out)
+
+
+def _judged(papers: Papers, paper: int, fold: int, decision: Decision | PartDecision, unseen: bool) -> HeldOut | None:
+    verdict = verdict_on(papers.plan, decision, papers.samples[paper].labels)
+    return None if verdict is None else HeldOut(paper, fold, decision, verdict, unseen)
+
+
+def _fold_decisions(
+    papers: Papers,
+    fold: Sequence[int],
+    rest: Sequence[int],
+    known: Mask,
+    parts: PartReader | None,
+    ranker: Ranker | None,
+) -> list[tuple[int, list[Decision | PartDecision]]]:
+    corpus = papers.corpus
+    tagger = corpus.tagger(rest) if ranker is not None else None
+    found: list[tuple[int, list[Decision | PartDecision]]] = []
+    for paper in fold:
+        decided: list[PartDecision] = []
+        values: list[Decision] = []
+        if parts is not None:
+            familiar = float(corpus.likeness(paper)[corpus.exemplar_mask(known)].max(initial=0.0))
+            decided = parts.decide_on(papers.parts[paper], familiar)
+        if ranker is not None:
+            values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger)
+        found.append((paper, [*decided, *values]))
+    return found
+
+
+def paper_folds(corpus: Corpus, seed: int) -> list[list[int]]:
+    """Up to five folds of papers, those of a look-alike group spread evenly over them."""
+    rng = np.random.default_rng(seed)
+    papers = rng.permutation(len(corpus.samples))
+    papers = papers[np.argsort(corpus.groups[papers], kind="stable")]
+    count = min(FOLDS, len(papers))
+    folds = [sorted(int(paper) for paper in papers[start::count]) for start in range(count)]
+    return folds if len(papers) > 1 else []
+
+
+def group_folds(corpus: Corpus, seed: int) -> list[list[int]]:
+    """Up to five folds of whole look-alike groups, about equally many papers in each."""
+    rng = np.random.default_rng(seed)
+    groups = rng.permutation(np.unique(corpus.groups))
+    if len(groups) < 2:
+        return []
+    sizes = {int(group): int((corpus.groups == group).sum()) for group in groups}
+    folds: list[list[int]] = [[] for _ in range(min(FOLDS, len(groups)))]
+    for group in sorted(sizes, key=lambda group: -sizes[group]):
+        smallest = min(folds, key=len)
+        smallest.extend(int(paper) for paper in np.nonzero(corpus.groups == group)[0])
+    return [sorted(fold) for fold in folds]
+
+
+__all__ = [
+    "FoldLeftOut",
+    "HeldOut",
+    "HeldOutDecisions",
+    "Papers",
+    "group_folds",
+    "held_out_decisions",
+    "judge_fold",
+    "paper_folds",
+]

@@ -1,0 +1,155 @@
+"""Training a version: a model and its calibrators from labelled samples, with the held-out decisions that everything told of it rests on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from jugum.core.calibration import Calibrators, confidences
+from jugum.core.extraction.candidates.samples import Sample
+from jugum.core.extraction.candidates.synonyms import Groups
+from jugum.core.extraction.decided import part_kind
+from jugum.core.extraction.model import AnyDecision, Reader, fit_reader
+from jugum.core.extraction.parts import Structures
+from jugum.core.extraction.values.corpus import Corpus
+from jugum.core.extraction.values.extractor import PAPERS_MIN
+from jugum.core.page import Page
+from jugum.core.schema import Plan
+from jugum.core.schema.plan import PRINTED_NAMES_MAX
+from jugum.core.training.confidence import EvidenceRow, calibrators_of, cross_fitted, evidence_of
+from jugum.core.training.gate import familiarity_gate
+from jugum.core.training.holdout import HeldOutDecisions, Papers, held_out_decisions
+from jugum.errors import InputError, NothingToLearn
+
+Progress = Callable[[str, float], None]
+
+
+@dataclass(frozen=True)
+class TrainedVersion:
+    """A model with its calibrators, the layout gate, and what its held-out decisions showed: `evidence` has a row for each of `seen`, then for
+    each of `unseen`. `papers` are what it was trained from."""
+
+    reader: Reader
+    calibrators: Calibrators
+    gate: float
+    papers: Papers
+    seen: HeldOutDecisions
+    unseen: HeldOutDecisions
+    evidence: tuple[EvidenceRow, ...]
+
+    @property
+    def groups(self) -> tuple[int, ...]:
+        """The layout group of each paper it was trained from."""
+        return tuple(map(int, self.papers.corpus.groups))
+
+    def decide_with_confidence(
+        self, pages: Sequence[Page], structures: Structures | None = None
+    ) -> list[tuple[AnyDecision, float | None]]:
+        return confident_decisions(self.reader, self.calibrators, pages, structures)
+
+
+def confident_decisions(
+    reader: Reader, calibrators: Calibrators, pages: Sequence[Page], structures: Structures | None = None
+) -> list[tuple[AnyDecision, float | None]]:
+    """A version's decisions on a paper, each with its calibrated confidence (0–1; None where nothing was measured)."""
+    decisions = reader.decide(pages, structures)
+    return list(zip(decisions, confidences(calibrators, decisions), strict=True))
+
+
+def train_version(
+    plan: Plan,
+    samples: Sequence[Sample],
+    *,
+    groups: Mapping[str, int] | None = None,
+    seed: int = 0,
+    progress: Progress = lambda stage, share: None,
+    structures: Mapping[str, Structures] | None = None,
+    synonyms: Groups | None = None,
+) -> TrainedVersion:
+    """Train from labelled samples; `groups` are their layout groups by sample key (found here when not given), `structures` the layers of
+    their pages where the plan has marks, `synonyms` an office's groups of printed names beside the shipped ones. Printed names that
+    labellers marked are learned as the fields' own.
+
+    Raises InputError when there are fewer than three papers with a label or the plan has nothing to read, NothingToLearn when the labels tell
+    nothing apart. `progress` is told the stage and the share (0–1) of the whole that is done."""
+    papers = papers_of(plan, samples, groups=groups, structures=structures, synonyms=synonyms, progress=progress)
+    corpus = papers.corpus
+
+    def held_out(unseen: bool, stage: str, start: float) -> HeldOutDecisions:
+        return held_out_decisions(
+            papers, unseen=unseen, seed=seed, progress=lambda share: progress(stage, start + 0.3 * share)
+        )
+
+    seen = held_out(False, "testing on held-out papers", 0.3)
+    unseen = held_out(True, "testing on held-out layouts", 0.6)
+    records = [*seen.records, *unseen.records]
+    if not records:
+        raise NothingToLearn(_nothing_said(seen, unseen))
+    progress("fitting the version", 0.92)
+    reader = fit_reader(papers.plan, papers.samples, corpus, papers.parts, seed=seed)
+    evidence = tuple(evidence_of(papers, records, cross_fitted(records)))
+    return TrainedVersion(reader, calibrators_of(records), familiarity_gate(corpus), papers, seen, unseen, evidence)
+
+
+def _nothing_said(*held_out: HeldOutDecisions) -> str:
+    reasons = list(dict.fromkeys(one.reason for its in held_out for one in its.left_out))
+    why = f" ({'; '.join(reasons)})" if reasons else ""
+    return f"Nothing can be learned from these labels: every field is on every paper or on none{why}. Label papers that differ."
+
+
+def papers_of(
+    plan: Plan,
+    samples: Sequence[Sample],
+    *,
+    groups: Mapping[str, int] | None = None,
+    structures: Mapping[str, Structures] | None = None,
+    synonyms: Groups | None = None,
+    progress: Progress = lambda stage, share: None,
+) -> Papers:
+    """Samples made ready to learn from and to be judged; see `train_version`."""
+    plan = with_learned_names(plan, samples)
+    learned = {field.key for field in plan.learned.fields}
+    read = learned | {one.key for one in plan.fields if part_kind(one) or one.is_column}
+    if not read:
+        raise InputError("The plan has nothing to read. Say in Plan what to read from these papers.")
+    usable = [replace(s, labels={k: v for k, v in s.labels.items() if k in read}) for s in samples]
+    usable = [sample for sample in usable if sample.labels]
+    if len(usable) < PAPERS_MIN or not any(any(sample.labels.values()) for sample in usable):
+        raise InputError(
+            f"{len(usable)} labelled paper{'s are' if len(usable) != 1 else ' is'} there; training needs at least "
+            f"{PAPERS_MIN} with values. Label more in Label."
+        )
+    looks = [groups[sample.key] for sample in usable] if groups is not None else None
+    values = [replace(sample, labels={k: v for k, v in sample.labels.items() if k in learned}) for sample in usable]
+    corpus = Corpus(
+        plan.learned,
+        values,
+        groups=looks,
+        synonyms=synonyms,
+        progress=lambda share: progress("comparing papers", 0.25 * share),
+    )
+    papers = Papers.of(plan, usable, corpus, structures)
+    progress("comparing papers", 0.3)
+    return papers
+
+
+def with_learned_names(plan: Plan, samples: Sequence[Sample]) -> Plan:
+    """The plan with the printed names that labellers marked beside values, those of the plan first."""
+    marked: dict[str, list[str]] = {}
+    for sample in samples:
+        for key, its in sample.labels.items():
+            marked.setdefault(key, []).extend(one.printed for one in its if one.printed)
+    fields = []
+    for field in plan.fields:
+        names = tuple(dict.fromkeys([*field.printed_names, *marked.get(field.key, [])]))[:PRINTED_NAMES_MAX]
+        fields.append(replace(field, printed_names=names))
+    return replace(plan, fields=tuple(fields))
+
+
+__all__ = [
+    "TrainedVersion",
+    "confident_decisions",
+    "papers_of",
+    "train_version",
+    "with_learned_names",
+]

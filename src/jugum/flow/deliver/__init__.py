@@ -1,0 +1,1 @@
+"""Deliver: results as a table, files and deliveries."""

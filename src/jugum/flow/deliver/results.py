@@ -1,0 +1,196 @@
+"""Deliver: results as a table and as files."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, joinedload
+
+from jugum.core.formats import ResultRow, results_csv, results_json
+from jugum.core.formats.tables import ResultValue
+from jugum.core.values import delivered
+from jugum.errors import Forbidden, InputError, NotFound
+from jugum.flow.office.actor import DELIVER, MASKED, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.flow.plan.fields import plan_in
+from jugum.store import Store
+from jugum.store.models import (
+    DeliveredDocument,
+    Delivery,
+    Document,
+    DocumentType,
+    Field,
+    ModelVersion,
+    Person,
+    Policy,
+    Result,
+)
+
+DONE_STATES = ("passed", "settled", "delivered")
+FORMATS = ("csv", "json")
+
+
+@dataclass(frozen=True)
+class DeliveryView:
+    id: int
+    format: str
+    papers: int
+    created_at: datetime
+    created_by: str
+
+
+@dataclass(frozen=True)
+class ResultsView:
+    """Results of passed and settled papers, the newest first: fields (key, name) as columns; `waiting` counts papers that
+    are in no delivery yet."""
+
+    fields: list[tuple[str, str, str]]
+    rows: list[ResultRow]
+    total: int
+    waiting: int
+    deliveries: list[DeliveryView]
+
+
+def results(
+    store: Store,
+    type_id: int,
+    *,
+    actor: Actor | None = None,
+    search: str = "",
+    state: str | None = None,
+    limit: int = 100,
+    offset: int = 0,
+) -> ResultsView:
+    with store.session() as session:
+        row = type_row(session, type_id)
+        query = _done(type_id, search, state)
+        total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
+        documents = session.scalars(query.order_by(Document.id.desc()).limit(limit).offset(offset)).all()
+        waiting = session.scalar(
+            select(func.count(Document.id)).where(
+                Document.type_id == type_id, Document.state.in_(("passed", "settled"))
+            )
+        )
+        return ResultsView(
+            [(f.key, f.name, f.data_type) for f in row.fields if f.kind != "table"],
+            _rows(session, documents, row, actor), total, waiting or 0,
+            _deliveries(session, type_id),
+        )  # fmt: skip
+
+
+def _done(type_id: int, search: str, state: str | None):  # type: ignore[no-untyped-def]
+    query = select(Document).where(Document.type_id == type_id, Document.state.in_([state] if state else DONE_STATES))
+    if state and state not in DONE_STATES:
+        raise InputError(f"“{state}” is no state of results; there are {', '.join(DONE_STATES)}.")
+    if search.strip():
+        like = f"%{search.strip().replace('%', '')}%"
+        hit = select(Result.id).where(Result.document_id == Document.id, Result.normal.ilike(like)).exists()
+        query = query.where(Document.name.ilike(like) | hit)
+    return query.options(joinedload(Document.file))
+
+
+def _rows(session: Session, documents: Sequence[Document], row: DocumentType, actor: Actor | None) -> list[ResultRow]:
+    """Results in the form they are delivered in; personal values are masked for who may not see them."""
+    ids = [document.id for document in documents]
+    plan = {field.key: field for field in plan_in(row).fields}
+    masks = actor is not None and not actor.sees_personal
+    found: dict[int, dict[str, list[ResultValue]]] = {}
+    query = (
+        select(Result, Field.key, ModelVersion.number, Policy.number, Person.name)
+        .join(Field, Result.field_id == Field.id)
+        .outerjoin(ModelVersion, Result.version_id == ModelVersion.id)
+        .outerjoin(Policy, Result.policy_id == Policy.id)
+        .outerjoin(Person, Result.person_id == Person.id)
+        .where(Result.document_id.in_(ids))
+        .order_by(Result.position)
+    )
+    for result, key, version, policy, person in session.execute(query):
+        field = plan[key]
+        hidden = masks and field.personal
+        normal = MASKED if hidden else delivered(result.normal, field.data_type, field.output)
+        value = ResultValue(
+            MASKED if hidden else result.text, normal, result.page, tuple(result.box) if result.box else None,
+            result.confidence, result.origin, version, policy, person, result.position,
+        )  # fmt: skip
+        found.setdefault(result.document_id, {}).setdefault(key, []).append(value)
+    return [
+        ResultRow(
+            document.id, document.name, document.file.sha256, document.state, document.received_at.isoformat(),
+            {key: tuple(values) for key, values in found.get(document.id, {}).items()},
+        )
+        for document in documents
+    ]  # fmt: skip
+
+
+def download(
+    store: Store, type_id: int, format: str, *, actor: Actor | None = None, search: str = "", state: str | None = None
+) -> bytes:
+    """All matching results as CSV or JSON bytes; nothing changes by it."""
+    with store.session() as session:
+        row = type_row(session, type_id)
+        documents = session.scalars(_done(type_id, search, state).order_by(Document.id)).all()
+        return _file(format, _rows(session, documents, row, actor), [f.key for f in row.fields if f.kind != "table"])
+
+
+def _file(format: str, rows: Sequence[ResultRow], fields: Sequence[str]) -> bytes:
+    if format == "csv":
+        return results_csv(rows, fields).encode("utf-8-sig")
+    if format == "json":
+        return results_json(rows).encode()
+    raise InputError(f"“{format}” is no format; there are {', '.join(FORMATS)}.")
+
+
+def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryView:
+    """Put all papers that are in no delivery yet into one file, kept as sent, and mark them delivered. The rows are locked,
+    so that no paper gets into two deliveries."""
+    actor.require(DELIVER)
+    with store.session() as session:
+        row = type_row(session, type_id)
+        documents = session.scalars(
+            select(Document)
+            .where(Document.type_id == type_id, Document.state.in_(("passed", "settled")))
+            .order_by(Document.id)
+            .with_for_update(of=Document)
+        ).all()
+        if not documents:
+            raise InputError("Nothing waits to be delivered: every passed and settled paper is in a delivery.")
+        data = _file(format, _rows(session, documents, row, None), [f.key for f in row.fields if f.kind != "table"])
+        delivery = Delivery(
+            type_id=type_id, format=format, file_key=store.files.put(data), papers=len(documents), created_by=actor.id
+        )
+        session.add(delivery)
+        session.flush()
+        session.add_all([DeliveredDocument(document_id=d.id, delivery_id=delivery.id) for d in documents])
+        for document in documents:
+            document.state = "delivered"
+        record(session, actor, "deliver", "delivery", delivery.id, papers=len(documents), format=format)
+        session.refresh(delivery)
+        return DeliveryView(delivery.id, format, len(documents), delivery.created_at, actor.name)
+
+
+def _deliveries(session: Session, type_id: int) -> list[DeliveryView]:
+    query = (
+        select(Delivery, Person.name)
+        .join(Person, Delivery.created_by == Person.id)
+        .where(Delivery.type_id == type_id)
+        .order_by(Delivery.id.desc())
+        .limit(50)
+    )
+    return [DeliveryView(d.id, d.format, d.papers, d.created_at, name) for d, name in session.execute(query)]
+
+
+def delivered_file(store: Store, actor: Actor, delivery_id: int) -> tuple[str, bytes]:
+    """Name and bytes of a delivery as it was sent."""
+    with store.session() as session:
+        row = session.get(Delivery, delivery_id)
+        if row is None:
+            raise NotFound(f"There is no delivery {delivery_id}.")
+        if not actor.sees_personal and any(field.personal for field in type_row(session, row.type_id).fields):
+            raise Forbidden(
+                "This delivery holds personal values, which your sign-in may not see. Ask an administrator."
+            )
+        name, key = f"delivery-{row.id}.{row.format}", row.file_key
+    return name, store.files.get(key)

@@ -1,0 +1,1 @@
+"""Gather: receive papers, read them, split bundles, place papers by type."""

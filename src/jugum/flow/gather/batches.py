@@ -1,0 +1,158 @@
+"""Batches: papers brought in together, with a name, a note and a priority; stopping them, going on, removing them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from jugum.errors import InputError, NotFound
+from jugum.flow.gather.read import queue_opening, queue_unread
+from jugum.flow.office.actor import GATHER, Actor, record
+from jugum.store import Store
+from jugum.store.models import Batch, Document, Label, Result
+from jugum.store.queue import change_page_priority
+
+PRIORITIES = {-1: "low", 0: "usual", 1: "high"}
+# The steps a batch's progress is told by, and the states of papers that are at them.
+STEPS = {
+    "being read": ("received",), "to cut": ("to cut",), "unplaced": ("unplaced",), "read": ("to label", "in hand", "placed", "drafted"),
+    "held": ("held",), "done": ("labelled", "passed", "settled", "delivered"), "set aside": ("set aside",),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class BatchView:
+    """A batch with how many of its papers are at which step (unpacked containers and cut bundles don't count), and its pages."""
+
+    id: int
+    name: str
+    note: str
+    priority: int
+    stopped: bool
+    created_at: datetime
+    papers: int
+    steps: dict[str, int]
+    pages: int
+    pages_read: int
+
+
+def add(store: Store, actor: Actor, workspace_id: int, name: str, note: str = "", priority: int = 0) -> int:
+    actor.require(GATHER)
+    name = name.strip()[:120]
+    if not name:
+        raise InputError("Give the batch a name, such as “Letters of 12 May”.")
+    if priority not in PRIORITIES:
+        raise InputError(f"{priority} is no priority; −1 (low), 0 (usual) and 1 (high) are.")
+    with store.session() as session:
+        row = Batch(
+            workspace_id=workspace_id, name=name, note=note.strip()[:2000], priority=priority, created_by=actor.id
+        )
+        session.add(row)
+        session.flush()
+        record(session, actor, "add batch", "batch", row.id, name=name)
+        return row.id
+
+
+def batches(store: Store, workspace_id: int, limit: int = 20) -> list[BatchView]:
+    """The newest first."""
+    with store.session() as session:
+        rows = session.scalars(select(Batch).where(Batch.workspace_id == workspace_id).order_by(Batch.id.desc()).limit(limit)).all()  # fmt: skip
+        return [_view(session, row) for row in rows]
+
+
+def batch_view(store: Store, batch_id: int) -> BatchView:
+    with store.session() as session:
+        return _view(session, _row(session, batch_id))
+
+
+def _row(session: Session, batch_id: int) -> Batch:
+    row = session.get(Batch, batch_id)
+    if row is None:
+        raise NotFound(f"There is no batch {batch_id}.")
+    return row
+
+
+def _view(session: Session, row: Batch) -> BatchView:
+    counted = session.execute(
+        select(
+            Document.state, func.count(), func.sum(func.coalesce(Document.page_count, 0)), func.sum(Document.pages_read)
+        )
+        .where(Document.batch_id == row.id, Document.state != "unpacked")
+        .group_by(Document.state)
+    ).all()
+    states = {state: count for state, count, _, _ in counted}
+    steps = {step: sum(states.get(state, 0) for state in its) for step, its in STEPS.items()}
+    pages, read = (sum(int(one[place] or 0) for one in counted) for place in (2, 3))
+    return BatchView(
+        row.id, row.name, row.note, row.priority, row.stopped, row.created_at, sum(states.values()), steps, pages, read
+    )
+
+
+def stop(store: Store, actor: Actor, batch_id: int) -> None:
+    """Pages that are not read yet wait until the batch goes on; the one being read is finished."""
+    _set_stopped(store, actor, batch_id, True)
+
+
+def go_on(store: Store, actor: Actor, batch_id: int) -> None:
+    _set_stopped(store, actor, batch_id, False)
+
+
+def _set_stopped(store: Store, actor: Actor, batch_id: int, stopped: bool) -> None:
+    actor.require(GATHER)
+    with store.session() as session:
+        row = _row(session, batch_id)
+        if row.stopped == stopped:
+            return
+        row.stopped = stopped
+        record(session, actor, "stop" if stopped else "go on", "batch", batch_id)
+        if stopped:
+            return
+        session.flush()
+        for document in session.scalars(
+            select(Document).where(Document.batch_id == batch_id, Document.state == "received")
+        ):
+            if document.page_count is None:
+                queue_opening(session, document)
+            else:
+                queue_unread(session, document)
+
+
+def set_priority(store: Store, actor: Actor, batch_id: int, priority: int) -> None:
+    """Also for what waits on the queue already."""
+    actor.require(GATHER)
+    if priority not in PRIORITIES:
+        raise InputError(f"{priority} is no priority; −1 (low), 0 (usual) and 1 (high) are.")
+    with store.session() as session:
+        row = _row(session, batch_id)
+        change = 20 * (priority - row.priority)
+        row.priority = priority
+        record(session, actor, "set priority", "batch", batch_id, priority=priority)
+        change_page_priority(session, batch_id, change)
+
+
+def remove(store: Store, actor: Actor, batch_id: int) -> tuple[int, int]:
+    """Remove the batch and its papers that nobody worked on; those with labels, settled fields or deliveries stay, without
+    a batch. Files as received are kept in any case. Returns (removed, kept)."""
+    actor.require(GATHER)
+    with store.session() as session:
+        row = _row(session, batch_id)
+        labelled = select(Label.document_id)
+        settled = select(Result.document_id).where(Result.origin == "person")
+        its = select(Document.id).where(Document.batch_id == batch_id)
+        going = list(
+            session.scalars(
+                its.where(
+                    Document.id.not_in(labelled),
+                    Document.id.not_in(settled),
+                    Document.state.not_in(("settled", "delivered")),
+                )
+            )
+        )
+        total = len(list(session.scalars(its)))
+        record(session, actor, "remove", "batch", batch_id, name=row.name, papers=len(going), kept=total - len(going))
+        session.execute(delete(Document).where(Document.id.in_(going)))
+        session.delete(row)
+        return len(going), total - len(going)

@@ -1,0 +1,147 @@
+"""How papers of a type are told: phrases, near twins, and what became of papers and bundles that the newest sorter had not seen."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+
+from jugum.core.classification import OTHER
+from jugum.core.classification.phrases import Phrases
+from jugum.core.evaluation.tables import ReportTable
+from jugum.core.training.verdicts import Counts
+from jugum.errors import InputError
+from jugum.flow.gather.place import LoadedSorters, phrases_in
+from jugum.flow.office.actor import PLAN, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.store import Store
+from jugum.store.models import DocumentType
+
+PHRASES_MAX, PHRASE_MAX = 40, 120
+
+
+@dataclass(frozen=True)
+class TwinView:
+    """Another type whose papers are easily taken for this one's: how alike their wording is (0–1)."""
+
+    type_id: int
+    name: str
+    likeness: float
+
+
+@dataclass(frozen=True)
+class CuttingView:
+    """How bundles of papers that the cutter had not seen were cut, `looks` seen or not: beginnings of papers (F1 0–1 with its 95 % interval, how many
+    there are), and papers cut out whole (share of `papers` with its interval)."""
+
+    looks: str
+    bundles: int
+    papers: int
+    starts: int
+    f1: float
+    f1_interval: tuple[float, float]
+    whole: int
+    whole_interval: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class SortingView:
+    """How papers of a type are told: its phrases, its near twins, and what became of papers of each type when judged by a sorter that had not
+    seen them: a row a type with its counts for each of `placed_as`. "" stands for no known type and for unplaced."""
+
+    pro: list[str]
+    contra: list[str]
+    twins: list[TwinView]
+    placed_as: list[str]
+    confusion: list[tuple[str, list[int]]]
+    cutting: list[CuttingView]
+
+
+def sorting_view(store: Store, sorters: LoadedSorters, type_id: int) -> SortingView:
+    with store.session() as session:
+        row = type_row(session, type_id)
+        workspace_id = row.workspace_id
+        said = phrases_in(session, workspace_id).get(type_id, Phrases())
+        names = dict(
+            session.execute(
+                select(DocumentType.id, DocumentType.name).where(DocumentType.workspace_id == workspace_id)
+            ).all()
+        )
+    loaded = sorters.newest(store, workspace_id)
+    pairs = loaded.sorter.twins() if loaded is not None else []
+    others = [(b if a == type_id else a, alike) for a, b, alike in pairs if type_id in (a, b)]
+    twins = [TwinView(other, names[other], alike) for other, alike in others if other in names]
+    placed_as, confusion = _confusion(loaded.sorter.figures if loaded is not None else (), names)
+    cutting = loaded.report.get("cutting", {}) if loaded is not None else {}
+    return SortingView(
+        list(said.pro),
+        list(said.contra),
+        sorted(twins, key=lambda one: -one.likeness),
+        placed_as,
+        confusion,
+        _cutting(cutting),
+    )
+
+
+def _cutting(kept: Mapping[str, Any]) -> list[CuttingView]:
+    return [
+        CuttingView(
+            looks, one["bundles"], one["papers"], one["starts"]["there"], Counts(**one["starts"]).f1, tuple(one["starts_interval"]), one["whole"],
+            tuple(one["whole_interval"]),
+        )
+        for looks, key in (("seen", "seen"), ("not seen", "unseen")) if (one := kept.get(key))
+    ]  # fmt: skip
+
+
+def _confusion(
+    figures: Sequence[tuple[int, int, int]], names: Mapping[int, str]
+) -> tuple[list[str], list[tuple[str, list[int]]]]:
+    counts = {(a, b): n for a, b, n in figures}
+    known = [one for one in names if any(one in pair for pair in counts)]
+    columns = [*known, OTHER]
+    rows = [(names.get(one, ""), [counts.get((one, other), 0) for other in columns]) for one in columns]
+    return [names.get(one, "") for one in columns], [(name, its) for name, its in rows if any(its)]
+
+
+def set_phrases(store: Store, actor: Actor, type_id: int, pro: Sequence[str], contra: Sequence[str]) -> None:
+    """Keep the phrases that speak for and against a type; they count at once for papers placed from now on."""
+    actor.require(PLAN)
+    kept = {
+        name: [" ".join(line.split()) for line in lines if line.strip()]
+        for name, lines in (("pro", pro), ("contra", contra))
+    }
+    for line in [*kept["pro"], *kept["contra"]]:
+        if len(line) > PHRASE_MAX or not any(map(str.isalnum, line)):
+            raise InputError(f"“{line[:60]}” is no phrase: it has letters or digits, and at most {PHRASE_MAX} of them.")
+    if len(kept["pro"]) + len(kept["contra"]) > PHRASES_MAX:
+        raise InputError(f"A type has at most {PHRASES_MAX} phrases.")
+    if both := {line.casefold() for line in kept["pro"]} & {line.casefold() for line in kept["contra"]}:
+        raise InputError(f"“{min(both)}” can't speak for and against the type at once.")
+    with store.session() as session:
+        row = type_row(session, type_id)
+        row.training = {**row.training, "phrases": kept}
+        record(
+            session, actor, "set phrases", "document_type", type_id, pro=len(kept["pro"]), contra=len(kept["contra"])
+        )
+
+
+def sorting_tables(view: SortingView) -> list[ReportTable]:
+    """The same as tables to take away; none for what was not measured."""
+    columns = ("papers of", *((f"placed as {name}" if name else "left unplaced") for name in view.placed_as))
+    types = ReportTable(
+        "types", "Types", columns, tuple((name or "no type it knew", *counts) for name, counts in view.confusion)
+    )
+    bundles = ReportTable(
+        "bundles", "Bundles", ("layouts", "bundles", "papers", "beginnings", "F1", "F1 low", "F1 high", "papers whole", "whole low", "whole high"),
+        tuple(
+            (one.looks, one.bundles, one.papers, one.starts, round(one.f1, 4), *_rounded(one.f1_interval), one.whole, *_rounded(one.whole_interval))
+            for one in view.cutting
+        ),
+    )  # fmt: skip
+    return [one for one in (types, bundles) if one.rows]
+
+
+def _rounded(pair: Sequence[float]) -> tuple[float, float]:
+    return round(pair[0], 4), round(pair[1], 4)

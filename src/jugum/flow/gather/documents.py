@@ -1,0 +1,304 @@
+"""Gather: bring papers in, keep them, show where they stand; set aside, take back, make samples."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import and_, delete, func, or_, select, text, update
+from sqlalchemy.orm import Session, joinedload
+
+from jugum.core.ocr import check_engine, check_language, plain_name
+from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.gather.bundles import check_method
+from jugum.flow.gather.read import (
+    document_row,
+    finish_reading,
+    pages_of,
+    queue_opening,
+    queue_unread,
+    source_file,
+)
+from jugum.flow.office.actor import GATHER, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.store import Store
+from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, SourceFile, Workspace
+
+__all__ = ["Intake", "Received", "document_row", "pages_of", "plain_name", "receive"]
+
+PURPOSES = ("sample", "live")
+NO_SAMPLE = ("delivered", "received", "set aside", "to cut", "unplaced", "unpacked")  # states a sample isn't made from
+
+
+@dataclass(frozen=True)
+class Intake:
+    """How what comes in is to be read and cut, and what it came with. None for `engine`: the setting's. `workspace_id` is needed
+    only where no type tells it and there are several."""
+
+    workspace_id: int | None = None
+    source_id: int | None = None
+    batch_id: int | None = None
+    engine: str | None = None
+    language: str = "eng"
+    cut: str = "none"
+
+
+@dataclass(frozen=True)
+class Received:
+    """What became of a file: its document, and the one that had the same bytes already, if any."""
+
+    document_id: int
+    name: str
+    twin: bool
+
+
+@dataclass(frozen=True)
+class DocumentView:
+    """A paper as a row of a list. `pages_read` counts of `page_count` (None until the file is opened)."""
+
+    id: int
+    name: str
+    purpose: str
+    state: str
+    reason: str | None
+    page_count: int | None
+    pages_read: int
+    received_at: datetime
+    bytes: int
+    sha256: str
+    source: str | None
+    confidence: float | None
+    holds: int
+    type_id: int | None
+    locked: bool
+    note: str
+    parent_id: int | None
+    batch_id: int | None
+    engine: str
+    language: str
+    cut: str
+    workspace_id: int
+
+
+def receive(
+    store: Store, actor: Actor | None, type_id: int | None, name: str, data: bytes, *, purpose: str, again: bool = False,
+    intake: Intake | None = None,
+) -> Received:  # fmt: skip
+    """Keep a file and queue its reading; done when bytes and row are safe. Without a type the program finds it out. The same
+    bytes as an earlier file of the workspace give back the paper that is there (`twin`), unless `again` asks for a second.
+
+    Empty and too large files are refused here; everything else is kept, and what can't be read says so in its row. `actor` is
+    None for what a source of the workspace brings.
+    """
+    if actor is not None:
+        actor.require(GATHER)
+    intake = intake or Intake()
+    name = plain_name(name)
+    engine = intake.engine or store.settings.engine
+    if purpose not in PURPOSES:
+        raise InputError(f"“{purpose}” is no purpose; a paper is a sample or live.")
+    check_engine(engine)
+    check_method(intake.cut)
+    check_language(intake.language)
+    _check_size(store, name, len(data))
+    key = store.files.put(data)
+    with store.session() as session:
+        workspace_id = _workspace(session, type_id, intake)
+        _check_batch(session, intake.batch_id, workspace_id)
+        # Two uploads of the same bytes at once must not both find nobody: the second waits here.
+        session.execute(text("SELECT pg_advisory_xact_lock(hashtext(:key))"), {"key": f"{workspace_id}:{key}"})
+        if not again:
+            there = (
+                select(Document)
+                .join(SourceFile)
+                .where(SourceFile.workspace_id == workspace_id, SourceFile.sha256 == key)
+            )
+            twin = session.scalar(there.order_by(Document.id).limit(1))
+            if twin is not None:
+                return Received(twin.id, twin.name, True)
+        file = source_file(session, workspace_id, key, name, len(data))
+        document = Document(
+            workspace_id=workspace_id, type_id=type_id, source_file_id=file.id, name=name, purpose=purpose,
+            received_by=actor.id if actor else None, source_id=intake.source_id, batch_id=intake.batch_id, engine=engine,
+            language=intake.language, cut=intake.cut, placed_by="person" if actor else "program",
+        )  # fmt: skip
+        session.add(document)
+        session.flush()
+        queue_opening(session, document, sooner=5)
+        record(session, actor, "receive", "document", document.id, name=name, sha256=key, purpose=purpose)
+        return Received(document.id, name, False)
+
+
+def _check_size(store: Store, name: str, size: int) -> None:
+    if not size:
+        raise InputError(f"“{name}” is empty (0 bytes). Send it again from where it was made.")
+    if size > store.settings.bytes_max:
+        limit = store.settings.bytes_max / 1e6
+        raise InputError(f"“{name}” has {size / 1e6:.0f} MB; at most {limit:.0f} MB are taken. Split it first.")
+
+
+def _workspace(session: Session, type_id: int | None, intake: Intake) -> int:
+    if type_id is not None:
+        return type_row(session, type_id).workspace_id
+    if intake.workspace_id is not None:
+        if session.get(Workspace, intake.workspace_id) is None:
+            raise NotFound(f"There is no workspace {intake.workspace_id}.")
+        return intake.workspace_id
+    known = list(session.scalars(select(Workspace.id)))
+    if len(known) != 1:
+        raise InputError("Say to which workspace the paper belongs, or of what type it is.")
+    return known[0]
+
+
+def _check_batch(session: Session, batch_id: int | None, workspace_id: int) -> None:
+    batch = session.get(Batch, batch_id) if batch_id is not None else None
+    if batch_id is not None and (batch is None or batch.workspace_id != workspace_id):
+        raise NotFound(f"There is no batch {batch_id} in this workspace.")
+
+
+def documents(
+    store: Store,
+    type_id: int,
+    *,
+    purpose: str | None = None,
+    state: str | None = None,
+    batch_id: int | None = None,
+    limit: int = 200,
+    before: int | None = None,
+) -> list[DocumentView]:
+    """Papers of a type, the newest first."""
+    with store.session() as session:
+        workspace_id = type_row(session, type_id).workspace_id
+        # Bundles and containers have no type of their own; they are shown with every type of their workspace.
+        its = or_(
+            Document.type_id == type_id,
+            and_(Document.type_id.is_(None), Document.workspace_id == workspace_id, Document.state != "unplaced"),
+        )
+        query = select(Document).where(its).options(joinedload(Document.file))
+        if batch_id:
+            query = query.where(Document.batch_id == batch_id)
+        if purpose:
+            query = query.where(Document.purpose == purpose)
+        if state:
+            query = query.where(Document.state == state)
+        if before:
+            query = query.where(Document.id < before)
+        return _views(session, session.scalars(query.order_by(Document.id.desc()).limit(limit)).all())
+
+
+def document_view(store: Store, document_id: int) -> DocumentView:
+    with store.session() as session:
+        return _views(session, [document_row(session, document_id)])[0]
+
+
+def _views(session: Session, rows: Sequence[Document]) -> list[DocumentView]:
+    ids = [row.id for row in rows]
+    read = {
+        document: (source, confidence)
+        for document, source, confidence in session.execute(
+            select(PageRow.document_id, func.min(PageRow.source), func.avg(PageRow.confidence))
+            .where(PageRow.document_id.in_(ids), PageRow.read_at.is_not(None))
+            .group_by(PageRow.document_id)
+        )
+    }
+    held: dict[int, int] = {
+        document: count
+        for document, count in session.execute(
+            select(Hold.document_id, func.count(Hold.id))
+            .where(Hold.document_id.in_(ids), Hold.settled_at.is_(None))
+            .group_by(Hold.document_id)
+        )
+    }
+    return [
+        DocumentView(
+            row.id, row.name, row.purpose, row.state, row.reason, row.page_count, row.pages_read, row.received_at,
+            row.file.bytes, row.file.sha256, *read.get(row.id, (None, None)), held.get(row.id, 0), row.type_id, row.locked, row.note,
+            row.parent_id, row.batch_id, row.engine, row.language, row.cut, row.workspace_id,
+        )
+        for row in rows
+    ]  # fmt: skip
+
+
+def set_aside(store: Store, actor: Actor, document_id: int, reason: str) -> None:
+    """A person says that a paper can't be used, and why."""
+    if not (actor.can(GATHER) or actor.can("review")):
+        actor.require(GATHER)
+    reason = reason.strip()
+    if not reason:
+        raise InputError("Say why the paper is set aside.")
+    with store.session() as session:
+        document = document_row(session, document_id)
+        if document.state == "delivered":
+            raise Conflict(f"“{document.name}” is delivered already and can't be set aside.")
+        if document.state == "unpacked":
+            raise Conflict(f"“{document.name}” was taken apart; set its papers aside, or join them again.")
+        record(session, actor, "set aside", "document", document_id, before=document.state, reason=reason)
+        document.state, document.reason, document.set_aside_by = "set aside", reason, actor.id
+
+
+def take_back(store: Store, actor: Actor, document_id: int) -> None:
+    """Undo setting aside: the paper goes back to where its reading, labels and holds say it was; one that was not read to
+    its end is read again."""
+    actor.require(GATHER)
+    with store.session() as session:
+        document = document_row(session, document_id)
+        if document.state != "set aside":
+            raise Conflict(f"“{document.name}” is not set aside.")
+        if document.locked:
+            raise Conflict(f"“{document.name}” is locked: give its password instead.")
+        was_read = bool(document.page_count) and document.pages_read == document.page_count
+        document.reason = document.set_aside_by = None
+        document.state = "received"
+        record(session, actor, "take back", "document", document_id)
+        labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
+        if not document.page_count:
+            queue_opening(session, document, sooner=5)
+        elif not was_read:
+            queue_unread(session, document)
+        elif labelled and document.purpose == "sample":
+            document.state = "in hand"
+        elif not session.scalar(
+            select(PageRow.id).where(PageRow.document_id == document_id, PageRow.problem == "").limit(1)
+        ):
+            session.execute(update(PageRow).where(PageRow.document_id == document_id).values(read_at=None, problem=""))
+            document.pages_read = 0
+            queue_unread(session, document)
+        else:
+            session.execute(delete(Hold).where(Hold.document_id == document_id, Hold.settled_at.is_(None)))
+            finish_reading(session, document, without_bad=True)
+
+
+def change_purpose(store: Store, actor: Actor, document_id: int, purpose: str) -> None:
+    """Make a live paper a sample, so that it can be labelled whole. What was drafted for it is dropped."""
+    actor.require(GATHER)
+    if purpose != "sample":
+        raise InputError("A paper can only be made a sample; send it again to have it live.")
+    with store.session() as session:
+        document = document_row(session, document_id)
+        if document.purpose == "sample" or document.state in NO_SAMPLE:
+            raise Conflict(f"“{document.name}” is {document.state} and can't be made a sample.")
+        for table in (Hold, Result, Reading):
+            session.execute(delete(table).where(table.document_id == document_id))
+        labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
+        document.purpose, document.state = "sample", "in hand" if labelled else "to label"
+        record(session, actor, "make sample", "document", document_id)
+
+
+def original(store: Store, document_id: int) -> tuple[str, bytes]:
+    """Name and bytes of the file as it was received."""
+    with store.session() as session:
+        document = document_row(session, document_id)
+        name, key = document.name, document.file.sha256
+    return name, store.files.get(key)
+
+
+def progress(store: Store, type_id: int, known: Sequence[int]) -> list[DocumentView]:
+    """The rows of the papers a page shows as not done yet."""
+    with store.session() as session:
+        rows = session.scalars(
+            select(Document)
+            .where(Document.id.in_(list(known)[:500]), or_(Document.type_id == type_id, Document.type_id.is_(None)))
+            .options(joinedload(Document.file))
+        ).all()
+        return _views(session, rows)

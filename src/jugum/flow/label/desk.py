@@ -1,0 +1,459 @@
+"""Label: the desk on which the right answers are shown on samples."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from jugum.core.extraction.clauses.sections import paragraphs_of, places_of
+from jugum.core.extraction.tables.grid import GridCell, cells_of_grid, propose_grid
+from jugum.core.page import Box
+from jugum.core.values import normal_form
+from jugum.errors import Conflict, InputError
+from jugum.flow.gather.documents import document_row, pages_of
+from jugum.flow.gather.explore import Explorer, RegionAsked, read_here, structure_on
+from jugum.flow.in_force import LoadedVersions
+from jugum.flow.label import double_labelling
+from jugum.flow.label.control_suggestions import answered, planted
+from jugum.flow.label.desk_parts import (
+    FieldShape,
+    Other,
+    PageView,
+    Sides,
+    ValueInput,
+    ValueView,
+    grid_of,
+    must_see_personal,
+    open_desk,
+    page_views,
+    shape_of_field,
+    shown_fields,
+    table_value,
+)
+from jugum.flow.label.layouts import look_name
+from jugum.flow.label.next_paper import neighbours
+from jugum.flow.label.rows import (
+    LABEL_STATES,
+    CellInput,
+    HowSaid,
+    LabelledField,
+    columns_of,
+    field_row,
+    labelled_now,
+    labels,
+    resolved_values,
+    value_of,
+    write_table,
+    write_values,
+)
+from jugum.flow.label.suggestions import Suggested, suggestions
+from jugum.flow.label.suspicious import failing_checks
+from jugum.flow.office.actor import LABEL, Actor, record
+from jugum.flow.plan.fields import plan_in, value_type_of
+from jugum.store import Store
+from jugum.store.models import Document, Field, Label, Person
+from jugum.store.queue import Task, enqueue, is_waiting
+
+SUGGESTED_PAGES_MAX = 12  # of longer papers suggestions are fetched once the desk is open
+
+
+@dataclass(frozen=True)
+class LabelField:
+    """A field on the labelling desk: what a person said of it (`decided`), and what is suggested. `passes`: the suggestion's
+    measured confidence reaches its threshold. `inside` is the clause it stands in; `dispute`, the two labellers' answers."""
+
+    key: str
+    name: str
+    data_type: str
+    required: bool
+    many: bool
+    decided: bool
+    absent: bool
+    how: str
+    values: list[ValueView]
+    suggestion: list[ValueView] = field(default_factory=list)
+    others: list[ValueView] = field(default_factory=list)
+    threshold: float | None = None
+    shape: FieldShape | None = None
+    rows: list[list[ValueView | None]] = field(default_factory=list)
+    suggested_rows: list[list[ValueView | None]] = field(default_factory=list)
+    passes: bool = False
+    inside: str = ""
+    failing: str = ""
+    disputed: bool = False
+
+
+@dataclass(frozen=True)
+class LabelDesk:
+    id: int
+    name: str
+    type_id: int
+    type: str
+    state: str
+    revision: int
+    pages: list[PageView]
+    fields: list[LabelField]
+    others: list[Other]
+    previous: int | None
+    next: int | None
+    next_why: str
+    left: int
+    suggest_later: bool
+    blind: bool
+    look: str
+
+
+def desk(
+    store: Store, actor: Actor, document_id: int, versions: LoadedVersions, explorer: Explorer | None = None
+) -> LabelDesk:
+    """Everything the labelling desk shows of a sample; notes that the actor has it open."""
+    actor.require(LABEL)
+    with store.session() as session:
+        document = document_row(session, document_id)
+        if document.purpose != "sample":
+            raise Conflict(f"“{document.name}” is a live paper; make it a sample to label it whole.")
+        must_see_personal(actor, document)
+        blind = double_labelling.is_blind(session, document, actor.id)
+        said = double_labelling.own_labels(session, document, actor.id) if blind else _labels(session, document)
+        later = (document.page_count or 0) > SUGGESTED_PAGES_MAX
+        wanted = document.state != "labelled" and not later
+        found = suggestions(store, session, document, versions, explorer) if wanted else {}
+        found = planted(session, document, actor, found)
+        near = neighbours(session, document, actor.id)
+        return LabelDesk(
+            document.id, document.name, document.placed_type.id, document.placed_type.name, document.state, document.revision,
+            page_views(session, document_id), _fields(session, document, said, found),
+            open_desk(session, actor, document), near.before, near.after, near.why, near.left,
+            later and document.state != "labelled", blind, look_name(session, document),
+        )  # fmt: skip
+
+
+def late_suggestions(
+    store: Store, actor: Actor, document_id: int, versions: LoadedVersions, explorer: Explorer
+) -> list[LabelField]:
+    """The fields of a long paper with their suggestions, once its desk is open."""
+    actor.require(LABEL)
+    with store.session() as session:
+        document = document_row(session, document_id)
+        found = planted(session, document, actor, suggestions(store, session, document, versions, explorer))
+        return _fields(session, document, _labels(session, document), found)
+
+
+def _labels(session: Session, document: Document) -> dict[int, list[Label]]:
+    found: dict[int, list[Label]] = {}
+    query = select(Label).where(Label.document_id == document.id).order_by(Label.field_id, Label.position)
+    for label in session.scalars(query):
+        found.setdefault(label.field_id, []).append(label)
+    return found
+
+
+def _fields(
+    session: Session, document: Document, said: dict[int, list[Label]], found: dict[str, Suggested]
+) -> list[LabelField]:
+    names = dict(session.execute(select(Person.id, Person.name)).all())
+    failing = failing_checks(session, document)
+    disputed = double_labelling.disputed_fields(session, document)
+    return [
+        replace(
+            _label_field(row, said, names, found), inside=row.inside, failing=failing.get(row.key, ""),
+            disputed=row.id in disputed,
+        )
+        for row in shown_fields(document, derived=False)
+    ]  # fmt: skip
+
+
+def _label_field(
+    row: Field, all_labels: dict[int, list[Label]], names: dict[int, str], suggested: dict[str, Suggested]
+) -> LabelField:
+    mine, ghost, kind = all_labels.get(row.id, []), suggested.get(row.key, Suggested()), value_type_of(row)
+    if row.kind == "table":
+        return _label_table(row, all_labels, names, suggested)
+    return LabelField(
+        row.key, row.name, row.data_type, row.required, row.many, bool(mine), any(label.absent for label in mine),
+        mine[0].how if mine else "", [value_of(label, kind, names) for label in mine if not label.absent],
+        [] if mine else [one for one in ghost.values if one], ghost.others, ghost.threshold, shape_of_field(row),
+        passes=ghost.passes and not mine,
+    )  # fmt: skip
+
+
+def _label_table(
+    row: Field, all_labels: dict[int, list[Label]], names: dict[int, str], suggested: dict[str, Suggested]
+) -> LabelField:
+    """A table's cells by row; the table's own value says how many rows there are and where."""
+    columns = columns_of(row)
+    own = all_labels.get(row.id, [])
+    said = {
+        one.key: {label.position: value_of(label, value_type_of(one), names) for label in all_labels.get(one.id, [])}
+        for one in columns
+    }
+    rows = grid_of([said[one.key] for one in columns])
+    found = [dict(enumerate(suggested.get(one.key, Suggested()).values)) for one in columns]
+    ghost = grid_of([{at: value for at, value in column.items() if value} for column in found])
+    cells = [label for one in columns for label in all_labels.get(one.id, [])]
+    decided = bool(own or cells)
+    return LabelField(
+        row.key, row.name, row.data_type, row.required, False, decided, any(label.absent for label in own),
+        (own or cells)[0].how if decided else "", table_value(rows), [] if decided else table_value(ghost),
+        shape=shape_of_field(row), rows=rows, suggested_rows=[] if decided else ghost,
+    )  # fmt: skip
+
+
+# ---- Saying -----------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Said:
+    """What became of a label: the paper's new revision, and, when a planted suggestion was agreed to, what is right."""
+
+    revision: int
+    plant: str = ""
+
+
+def set_label(
+    store: Store,
+    actor: Actor,
+    document_id: int,
+    key: str,
+    values: Sequence[ValueInput],
+    *,
+    absent: bool = False,
+    how: str | HowSaid = "marked",
+    revision: int | None = None,
+) -> Said:
+    """Say what a field's values on a sample are, or that it is absent, or (neither) that nothing is said any more. Of a paper that
+    was given to two labellers, each says it apart from the other."""
+    actor.require(LABEL)
+    way = how if isinstance(how, HowSaid) else HowSaid(how)
+    with store.session() as session:
+        document = labelled_now(session, document_id, revision)
+        row = field_row(document, key)
+        found = resolved_values(session, document.id, row, values, absent=absent)
+        if caught := answered(session, document, row, actor, [value.normal or value.text for value in found]):
+            return Said(document.revision, caught)
+        if double_labelling.is_blind(session, document, actor.id):
+            double_labelling.say(session, document, row, actor.id, found, absent=absent, how=way.how)
+        else:
+            before = write_values(session, actor.id, document, row, found, absent=absent, how=way)
+            after = [value.text for value in found]
+            record(
+                session, actor, "label", "document", document_id, field=key, before=before, after=after, absent=absent,
+                how=way.how,
+            )  # fmt: skip
+        return Said(_touched(document))
+
+
+def set_table(
+    store: Store,
+    actor: Actor,
+    document_id: int,
+    key: str,
+    rows: Sequence[dict[str, CellInput]],
+    *,
+    how: str | HowSaid = "marked",
+    revision: int | None = None,
+) -> Said:
+    """A table's labels, row by row: column key → cell."""
+    actor.require(LABEL)
+    way = how if isinstance(how, HowSaid) else HowSaid(how)
+    with store.session() as session:
+        document = labelled_now(session, document_id, revision)
+        row = field_row(document, key)
+        if double_labelling.is_blind(session, document, actor.id):
+            double_labelling.say_rows(session, document, row, actor.id, rows, how=way.how)
+        else:
+            write_table(session, actor, document, row, rows, how=way)
+            record(
+                session,
+                actor,
+                "label",
+                "document",
+                document_id,
+                field=key,
+                before="",
+                after=f"{len(rows)} rows",
+                how=way.how,
+            )
+        return Said(_touched(document))
+
+
+def _touched(document: Document) -> int:
+    if document.state == "to label":
+        document.state = "in hand"
+    document.revision += 1
+    return document.revision
+
+
+def done(store: Store, actor: Actor, document_id: int) -> int | None:
+    """The sample is labelled. Fields nothing was said of are taken as not on this paper, unless they are required:
+    then InputError names them. Returns the next sample to label."""
+    actor.require(LABEL)
+    with store.session() as session:
+        document = labelled_now(session, document_id)
+        blind = double_labelling.is_blind(session, document, actor.id)
+        said = set(double_labelling.own_labels(session, document, actor.id) if blind else _labels(session, document))
+        columns = {row.inside for row in document.placed_type.fields if "." in row.key and row.id in said}
+        open_fields = [
+            row
+            for row in shown_fields(document, derived=False)
+            if row.id not in said and row.key not in columns
+        ]  # fmt: skip
+        missing = [row.name for row in open_fields if row.required]
+        if missing:
+            raise InputError(f"Still to mark or to say “not on this paper”: {', '.join(missing)}.")
+        for row in open_fields:
+            if blind:
+                double_labelling.say(session, document, row, actor.id, [], absent=True, how="marked")
+            else:
+                write_values(session, actor.id, document, row, [], absent=True, how="marked")
+        if blind:
+            double_labelling.finished(session, actor, document)
+        else:
+            document.state = "labelled"
+            record(session, actor, "labelled", "document", document_id)
+            session.flush()
+            _train_soon_if_due(session, actor, document)
+        document.revision += 1
+        document.opened_by = document.opened_at = None
+        return neighbours(session, document, actor.id).after
+
+
+def _train_soon_if_due(session: Session, actor: Actor, document: Document) -> None:
+    """Where the type trains automatically, have it looked at in the background whether a training is due."""
+    asked = {"type_id": document.type_id, "person_id": actor.id}
+    if document.placed_type.training.get("when") and not is_waiting(session, Task.TRAIN_IF_DUE, **asked):
+        enqueue(session, Task.TRAIN_IF_DUE, priority=40, lock=f"due-{document.type_id}", **asked)
+
+
+def release(store: Store, actor: Actor, document_id: int) -> None:
+    """The actor left the desk."""
+    with store.session() as session:
+        session.execute(
+            update(Document)
+            .where(Document.id == document_id, Document.opened_by == actor.id)
+            .values(opened_by=None, opened_at=None)
+        )
+
+
+# ---- Helps while marking ------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class GridView:
+    """Rails and lines of a table on a page, the column each part between two rails is, and what stands in the cells."""
+
+    page: int
+    rails: list[float]
+    lines: list[float]
+    columns: list[str]
+    cells: list[list[ValueView | None]]
+
+
+def propose_rails(
+    store: Store, explorer: Explorer, actor: Actor, document_id: int, key: str, page: int, box: Sides
+) -> GridView:
+    """Rails and lines for a table that was swept. InputError when no words stand there."""
+    actor.require(LABEL)
+    with store.session() as session:
+        document = document_row(session, document_id)
+        row = field_row(document, key)
+        if row.kind != "table":
+            raise InputError(f"{row.name} is no table.")
+        plan = plan_in(document.placed_type)
+        found = next((one for one in pages_of(session, document_id) if one.number == page), None)
+        if found is None:
+            raise InputError(f"“{document.name}” has no page {page}.")
+        ruled = structure_on(store, session, explorer, document, page).ruling.cells
+    grid = propose_grid(found, Box(*box), plan.inside(key), ruled)
+    if grid is None:
+        raise InputError("No words stand there: sweep over the rows of the table.")
+    cells = [[_cell(cell, page) for cell in line] for line in cells_of_grid(found, grid)]
+    return GridView(page, list(grid.rails), list(grid.lines), list(grid.columns), cells)
+
+
+def _cell(cell: GridCell | None, page: int) -> ValueView | None:
+    return ValueView(cell.text, cell.text, page, [round(side, 5) for side in cell.box]) if cell else None
+
+
+@dataclass(frozen=True)
+class Paragraph:
+    """A paragraph or headed section: its text and its place on each page it stands on."""
+
+    text: str
+    heading: str
+    places: list[tuple[int, list[float]]]
+
+
+def paragraphs(store: Store, document_id: int) -> list[Paragraph]:
+    """The paper's paragraphs in reading order, over page breaks: what lights up when a clause is marked."""
+    with store.session() as session:
+        document_row(session, document_id)
+        pages = pages_of(session, document_id)
+    return [
+        Paragraph(one.text, one.heading, [(page, [round(v, 5) for v in box]) for page, box in places_of(one.lines)])
+        for one in paragraphs_of(pages)
+    ]
+
+
+@dataclass(frozen=True)
+class PageMark:
+    """A mark on a page: a tick box with its state and the words beside it, or a signature."""
+
+    kind: str
+    page: int
+    box: list[float]
+    ticked: bool
+    label: str
+
+
+def page_marks(store: Store, explorer: Explorer, document_id: int, page: int) -> list[PageMark]:
+    """The tick boxes and signatures found on a page."""
+    from jugum.core.extraction.marks import ticks_of
+
+    with store.session() as session:
+        document = document_row(session, document_id)
+        layers = structure_on(store, session, explorer, document, page)
+        its = [one for one in pages_of(session, document_id) if one.number == page]
+    ticks = [
+        PageMark("tick box", page, [round(v, 5) for v in one.box], one.ticked, one.caption)
+        for one in ticks_of(its, [layers])
+    ]
+    signed = [PageMark("signature", page, [round(v, 5) for v in box], True, "") for box in layers.signatures]
+    return ticks + signed
+
+
+@dataclass(frozen=True)
+class Offered:
+    """A text that a region says when it is read closely, and whether the field's data type can read it."""
+
+    text: str
+    normal: str
+    how: str
+
+
+def read_region_for(
+    store: Store, explorer: Explorer, actor: Actor, document_id: int, key: str, page: int, box: Sides
+) -> list[Offered]:
+    """Read a region again in several ways, at higher resolution, for a field: the texts that its data type can read come first."""
+    actor.require(LABEL)
+    with store.session() as session:
+        row = field_row(document_row(session, document_id), key)
+        kind = value_type_of(row)
+    found: dict[str, str] = {}
+    for how, asked in (
+        ("read closely", RegionAsked(box, dpi=400)),
+        ("light evened out", RegionAsked(box, dpi=400, contrast=True)),
+        ("quick engine", RegionAsked(box, "quick", dpi=400)),
+    ):
+        text = " ".join(str(word[0]) for word in read_here(store, explorer, document_id, page, asked))
+        if text.strip():
+            found.setdefault(text.strip(), how)
+    offered = [Offered(text, normal_form(text, kind) or "", how) for text, how in found.items()]
+    return sorted(offered, key=lambda one: not one.normal)
+
+
+__all__ = [
+    "LABEL_STATES", "CellInput", "HowSaid", "LabelDesk", "LabelledField", "desk", "done", "labels", "set_label", "set_table",
+]  # fmt: skip

@@ -1,0 +1,372 @@
+"""Two labellers: papers given to two people blind to each other, how far they agree, and the disputes an analyst settles."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from jugum.core.evaluation.agreement import Agreement, agreement
+from jugum.core.values import normal_or_text, same_value
+from jugum.errors import Conflict, InputError
+from jugum.flow.label.desk_parts import ValueView
+from jugum.flow.label.rows import (
+    LABEL_STATES,
+    CellInput,
+    columns_of,
+    field_row,
+    labelled_now,
+    write_table,
+    write_values,
+)
+from jugum.flow.office.actor import LABEL, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.flow.plan.fields import value_type_of
+from jugum.store import Store
+from jugum.store.models import Assignment, Document, Field, Label, Opinion, Person
+
+
+def _given(session: Session, document_id: int) -> list[Assignment]:
+    return list(
+        session.scalars(select(Assignment).where(Assignment.document_id == document_id).order_by(Assignment.id))
+    )
+
+
+def is_blind(session: Session, document: Document, person_id: int) -> bool:
+    """Whether this person labels the paper apart from another. Conflict for somebody else while the two are at it."""
+    given = _given(session, document.id)
+    if not given or all(one.done_at for one in given):
+        return False
+    if person_id not in {one.person_id for one in given}:
+        people = session.scalars(select(Person.name).where(Person.id.in_([one.person_id for one in given]))).all()
+        raise Conflict(f"“{document.name}” was given to {' and '.join(people)}, who label it apart from each other.")
+    return True
+
+
+def own_labels(session: Session, document: Document, person_id: int) -> dict[int, list[Label]]:
+    """What one of the two has said so far, in the shape of labels (which they are not yet)."""
+    found: dict[int, list[Label]] = {}
+    rows = {row.id: row for row in document.placed_type.fields}
+    for one in session.scalars(
+        select(Opinion).where(Opinion.document_id == document.id, Opinion.person_id == person_id)
+    ):
+        row = rows[one.field_id]
+        if row.kind == "table":
+            keys = {column.key: column for column in columns_of(row)}
+            for position, cells in enumerate(one.said):
+                for key, cell in cells.items():
+                    found.setdefault(keys[key].id, []).append(_as_label(one, keys[key], position, cell))
+            if not one.said:
+                found[row.id] = [_absent(one)]
+        elif one.absent:
+            found[row.id] = [_absent(one)]
+        else:
+            found[row.id] = [_as_label(one, row, position, value) for position, value in enumerate(one.said)]
+    return found
+
+
+def _as_label(one: Opinion, row: Field, position: int, value: dict[str, Any]) -> Label:
+    text = str(value["text"])
+    return Label(
+        document_id=one.document_id, field_id=row.id, position=position, absent=False, text=text,
+        normal=value.get("normal") or normal_or_text(text, value_type_of(row)), page=value.get("page"), box=value.get("box"),
+        more=value.get("more", []), read=value.get("read", ""), how=one.how, person_id=one.person_id, at=one.at,
+    )  # fmt: skip
+
+
+def _absent(one: Opinion) -> Label:
+    return Label(
+        document_id=one.document_id, field_id=one.field_id, position=0, absent=True, text="", normal="", more=[], read="",
+        how=one.how, person_id=one.person_id, at=one.at,
+    )  # fmt: skip
+
+
+def say(
+    session: Session, document: Document, row: Field, person_id: int, values: Sequence[ValueView], *, absent: bool, how: str
+) -> None:  # fmt: skip
+    """Keep what one of the two says of a field; nothing and not absent takes it back."""
+    said = [
+        {"text": v.text, "normal": v.normal, "page": v.page, "box": v.box, "more": [list(m) for m in v.more], "read": v.read}
+        for v in values
+    ]  # fmt: skip
+    _keep(session, document, row, person_id, said, absent=absent, how=how)
+
+
+def say_rows(
+    session: Session, document: Document, row: Field, person_id: int, rows: Sequence[dict[str, CellInput]], *, how: str
+) -> None:  # fmt: skip
+    said = [
+        {key: {"text": cell.text.strip(), "page": cell.page, "box": cell.box} for key, cell in line.items() if cell.text.strip()}
+        for line in rows
+    ]  # fmt: skip
+    said = [line for line in said if line]
+    _keep(session, document, row, person_id, said, absent=not said, how=how)
+
+
+def _keep(session: Session, document: Document, row: Field, person_id: int, said: list[Any], *, absent: bool, how: str) -> None:  # fmt: skip
+    session.execute(
+        delete(Opinion).where(
+            Opinion.document_id == document.id, Opinion.field_id == row.id, Opinion.person_id == person_id
+        )
+    )
+    if said or absent:
+        session.add(
+            Opinion(
+                document_id=document.id, field_id=row.id, person_id=person_id, absent=absent, how=how, said=said,
+                at=datetime.now(UTC),
+            )
+        )  # fmt: skip
+    session.flush()
+
+
+def finished(session: Session, actor: Actor, document: Document) -> None:
+    """One of the two is done. When both are, what they agree on becomes labels; the paper is labelled if that is all."""
+    given = _given(session, document.id)
+    for one in given:
+        if one.person_id == actor.id:
+            one.done_at = datetime.now(UTC)
+    record(session, actor, "labelled apart", "document", document.id)
+    session.flush()
+    if not all(one.done_at for one in given):
+        document.state = "in hand"
+        return
+    rows = {row.id: row for row in document.placed_type.fields}
+    for field_id, (first, second) in _pairs(session, [document.id]).items():
+        row = rows[field_id[1]]
+        if _same(row, first, second):
+            _make_label(session, document, row, first)
+    _close_if_settled(session, document)
+
+
+def _close_if_settled(session: Session, document: Document) -> None:
+    session.flush()
+    document.state = "in hand" if disputed_fields(session, document) else "labelled"
+
+
+def _pairs(session: Session, ids: Sequence[int]) -> dict[tuple[int, int], tuple[Opinion, Opinion]]:
+    """(document, field) → the two opinions, where both are there."""
+    by_field: dict[tuple[int, int], list[Opinion]] = defaultdict(list)
+    for one in session.scalars(select(Opinion).where(Opinion.document_id.in_(ids)).order_by(Opinion.person_id)):
+        by_field[one.document_id, one.field_id].append(one)
+    return {key: (its[0], its[1]) for key, its in by_field.items() if len(its) == 2}
+
+
+def _normals(row: Field, one: Opinion) -> list[str]:
+    """What an opinion says, in normal form: values in order, a table row by row."""
+    if row.kind == "table":
+        kinds = {column.key: value_type_of(column) for column in columns_of(row)}
+        return [
+            "|".join(f"{key}={normal_or_text(cell['text'], kinds[key])}" for key, cell in sorted(line.items())) for line in one.said
+        ]  # fmt: skip
+    return [str(value["normal"] or value["text"]) for value in one.said]
+
+
+def _same(row: Field, first: Opinion, second: Opinion) -> bool:
+    mine, theirs = _normals(row, first), _normals(row, second)
+    if len(mine) != len(theirs):
+        return False
+    kind = value_type_of(row)
+    return all(same_value(a, b, kind) for a, b in zip(mine, theirs, strict=True))
+
+
+def _make_label(session: Session, document: Document, row: Field, one: Opinion) -> None:
+    if row.kind == "table":
+        rows = [
+            {key: CellInput(cell["text"], cell["page"], _sides(cell["box"])) for key, cell in line.items()}
+            for line in one.said
+        ]
+        person = Actor(one.person_id, "", "analyst")
+        write_table(session, person, document, row, rows, how=one.how)
+        return
+    values = [
+        ValueView(v["text"], v["normal"], v["page"], v["box"], more=[(p, b) for p, b in v["more"]], read=v["read"]) for v in one.said
+    ]  # fmt: skip
+    write_values(session, one.person_id, document, row, values, absent=one.absent, how=one.how)
+
+
+def _sides(box: Sequence[float] | None) -> tuple[float, float, float, float] | None:
+    return (box[0], box[1], box[2], box[3]) if box else None
+
+
+def disputed_fields(session: Session, document: Document) -> set[int]:
+    """Fields the two have said different things of, and nobody has settled."""
+    given = _given(session, document.id)
+    if not given or not all(one.done_at for one in given):
+        return set()
+    rows = {row.id: row for row in document.placed_type.fields}
+    said = set(session.scalars(select(Label.field_id).where(Label.document_id == document.id)))
+    return {
+        field_id
+        for (_, field_id), (first, second) in _pairs(session, [document.id]).items()
+        if not _same(rows[field_id], first, second)
+        and not ({field_id, *(column.id for column in columns_of(rows[field_id]))} & said)
+    }
+
+
+# ---- Giving, settling, figures --------------------------------------------------------------------------------------------------
+
+
+def give(store: Store, actor: Actor, type_id: int, papers: int, people: Sequence[int]) -> list[int]:
+    """Give samples nobody has begun to two people, to label apart. Returns the papers given, the first that came first."""
+    actor.require(LABEL)
+    if len(set(people)) != 2:
+        raise InputError("Papers are given to two different people.")
+    with store.session() as session:
+        type_row(session, type_id)
+        chosen = session.scalars(select(Person).where(Person.id.in_(people), Person.active.is_(True))).all()
+        if len(chosen) != 2 or any(person.role == "reviewer" for person in chosen):
+            raise InputError("Both people must be active analysts or administrators: reviewers don't label samples.")
+        waiting = session.scalars(
+            select(Document)
+            .where(
+                Document.type_id == type_id, Document.purpose == "sample", Document.state == "to label",
+                ~select(Assignment.id).where(Assignment.document_id == Document.id).exists(),
+            )
+            .order_by(Document.id)
+            .limit(papers)
+        ).all()  # fmt: skip
+        if not waiting or papers < 1:
+            raise InputError("There is no sample that nobody has begun.")
+        for document in waiting:
+            for person in people:
+                session.add(Assignment(document_id=document.id, person_id=person))
+            record(session, actor, "give to two", "document", document.id, people=list(people))
+        return [document.id for document in waiting]
+
+
+def settle(store: Store, actor: Actor, document_id: int, key: str, person_id: int) -> str:
+    """Settle a dispute: the answer of one of the two becomes the label. Returns the paper's state. (Another answer is marked on
+    the desk, which settles it too.)"""
+    actor.require(LABEL)
+    with store.session() as session:
+        document = labelled_now(session, document_id)
+        row = field_row(document, key)
+        pair = _pairs(session, [document_id]).get((document_id, row.id))
+        one = next((one for one in pair or () if one.person_id == person_id), None)
+        if one is None or row.id not in disputed_fields(session, document):
+            raise Conflict(f"{row.name} of “{document.name}” is not in dispute (any more).")
+        _make_label(session, document, row, one)
+        before = [_normals(row, other) for other in pair or ()]
+        record(
+            session,
+            actor,
+            "settle dispute",
+            "document",
+            document_id,
+            field=key,
+            before=before,
+            after=_normals(row, one),
+        )
+        _close_if_settled(session, document)
+        document.revision += 1
+        return document.state
+
+
+@dataclass(frozen=True)
+class Answer:
+    """One labeller's answer in a dispute."""
+
+    person_id: int
+    person: str
+    text: str
+    page: int | None
+    box: list[float] | None
+
+
+@dataclass(frozen=True)
+class Dispute:
+    document: int
+    name: str
+    field: str
+    field_name: str
+    answers: list[Answer]
+
+
+@dataclass(frozen=True)
+class FieldAgreement:
+    key: str
+    name: str
+    figures: Agreement
+
+
+@dataclass(frozen=True)
+class Given:
+    """Papers given to two: how many, how many both have finished, and how many wait for each person."""
+
+    papers: int
+    finished: int
+    waiting: dict[str, int]
+
+
+@dataclass(frozen=True)
+class TwiceView:
+    given: Given
+    fields: list[FieldAgreement]
+    disputes: list[Dispute]
+    people: list[tuple[int, str]]
+
+
+def overview(store: Store, type_id: int) -> TwiceView:
+    """How far the two labellers of a type's papers agree, and what they dispute."""
+    with store.session() as session:
+        row = type_row(session, type_id)
+        names: dict[int, str] = dict(session.execute(select(Person.id, Person.name)).all())
+        given: dict[int, list[Assignment]] = defaultdict(list)
+        for one in session.scalars(
+            select(Assignment).join(Document).where(Document.type_id == type_id).order_by(Assignment.id)
+        ):
+            given[one.document_id].append(one)
+        both = [number for number, its in given.items() if all(one.done_at for one in its)]
+        waiting: dict[str, int] = defaultdict(int)
+        for its in given.values():
+            for one in its:
+                if not one.done_at:
+                    waiting[names[one.person_id]] += 1
+        pairs = _pairs(session, both)
+        documents = {
+            one.id: one
+            for one in session.scalars(select(Document).where(Document.id.in_(both), Document.state.in_(LABEL_STATES)))
+        }
+        disputed = {number: disputed_fields(session, document) for number, document in documents.items()}
+        shown = [field for field in row.fields if "." not in field.key and field.kind != "derived"]
+        fields = [FieldAgreement(field.key, field.name, agreement(_said_by_two(field, pairs))) for field in shown]
+        disputes = [
+            _dispute(documents[number], field, pairs[number, field.id], names)
+            for number in documents
+            for field in shown
+            if field.id in disputed[number]
+        ]
+        labellers = session.scalars(
+            select(Person).where(Person.active.is_(True), Person.role != "reviewer").order_by(Person.name)
+        ).all()
+        return TwiceView(
+            Given(len(given), len(both), dict(waiting)), fields, disputes, [(one.id, one.name) for one in labellers]
+        )
+
+
+def _said_by_two(field: Field, pairs: dict[tuple[int, int], tuple[Opinion, Opinion]]) -> list[tuple[str, str]]:
+    found = []
+    for (_, field_id), (first, second) in sorted(pairs.items()):
+        if field_id == field.id:
+            mine = "; ".join(_normals(field, first))
+            theirs = mine if _same(field, first, second) else "; ".join(_normals(field, second))
+            found.append((mine, theirs))
+    return found
+
+
+def _dispute(document: Document, field: Field, pair: tuple[Opinion, Opinion], names: dict[int, str]) -> Dispute:
+    answers = []
+    for one in pair:
+        first = next((value for value in one.said if isinstance(value, dict) and value.get("box")), {})
+        text = "; ".join(_normals(field, one)) if field.kind == "table" else "; ".join(v["text"] for v in one.said)
+        answers.append(
+            Answer(
+                one.person_id, names[one.person_id], text or "not on this paper", first.get("page"), first.get("box")
+            )
+        )
+    return Dispute(document.id, document.name, field.key, field.name, answers)

@@ -1,0 +1,200 @@
+"""Labels in and out as files, and words in from ALTO XML."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from jugum.core.formats.alto_in import words_from_alto
+from jugum.core.formats.labels_file import (
+    FieldData,
+    PaperData,
+    PlaceData,
+    ValueData,
+    annotation_page,
+    read_annotations,
+    read_lines,
+    write_lines,
+)
+from jugum.core.page import Page, pack_words
+from jugum.errors import Conflict, InputError
+from jugum.flow.gather.read import document_row
+from jugum.flow.label.desk_parts import SpotInput, ValueInput
+from jugum.flow.label.rows import LABEL_STATES, CellInput, HowSaid, columns_of, write_labels, write_table
+from jugum.flow.office.actor import GATHER, LABEL, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.store import Store
+from jugum.store.models import Document, Field, Label, PageRow, Person, SourceFile
+
+FORMATS = ("jsonl", "annotations")
+
+
+def written(store: Store, type_id: int, kind: str) -> bytes:
+    """All labels of a type's samples: "jsonl" or "annotations"."""
+    if kind not in FORMATS:
+        raise InputError(f"“{kind}” is no format of labels; {', '.join(FORMATS)} are.")
+    with store.session() as session:
+        papers = _papers(session, type_id)
+    if kind == "jsonl":
+        return write_lines(papers).encode()
+    return json.dumps(annotation_page(papers), ensure_ascii=False, indent=1).encode()
+
+
+def _papers(session: Session, type_id: int) -> list[PaperData]:
+    row = type_row(session, type_id)
+    names: dict[int, str] = dict(session.execute(select(Person.id, Person.name)).all())
+    documents = session.execute(
+        select(Document, SourceFile.sha256)
+        .join(SourceFile, Document.source_file_id == SourceFile.id)
+        .where(Document.type_id == type_id, Document.purpose == "sample", Document.state.in_(LABEL_STATES))
+        .order_by(Document.id)
+    ).all()
+    found = []
+    for document, sha256 in documents:
+        labels: dict[int, list[Label]] = {}
+        for one in session.scalars(
+            select(Label).where(Label.document_id == document.id).order_by(Label.field_id, Label.position)
+        ):
+            labels.setdefault(one.field_id, []).append(one)
+        fields = {
+            field.key: said
+            for field in row.fields
+            if "." not in field.key and (said := _field_data(field, labels, names)) is not None
+        }
+        if fields:
+            found.append(
+                PaperData(file=document.name, sha256=sha256, set=document.set_name, state=document.state, labels=fields)
+            )
+    return found
+
+
+def _field_data(field: Field, labels: dict[int, list[Label]], names: dict[int, str]) -> FieldData | None:
+    own = labels.get(field.id, [])
+    if field.kind == "table":
+        columns = columns_of(field)
+        cells = [(one.position, column.key, one) for column in columns for one in labels.get(column.id, [])]
+        if not cells:
+            return _said(own[0], names, absent=True) if own else None
+        rows: list[dict[str, ValueData]] = [{} for _ in range(max(position for position, _, _ in cells) + 1)]
+        for position, key, one in cells:
+            rows[position][key] = _value(one)
+        return _said(cells[0][2], names, rows=rows)
+    if not own:
+        return None
+    if own[0].absent:
+        return _said(own[0], names, absent=True)
+    return _said(own[0], names, values=[_value(one) for one in own])
+
+
+def _said(one: Label, names: dict[int, str], **more: Any) -> FieldData:
+    return FieldData(how=one.how, by=names.get(one.person_id, ""), at=one.at.astimezone(UTC).isoformat(), **more)
+
+
+def _value(one: Label) -> ValueData:
+    places = [PlaceData(page=one.page, box=tuple(one.box))] if one.page and one.box else []
+    places += [PlaceData(page=page, box=tuple(box)) for page, box in one.more]
+    return ValueData(text=one.text, normal=one.normal, places=places)
+
+
+@dataclass(frozen=True)
+class TakenIn:
+    """How many papers and values of a labels file were taken, and what was not."""
+
+    papers: int
+    values: int
+    unknown: list[str]
+
+
+def take_in(store: Store, actor: Actor, type_id: int, data: bytes, kind: str) -> TakenIn:
+    """Labels from a file become labels here, on the samples of the same bytes (or else of the same file name). Fields the plan does
+    not have, and papers that are not here, are told and change nothing."""
+    actor.require(LABEL)
+    if kind not in FORMATS:
+        raise InputError(f"“{kind}” is no format of labels; {', '.join(FORMATS)} are.")
+    papers = read_lines(data) if kind == "jsonl" else read_annotations(data)
+    unknown: list[str] = []
+    taken = values = 0
+    with store.session() as session:
+        row = type_row(session, type_id)
+        fields = {field.key: field for field in row.fields if "." not in field.key}
+        for paper in papers:
+            document = _document_of(session, type_id, paper)
+            if document is None:
+                unknown.append(f"“{paper.file}”: no sample with these bytes or this name is here")
+                continue
+            taken += 1
+            for key, said in paper.labels.items():
+                field = fields.get(key)
+                if field is None or field.kind == "derived":
+                    unknown.append(f"“{paper.file}”: the plan has no field “{key}” to label")
+                    continue
+                values += _take(session, actor, document, field, said)
+            document.set_name = paper.set if paper.set in ("train", "test", "spare") else document.set_name
+            document.state = "labelled" if paper.state == "labelled" and kind == "jsonl" else "in hand"
+            document.revision += 1
+            record(session, actor, "label from file", "document", document.id, fields=len(paper.labels), format=kind)
+    return TakenIn(taken, values, unknown)
+
+
+def _document_of(session: Session, type_id: int, paper: PaperData) -> Document | None:
+    mine = select(Document).where(
+        Document.type_id == type_id, Document.purpose == "sample", Document.state.in_(LABEL_STATES)
+    )
+    found = None
+    if paper.sha256:
+        found = session.scalar(
+            mine.join(SourceFile, Document.source_file_id == SourceFile.id)
+            .where(SourceFile.sha256 == paper.sha256)
+            .order_by((Document.name == paper.file).desc(), Document.id)
+            .limit(1)
+        )
+    return found or session.scalar(mine.where(Document.name == paper.file).order_by(Document.id).limit(1))
+
+
+def _take(session: Session, actor: Actor, document: Document, field: Field, said: FieldData) -> int:
+    how = HowSaid(said.how if said.how in ("marked", "typed", "agreed", "keyed") else "marked")
+    if field.kind == "table":
+        rows = [
+            {
+                key: CellInput(value.text, value.places[0].page, value.places[0].box) if value.places else CellInput(value.text)
+                for key, value in line.items()
+            }
+            for line in said.rows or []
+        ]  # fmt: skip
+        write_table(session, actor, document, field, rows, how=how)
+        return sum(map(len, rows))
+    given = [
+        ValueInput(
+            value.text, value.places[0].page if value.places else None, (), value.places[0].box if value.places else None,
+            tuple(SpotInput(place.page, (), place.box) for place in value.places[1:]),
+        )
+        for value in (said.values if field.many else said.values[:1])
+    ]  # fmt: skip
+    write_labels(session, actor, document, field, given, absent=said.absent and not given, how=how)
+    return len(given)
+
+
+def take_words(store: Store, actor: Actor, document_id: int, data: bytes) -> int:
+    """Put the words of an ALTO file in place of what was read, page by page. Returns how many words there are now. Conflict when the
+    pages don't match, or the paper is settled."""
+    actor.require(GATHER)
+    pages = words_from_alto(data)
+    with store.session() as session:
+        document = document_row(session, document_id, lock=True)
+        if document.state in ("settled", "delivered", "received", "set aside"):
+            raise Conflict(f"“{document.name}” is {document.state}; its words can't be changed.")
+        rows = session.scalars(select(PageRow).where(PageRow.document_id == document_id).order_by(PageRow.number)).all()
+        if len(rows) != len(pages):
+            raise Conflict(f"The ALTO file has {len(pages)} pages, “{document.name}” has {len(rows)}.")
+        for row, words in zip(rows, pages, strict=True):
+            row.words, row.word_count, row.read_at = pack_words(words), len(words), datetime.now(UTC)
+            row.confidence, row.engine, row.source = Page(1, 1, 1, words).mean_confidence, "alto", "ocr"
+        document.revision += 1
+        total = sum(map(len, pages))
+        record(session, actor, "words from ALTO", "document", document_id, words=total)
+        return total

@@ -1,0 +1,200 @@
+"""Look-alikes: papers of a type grouped by how they look; named, merged and split by people."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from jugum.core.classification import Layout, layout_of, look_alike_groups, nearest_group, similarity_matrix
+from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.gather.read import pages_of
+from jugum.flow.office.actor import LABEL, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.store import Store
+from jugum.store.models import Document, Look
+
+GROUPED = ("to label", "in hand", "labelled", "settled", "delivered")
+MEMBERS_COMPARED = 4
+AT_ONCE_MAX = 120  # more papers than this are put to groups one after the other
+STRIP = 12
+LOCK = 7_001  # the class of advisory locks on the looks of a type
+
+
+def assign(session: Session, type_id: int) -> int:
+    """Put papers without a look to the group they are most like, or to a new one. Returns how many were put somewhere. One at a time
+    does so for a type: who comes second finds the papers of the first one grouped already."""
+    session.execute(select(func.pg_advisory_xact_lock(LOCK, type_id)))
+    waiting = session.scalars(
+        select(Document)
+        .where(Document.type_id == type_id, Document.state.in_(GROUPED), Document.look_id.is_(None), Document.pages_read > 0)
+        .order_by(Document.id)
+    ).all()  # fmt: skip
+    if not waiting:
+        return 0
+    layouts = {document.id: layout_of(pages_of(session, document.id)) for document in waiting}
+    known = _members(session, type_id)
+    fresh = list(waiting)
+    if not known:
+        first = fresh[:AT_ONCE_MAX]
+        groups = look_alike_groups(similarity_matrix([layouts[one.id] for one in first]))
+        made: dict[int, Look] = {}
+        for document, group in zip(first, groups, strict=True):
+            if group not in made:
+                made[group] = _new_look(session, type_id)
+            document.look_id = made[group].id
+            known.setdefault(made[group].id, []).append(layouts[document.id])
+        fresh = fresh[AT_ONCE_MAX:]
+    for document in fresh:
+        mine = layouts[document.id]
+        near = nearest_group(mine, {look: members[-MEMBERS_COMPARED:] for look, members in known.items()})
+        document.look_id = near if near is not None else _new_look(session, type_id).id
+        known.setdefault(document.look_id, []).append(mine)
+    return len(waiting)
+
+
+def assign_all(store: Store, type_id: int) -> int:
+    """Put the papers of a type that have no look to one."""
+    with store.session() as session:
+        return assign(session, type_id)
+
+
+def _members(session: Session, type_id: int) -> dict[int, list[Layout]]:
+    """The layouts of a few papers of each look."""
+    ids: dict[int, list[int]] = defaultdict(list)
+    rows = session.execute(
+        select(Document.look_id, Document.id)
+        .where(Document.type_id == type_id, Document.look_id.is_not(None))
+        .order_by(Document.id)
+    )
+    for look, number in rows:
+        if look is not None:
+            ids[look].append(number)
+    return {look: [layout_of(pages_of(session, one)) for one in its[-MEMBERS_COMPARED:]] for look, its in ids.items()}
+
+
+def _new_look(session: Session, type_id: int) -> Look:
+    taken = set(session.scalars(select(Look.name).where(Look.type_id == type_id)))
+    number = next(n for n in range(1, len(taken) + 2) if f"look {n}" not in taken)
+    look = Look(type_id=type_id, name=f"look {number}")
+    session.add(look)
+    session.flush()
+    return look
+
+
+@dataclass(frozen=True)
+class LookView:
+    """A look with a strip of its papers and what they are for."""
+
+    id: int
+    name: str
+    papers: int
+    labelled: int
+    live: int
+    sets: dict[str, int]
+    strip: list[int]
+
+
+def looks(store: Store, type_id: int) -> list[LookView]:
+    """The looks of a type, the commonest first; papers that have none yet are put to one."""
+    with store.session() as session:
+        type_row(session, type_id)
+        assign(session, type_id)
+        rows = session.execute(
+            select(Document.look_id, Document.id, Document.purpose, Document.state, Document.set_name)
+            .where(Document.type_id == type_id, Document.look_id.is_not(None))
+            .order_by(Document.id)
+        ).all()
+        by_look = defaultdict(list)
+        for row in rows:
+            by_look[row.look_id].append(row)
+        found = []
+        for look in session.scalars(select(Look).where(Look.type_id == type_id).order_by(Look.id)):
+            its = by_look.get(look.id, [])
+            samples = [row for row in its if row.purpose == "sample"]
+            sets = {name: sum(row.set_name == name for row in samples) for name in ("train", "test", "spare")}
+            labelled = sum(row.state == "labelled" for row in samples)
+            strip = [row.id for row in samples[:STRIP]]
+            found.append(LookView(look.id, look.name, len(samples), labelled, len(its) - len(samples), sets, strip))
+        return sorted(found, key=lambda one: (-one.papers, one.id))
+
+
+def look_name(session: Session, document: Document) -> str:
+    """The name of a paper's look, "" when it has none yet."""
+    look = session.get(Look, document.look_id) if document.look_id else None
+    return look.name if look else ""
+
+
+def _look(session: Session, look_id: int) -> Look:
+    look = session.get(Look, look_id)
+    if look is None:
+        raise NotFound(f"There is no look {look_id}.")
+    return look
+
+
+def rename(store: Store, actor: Actor, look_id: int, name: str) -> None:
+    actor.require(LABEL)
+    name = name.strip()
+    if not name or len(name) > 80:
+        raise InputError("A look needs a name of at most 80 letters.")
+    with store.session() as session:
+        look = _look(session, look_id)
+        if session.scalar(select(Look.id).where(Look.type_id == look.type_id, Look.name == name, Look.id != look_id)):
+            raise Conflict(f"There is a look “{name}” already; merge the two instead.")
+        record(session, actor, "rename look", "look", look_id, before=look.name, after=name)
+        look.name = name
+
+
+def merge(store: Store, actor: Actor, look_ids: Sequence[int]) -> int:
+    """Make one look of several; the first one's name stays. Returns its id."""
+    actor.require(LABEL)
+    if len(set(look_ids)) < 2:
+        raise InputError("Choose two looks or more to merge.")
+    with store.session() as session:
+        first, *rest = (_look(session, one) for one in dict.fromkeys(look_ids))
+        if any(one.type_id != first.type_id for one in rest):
+            raise InputError("Only looks of one document type can be merged.")
+        for one in rest:
+            session.execute(update(Document).where(Document.look_id == one.id).values(look_id=first.id))
+            record(session, actor, "merge looks", "look", first.id, merged=one.name)
+            session.delete(one)
+        return first.id
+
+
+def split(store: Store, actor: Actor, document_ids: Sequence[int], name: str = "") -> int:
+    """Take papers out of their look into one of their own. Returns its id."""
+    actor.require(LABEL)
+    if not document_ids:
+        raise InputError("Choose the papers that make a look of their own.")
+    with store.session() as session:
+        documents = session.scalars(select(Document).where(Document.id.in_(document_ids))).all()
+        types = {document.type_id for document in documents}
+        if len(types) != 1 or None in types or len(documents) != len(set(document_ids)):
+            raise InputError("The papers of a look are of one document type.")
+        look = _new_look(session, next(iter(types)) or 0)
+        if name.strip():
+            look.name = name.strip()[:80]
+        for document in documents:
+            document.look_id = look.id
+        record(session, actor, "split look", "look", look.id, papers=list(document_ids))
+        return look.id
+
+
+@dataclass(frozen=True)
+class LookPaper:
+    id: int
+    name: str
+    state: str
+    set_name: str
+
+
+def papers_of(store: Store, look_id: int) -> list[LookPaper]:
+    with store.session() as session:
+        _look(session, look_id)
+        rows = session.scalars(
+            select(Document).where(Document.look_id == look_id, Document.purpose == "sample").order_by(Document.id)
+        ).all()
+        return [LookPaper(row.id, row.name, row.state, row.set_name) for row in rows]

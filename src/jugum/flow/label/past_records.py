@@ -1,0 +1,279 @@
+"""Values keyed in the past become labels: each is looked for on its paper; what may stand in several places waits for one key."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from jugum.core.extraction.candidates.generate import Candidate
+from jugum.core.extraction.values.placing import Placement, Placing, place_value, placed_examples
+from jugum.core.extraction.values.similarities import Example
+from jugum.core.formats import keyed_values
+from jugum.core.page import Page
+from jugum.core.schema import Plan
+from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.gather.documents import pages_of
+from jugum.flow.label.desk_parts import ValueInput
+from jugum.flow.label.layouts import assign
+from jugum.flow.label.rows import LABEL_STATES, field_row, write_labels
+from jugum.flow.office.actor import LABEL, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.flow.plan.fields import plan_in
+from jugum.store import Store
+from jugum.store.models import Document, DocumentType, Field, KeyedValue, Label
+
+PLACES_KEPT = 9
+EXAMPLES_A_LOOK = 6
+
+
+@dataclass(frozen=True)
+class KeyedReport:
+    """What became of keyed values: placed on the page, to be chosen among several places, kept without a place; and lines of the
+    file that could not be used."""
+
+    placed: int
+    ambiguous: int
+    not_found: int
+    unknown: list[str]
+
+
+def keyed(store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bool = False) -> KeyedReport:
+    """Labels from a CSV of values keyed in the past, `file,type,field,value`; each value's place is found by matching.
+
+    What is placed clearly on one paper shows where to look on the next of the same look. A value that is not found on its page, or
+    stands in several places, is kept without a place; the latter wait to be chosen. `complete` says that the CSV has every value of the
+    papers it names: their other fields become "not on this paper" and the papers labelled. Rows that name unknown files, types or
+    fields are told in `unknown` and change nothing.
+    """
+    actor.require(LABEL)
+    rows = keyed_values(data)
+    with store.session() as session:
+        row_type = type_row(session, type_id)
+        assign(session, type_id)
+        by_file, unknown = _sorted(row_type, rows)
+        found: list[tuple[Document, dict[str, list[str]]]] = []
+        for name, given in by_file.items():
+            document = _sample_named(session, type_id, name)
+            if document is None:
+                unknown.append(f"file “{name}”: no sample of this name has been read")
+            else:
+                found.append((document, given))
+        counts = _place_all(session, actor, row_type, found, complete=complete)
+    return KeyedReport(counts[Placing.PLACED], counts[Placing.AMBIGUOUS], counts[Placing.NOT_FOUND], unknown)
+
+
+def _sorted(
+    row_type: DocumentType, rows: Sequence[Mapping[str, str]]
+) -> tuple[dict[str, dict[str, list[str]]], list[str]]:
+    """Values by file and field key, and what could not be used. Columns are known by their keys only: a table may well have a column
+    of the same name as a field."""
+    fields = {f.name.casefold(): f for f in row_type.fields if "." not in f.key} | {f.key: f for f in row_type.fields}
+    by_file: dict[str, dict[str, list[str]]] = {}
+    unknown = []
+    for number, row in enumerate(rows, start=2):
+        field = fields.get(row["field"].casefold())
+        if row["type"].casefold() not in (row_type.key, row_type.name.casefold(), ""):
+            unknown.append(f"line {number}: type “{row['type']}”")
+        elif field is None:
+            unknown.append(f"line {number}: field “{row['field']}”")
+        elif field.kind in ("table", "derived") or "." in field.key:
+            unknown.append(f"line {number}: “{row['field']}” is no field that can be keyed; fill tables in on the desk")
+        else:
+            by_file.setdefault(row["file"], {}).setdefault(field.key, []).extend([row["value"]] if row["value"] else [])
+    return by_file, unknown
+
+
+def _sample_named(session: Session, type_id: int, name: str) -> Document | None:
+    return session.scalar(
+        select(Document)
+        .where(
+            Document.type_id == type_id, Document.name == name, Document.purpose == "sample",
+            Document.state.in_(LABEL_STATES),
+        )
+        .order_by(Document.id.desc())
+    )  # fmt: skip
+
+
+@dataclass
+class _Paper:
+    """A paper with its keyed values, and where they were placed: field key → a placement for each of its values."""
+
+    document: Document
+    given: dict[str, list[str]]
+    pages: tuple[Page, ...]
+    placed: dict[str, list[Placement]]
+
+
+def _place_all(
+    session: Session, actor: Actor, row_type: DocumentType, found: Sequence[tuple[Document, dict[str, list[str]]]], *,
+    complete: bool,
+) -> dict[Placing, int]:  # fmt: skip
+    """Two rounds: what was placed clearly in the first shows where the rest stands on papers of the same look."""
+    plan = plan_in(row_type).learned
+    papers = [_Paper(document, given, pages_of(session, document.id), {}) for document, given in found]
+    for paper in papers:
+        paper.placed = _placed(plan, paper, ())
+    examples: dict[int | None, list[Example]] = defaultdict(list)
+    taught: dict[int | None, int] = defaultdict(int)
+    for number, paper in enumerate(papers):
+        look = paper.document.look_id
+        if look is not None and taught[look] < EXAMPLES_A_LOOK:
+            taught[look] += 1
+            examples[look] += placed_examples(plan, number, {k: p[0] for k, p in paper.placed.items() if len(p) == 1})
+    counts = dict.fromkeys(Placing, 0)
+    for number, paper in enumerate(papers):
+        its = [one for one in examples[paper.document.look_id] if one.paper != number]
+        if its and any(one.how is Placing.AMBIGUOUS for some in paper.placed.values() for one in some):
+            paper.placed = _placed(plan, paper, its)
+        _write(session, actor, plan, paper, counts, complete=complete)
+    return counts
+
+
+def _placed(plan: Plan, paper: _Paper, examples: Sequence[Example]) -> dict[str, list[Placement]]:
+    learned = {field.key for field in plan.fields}
+    single = {key: texts[0] for key, texts in paper.given.items() if key in learned and len(texts) == 1}
+    placed = {key: [one] for key, one in place_value(plan, paper.pages, single, examples).items()}
+    for key, texts in paper.given.items():
+        if key in learned and len(texts) > 1:
+            placed[key] = [place_value(plan, paper.pages, {key: text}, examples)[key] for text in texts]
+    return placed
+
+
+def _write(
+    session: Session, actor: Actor, plan: Plan, paper: _Paper, counts: dict[Placing, int], *, complete: bool
+) -> None:
+    document = paper.document
+    session.execute(delete(KeyedValue).where(KeyedValue.document_id == document.id))
+    learned = {field.key for field in plan.fields}
+    for row in document.placed_type.fields:
+        if row.kind in ("table", "derived") or "." in row.key or (row.key not in paper.given and not complete):
+            continue
+        texts = paper.given.get(row.key, [])[: None if row.many else 1]
+        if row.key not in learned:
+            if row.key in paper.given:
+                values = [ValueInput(text) for text in texts]
+                write_labels(session, actor, document, row, values, absent=not texts, how="keyed")
+            continue
+        values = []
+        for position, (text, one) in enumerate(zip(texts, paper.placed.get(row.key, []), strict=False)):
+            counts[one.how] += 1
+            spot = one.candidate if one.how is Placing.PLACED else None
+            values.append(ValueInput(text, spot.page if spot else None, (), spot.box if spot else None))
+            session.add(
+                KeyedValue(
+                    document_id=document.id, field_id=row.id, position=position, text=text, state=one.how.value,
+                    match=one.match.value, places=[_place(place) for place in one.places[:PLACES_KEPT]], person_id=actor.id,
+                )
+            )  # fmt: skip
+        write_labels(session, actor, document, row, values, absent=not values, how="keyed")
+    document.state = "labelled" if complete else "in hand"
+    document.revision += 1
+    record(session, actor, "label from CSV", "document", document.id, fields=len(paper.given))
+
+
+def _place(candidate: Candidate) -> dict[str, Any]:
+    return {"text": candidate.text, "page": candidate.page, "box": [round(side, 5) for side in candidate.box]}
+
+
+# ---- What waits to be chosen -------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class KeyedPlace:
+    text: str
+    page: int
+    box: list[float]
+
+
+@dataclass(frozen=True)
+class ToChoose:
+    """A keyed value that may stand in several places."""
+
+    id: int
+    document: int
+    name: str
+    field: str
+    field_name: str
+    text: str
+    places: list[KeyedPlace]
+
+
+@dataclass(frozen=True)
+class KeyedView:
+    """Keyed values of a type by what became of them and how they matched, those to choose, and those not found."""
+
+    counts: dict[str, int]
+    matches: dict[str, int]
+    to_choose: list[ToChoose]
+    not_found: list[ToChoose]
+
+
+def overview(store: Store, type_id: int, limit: int = 100) -> KeyedView:
+    with store.session() as session:
+        type_row(session, type_id)
+        its = select(KeyedValue).join(Field, KeyedValue.field_id == Field.id).where(Field.type_id == type_id)
+        counts = _counted(session, type_id, KeyedValue.state)
+        matches = _counted(session, type_id, KeyedValue.match)
+        waiting = session.scalars(its.where(KeyedValue.state == "ambiguous").order_by(KeyedValue.id).limit(limit)).all()
+        missing = session.scalars(its.where(KeyedValue.state == "not found").order_by(KeyedValue.id).limit(limit)).all()
+        return KeyedView(counts, matches, _to_choose(session, waiting), _to_choose(session, missing))
+
+
+def _counted(session: Session, type_id: int, column: Any) -> dict[str, int]:
+    rows = session.execute(
+        select(column, func.count(KeyedValue.id))
+        .join(Field, KeyedValue.field_id == Field.id)
+        .where(Field.type_id == type_id)
+        .group_by(column)
+    )
+    return {name: count for name, count in rows}
+
+
+def _to_choose(session: Session, rows: Sequence[KeyedValue]) -> list[ToChoose]:
+    found = []
+    for row in rows:
+        document, field = session.get_one(Document, row.document_id), session.get_one(Field, row.field_id)
+        places = [KeyedPlace(one["text"], one["page"], one["box"]) for one in row.places]
+        found.append(ToChoose(row.id, document.id, document.name, field.key, field.name, row.text, places))
+    return found
+
+
+def choose(store: Store, actor: Actor, keyed_id: int, place: int | None) -> None:
+    """Say where a keyed value stands: one of its places (from 0), or (None) at none of them; it stays as keyed."""
+    actor.require(LABEL)
+    with store.session() as session:
+        row = session.get(KeyedValue, keyed_id, with_for_update=True)
+        if row is None:
+            raise NotFound(f"There is no keyed value {keyed_id}.")
+        if place is not None and not 0 <= place < len(row.places):
+            raise InputError(f"There are {len(row.places)} places to choose from.")
+        document = session.get_one(Document, row.document_id, with_for_update=True)
+        field = field_row(document, session.get_one(Field, row.field_id).key)
+        labels = session.scalars(
+            select(Label).where(Label.document_id == document.id, Label.field_id == field.id).order_by(Label.position)
+        ).all()
+        mine = next((one for one in labels if one.position == row.position and one.text == row.text), None)
+        if mine is None:
+            raise Conflict(f"{field.name} of “{document.name}” was labelled otherwise meanwhile.")
+        if place is not None:
+            spot = row.places[place]
+            mine.page, mine.box, mine.read = spot["page"], spot["box"], spot["text"]
+        row.state = "chosen" if place is not None else "not found"
+        document.revision += 1
+        record(
+            session,
+            actor,
+            "label",
+            "document",
+            document.id,
+            field=field.key,
+            before=[row.text],
+            after=[row.text],
+            how="keyed",
+            place=place,
+        )

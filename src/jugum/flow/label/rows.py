@@ -1,0 +1,243 @@
+"""Labels as rows: what a person says of a field on a paper, written in one place and read back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from jugum.core.values import AnyType, normal_form, normal_or_text
+from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.gather.read import document_row
+from jugum.flow.label.desk_parts import Sides, ValueInput, ValueView, resolve
+from jugum.flow.office.actor import Actor
+from jugum.flow.plan.fields import value_type_of
+from jugum.store import Store
+from jugum.store.models import Audit, Document, Field, Label, Person
+
+LABEL_STATES = ("to label", "in hand", "labelled")
+WAYS = ("marked", "typed", "agreed", "keyed")
+
+
+@dataclass(frozen=True)
+class CellInput:
+    """A cell of a table as a person gives it; an empty text is an empty cell."""
+
+    text: str = ""
+    page: int | None = None
+    box: Sides | None = None
+
+
+@dataclass(frozen=True)
+class HowSaid:
+    """How something was said: the way, how many seconds it took, whether a suggestion stood there and was not taken, and where the
+    value's printed name stands ({"text", "page", "box"}), when that was marked."""
+
+    how: str = "marked"
+    seconds: float | None = None
+    corrected: bool = False
+    printed: dict[str, Any] | None = None
+
+    def __post_init__(self) -> None:
+        if self.how not in WAYS:
+            raise InputError(f"“{self.how}” is no way of labelling; ways are {', '.join(WAYS)}.")
+
+
+def checked_revision(session: Session, document_id: int, revision: int | None) -> Document:
+    """The document, locked; Conflict when it was changed since the caller looked (revision None: any state is fine)."""
+    document = session.get(Document, document_id, with_for_update=True)
+    if document is None:
+        raise NotFound(f"There is no paper {document_id}.")
+    if revision is not None and document.revision != revision:
+        raise Conflict(f"“{document.name}” was changed by someone else meanwhile.")
+    return document
+
+
+def labelled_now(session: Session, document_id: int, revision: int | None = None) -> Document:
+    """A sample that can be labelled, locked."""
+    document = checked_revision(session, document_id, revision)
+    if document.purpose != "sample" or document.state not in LABEL_STATES:
+        raise Conflict(f"“{document.name}” is {document.state} and can't be labelled.")
+    return document
+
+
+def field_row(document: Document, key: str) -> Field:
+    for row in document.placed_type.fields:
+        if row.key == key:
+            return row
+    raise NotFound(f"“{document.placed_type.name}” has no field “{key}”.")
+
+
+def columns_of(row: Field) -> list[Field]:
+    return [one for one in row.type.fields if one.inside == row.key and "." in one.key]
+
+
+def value_of(label: Label, kind: AnyType, names: dict[int, str]) -> ValueView:
+    readable = normal_form(label.text, kind) is not None
+    return ValueView(
+        label.text, label.normal if readable else "", label.page, label.box, None, label.how, names.get(label.person_id),
+        label.at, more=[(page, box) for page, box in label.more], read=label.read,
+    )  # fmt: skip
+
+
+def resolved_values(
+    session: Session, document_id: int, row: Field, values: Sequence[ValueInput], *, absent: bool
+) -> list[ValueView]:
+    """A person's values worked out. InputError for a field that has none of its own, or values of a field that is absent."""
+    if row.kind in ("table", "derived") and values:
+        raise InputError(
+            f"{row.name} is {'a table: give its rows' if row.kind == 'table' else 'worked out, not labelled'}."
+        )
+    if absent and values:
+        raise InputError(f"{row.name} can't both have a value and not be on the paper.")
+    if len(values) > 1 and not row.many:
+        raise InputError(
+            f"{row.name} has one value on a paper; {len(values)} were given. Plan says whether it may have many."
+        )
+    return [resolve(session, document_id, row, given) for given in values]
+
+
+def drop_labels(session: Session, document: Document, row: Field) -> list[str]:
+    """Take a field's labels away, its columns' too; returns the texts there were."""
+    before = list(session.scalars(select(Label.text).where(Label.document_id == document.id, Label.field_id == row.id)))
+    ids = [row.id, *(one.id for one in columns_of(row))]
+    session.execute(delete(Label).where(Label.document_id == document.id, Label.field_id.in_(ids)))
+    return before
+
+
+def write_labels(
+    session: Session, actor: Actor, document: Document, row: Field, values: Sequence[ValueInput], *, absent: bool, how: str | HowSaid
+) -> list[str]:  # fmt: skip
+    """Replace a field's labels on a paper; returns the texts before. `how` may also be "review"."""
+    found = resolved_values(session, document.id, row, values, absent=absent)
+    return write_values(session, actor.id, document, row, found, absent=absent, how=how)
+
+
+def write_values(
+    session: Session, person_id: int, document: Document, row: Field, values: Sequence[ValueView], *, absent: bool,
+    how: str | HowSaid,
+) -> list[str]:  # fmt: skip
+    """Replace a field's labels by values already worked out; returns the texts before."""
+    before = drop_labels(session, document, row)
+    way = how if isinstance(how, HowSaid) else None
+    common: dict[str, Any] = {
+        "document_id": document.id, "field_id": row.id, "person_id": person_id, "how": way.how if way else how,
+        "corrected": bool(way and way.corrected), "printed": way.printed if way else None,
+    }  # fmt: skip
+    seconds = way.seconds if way and way.seconds is not None else None
+    if absent:
+        session.add(Label(absent=True, text="", normal="", page=None, box=None, seconds=seconds, **common))
+    for position, value in enumerate(values):
+        session.add(
+            Label(
+                position=position, text=value.text, normal=value.normal or normal_or_text(value.text, value_type_of(row)),
+                page=value.page, box=value.box, more=[[page, box] for page, box in value.more], read=value.read,
+                seconds=seconds / len(values) if seconds is not None else None, **common,
+            )
+        )  # fmt: skip
+    return before
+
+
+def write_table(
+    session: Session, actor: Actor, document: Document, row: Field, rows: Sequence[dict[str, CellInput]], *,
+    how: str | HowSaid,
+) -> None:  # fmt: skip
+    """Replace a table's labels: one per filled cell, its row as position."""
+    columns = {one.key: one for one in columns_of(row)}
+    if row.kind != "table":
+        raise InputError(f"{row.name} is no table.")
+    unknown = next((key for given in rows for key in given if key not in columns), None)
+    if unknown is not None:
+        raise InputError(f"{row.name} has no column “{unknown}”; it has {', '.join(columns)}.")
+    drop_labels(session, document, row)
+    way = how if isinstance(how, HowSaid) else None
+    common: dict[str, Any] = {
+        "document_id": document.id, "person_id": actor.id, "how": way.how if way else how,
+        "corrected": bool(way and way.corrected),
+    }  # fmt: skip
+    filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
+    cells = [(n, key, cell) for n, given in enumerate(filled) for key, cell in given.items() if cell.text.strip()]
+    for position, key, cell in cells:
+        text, placed = cell.text.strip(), cell.page is not None and cell.box is not None
+        session.add(
+            Label(
+                field_id=columns[key].id, position=position, text=text, normal=normal_or_text(text, value_type_of(columns[key])),
+                page=cell.page if placed else None, box=list(cell.box) if placed and cell.box else None,
+                seconds=way.seconds / len(cells) if way and way.seconds is not None else None, **common,
+            )
+        )  # fmt: skip
+    if not filled:
+        session.add(
+            Label(field_id=row.id, absent=True, text="", normal="", seconds=way.seconds if way else None, **common)
+        )
+
+
+# ---- Read back ------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class LabelledField:
+    """A field's labels as the API gives them."""
+
+    field: str
+    absent: bool
+    how: str
+    values: list[ValueView]
+
+
+def labels(store: Store, document_id: int) -> list[LabelledField]:
+    with store.session() as session:
+        document = document_row(session, document_id)
+        names = dict(session.execute(select(Person.id, Person.name)).all())
+        found = []
+        for row in document.placed_type.fields:
+            mine = session.scalars(
+                select(Label).where(Label.document_id == document_id, Label.field_id == row.id).order_by(Label.position)
+            ).all()
+            if mine:
+                kind = value_type_of(row)
+                values = [value_of(label, kind, names) for label in mine if not label.absent]
+                found.append(LabelledField(row.key, mine[0].absent, mine[0].how, values))
+        return found
+
+
+@dataclass(frozen=True)
+class Saying:
+    """One change of a field's labels: who said what instead of what, when and how."""
+
+    at: datetime
+    who: str
+    how: str
+    before: str
+    after: str
+
+
+def history(store: Store, document_id: int, key: str) -> list[Saying]:
+    """All that was said of a field on a paper, the newest first."""
+    with store.session() as session:
+        field_row(document_row(session, document_id), key)
+        rows = session.execute(
+            select(Audit, Person.name)
+            .outerjoin(Person, Audit.person_id == Person.id)
+            .where(
+                Audit.object_kind == "document", Audit.object_id == document_id,
+                Audit.action.in_(("label", "settle", "settle dispute", "keep", "label from CSV")),
+            )
+            .order_by(Audit.id.desc())
+        ).all()  # fmt: skip
+        return [
+            Saying(
+                row.at, name or "", str(row.detail.get("how", row.action)), _words(row.detail.get("before")),
+                "not on this paper" if row.detail.get("absent") else _words(row.detail.get("after")),
+            )
+            for row, name in rows
+            if row.detail.get("field") == key
+        ]  # fmt: skip
+
+
+def _words(said: Any) -> str:
+    return "; ".join(map(str, said)) if isinstance(said, list) else str(said or "")

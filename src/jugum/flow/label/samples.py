@@ -1,0 +1,103 @@
+"""What a version is trained from: labelled papers in core's words, their layers where the plan has marks, and what an office says of names."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from jugum.core.extraction.candidates.samples import Sample, SampleLabel
+from jugum.core.extraction.candidates.synonyms import Groups, groups_from, shipped_groups
+from jugum.core.extraction.parts import Structures, marks_of
+from jugum.core.extraction.untrained.reading import needs_picture
+from jugum.core.page import Box
+from jugum.core.schema import Plan
+from jugum.flow.gather.explore import Explorer
+from jugum.flow.gather.read import pages_of
+from jugum.flow.plan.sample import seen_paper
+from jugum.store import Store
+from jugum.store.models import Document, Field, Label, Workspace
+
+
+def training_samples(session: Session, type_id: int, set_name: str = "train") -> list[Sample]:
+    """Labelled samples of a set; with those of the training set also settled live papers, with the fields a person settled on them.
+    Samples kept for testing or spare never come in: what is measured on them would be worth nothing."""
+    settled = (Document.purpose == "live") & Document.state.in_(("settled", "delivered"))
+    samples = (Document.purpose == "sample") & (Document.state == "labelled") & (Document.set_name == set_name)
+    documents = session.scalars(
+        select(Document)
+        .where(
+            Document.type_id == type_id,
+            samples | settled if set_name == "train" else samples,
+            select(Label.id).where(Label.document_id == Document.id).exists(),
+        )
+        .order_by(Document.id)
+    ).all()
+    return label_samples(session, documents)
+
+
+def label_samples(session: Session, documents: Sequence[Document]) -> list[Sample]:
+    """Papers with their labels, in core's words."""
+    types = {document.type_id for document in documents}
+    keys = dict(session.execute(select(Field.id, Field.key).where(Field.type_id.in_(types))).all())
+    return [Sample(str(d.id), pages_of(session, d.id), _labels(session, d.id, keys)) for d in documents]
+
+
+def _labels(session: Session, document_id: int, keys: dict[int, str]) -> dict[str, tuple[SampleLabel, ...]]:
+    """Labels by field key; of a table's columns one for each of its rows, an empty text for an empty cell."""
+    said: dict[str, tuple[SampleLabel, ...]] = {}
+    rows_of: dict[str, dict[int, SampleLabel]] = {}
+    rows = session.scalars(
+        select(Label).where(Label.document_id == document_id).order_by(Label.field_id, Label.position)
+    )
+    for row in rows:
+        if row.field_id not in keys:
+            continue
+        if "." in keys[row.field_id]:
+            rows_of.setdefault(keys[row.field_id], {})[row.position] = _sample_label(row)
+            continue
+        mine = said.get(keys[row.field_id], ())
+        one = () if row.absent else (_sample_label(row),)
+        said[keys[row.field_id]] = (*mine, *one)
+    return said | _columns(rows_of)
+
+
+def _columns(cells: dict[str, dict[int, SampleLabel]]) -> dict[str, tuple[SampleLabel, ...]]:
+    counts: dict[str, int] = {}
+    for key, its in cells.items():
+        table = key.split(".")[0]
+        counts[table] = max(counts.get(table, 0), max(its) + 1)
+    empty = SampleLabel("", "")
+    return {key: tuple(its.get(row, empty) for row in range(counts[key.split(".")[0]])) for key, its in cells.items()}
+
+
+def _sample_label(row: Label) -> SampleLabel:
+    more = tuple((page, Box(*box)) for page, box in row.more)
+    printed = str(row.printed.get("text", "")) if row.printed else ""
+    return SampleLabel(row.text, row.normal, row.page, Box(*row.box) if row.box else None, more, printed)
+
+
+def layers_of(
+    store: Store, session: Session, explorer: Explorer, plan: Plan, samples: Sequence[Sample]
+) -> dict[str, Structures]:
+    """The layers of papers' pages by sample key, where the plan has tick boxes, choices or signatures; empty else."""
+    if not needs_picture(marks_of(plan)):
+        return {}
+    found: dict[str, Structures] = {}
+    for sample in samples:
+        document = session.get_one(Document, int(sample.key))
+        found[sample.key] = seen_paper(store, session, explorer, document, picture=True).layers
+    return found
+
+
+def synonyms_in(session: Session, workspace_id: int) -> Groups:
+    """The shipped groups of printed names, and the office's own."""
+    workspace = session.get_one(Workspace, workspace_id)
+    return (*shipped_groups(), *groups_from(workspace.synonyms))
+
+
+def looks_of(session: Session, ids: Sequence[int]) -> dict[str, int]:
+    """The look of each paper by its key; a paper without one is its own."""
+    rows = session.execute(select(Document.id, Document.look_id).where(Document.id.in_(ids)))
+    return {str(number): look if look is not None else -number for number, look in rows}

@@ -1,0 +1,46 @@
+"""Who acts, and what their role lets them do."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from jugum.errors import Forbidden
+from jugum.store.models import Audit
+
+SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER, ADMINISTER = (
+    "see", "gather", "plan", "label", "train", "weigh", "review", "deliver", "administer",
+)  # fmt: skip
+PERMISSIONS: dict[str, frozenset[str]] = {
+    "reviewer": frozenset({SEE, REVIEW}),
+    "analyst": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER}),
+    "administrator": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER, ADMINISTER}),
+}
+MASKED = "•••"  # stands for a personal value that the actor may not see
+
+
+@dataclass(frozen=True)
+class Actor:
+    """A signed-in person, or a client program acting for one."""
+
+    id: int
+    name: str
+    role: str
+    sees_personal: bool = True
+
+    def can(self, permission: str) -> bool:
+        return permission in PERMISSIONS[self.role]
+
+    def require(self, permission: str) -> None:
+        if not self.can(permission):
+            raise Forbidden(f"The role “{self.role}” may not {permission}. Ask an administrator.")
+
+
+def record(session: Session, actor: Actor | None, action: str, kind: str, object_id: int, **detail: object) -> None:
+    """Leave an audit row in the transaction of the change itself."""
+    session.add(
+        Audit(
+            person_id=actor.id if actor else None, action=action, object_kind=kind, object_id=object_id, detail=detail
+        )
+    )

@@ -1,0 +1,1 @@
+"""The overview: where each type stands on the seven steps, and what is worth doing next."""

@@ -1,0 +1,309 @@
+"""Overview: where a type stands on the seven steps, and what is worth doing next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from jugum.core.extraction.values.extractor import PAPERS_MIN
+from jugum.flow.office.types import TypeView, type_view, types
+from jugum.flow.train.versions import labelled_since_training
+from jugum.store import Store
+from jugum.store.models import Audit, Document, DocumentType, Field, Hold, ModelVersion, Person, Policy
+
+ENOUGH_FOR_A_FIRST_MODEL = 5
+
+
+@dataclass(frozen=True)
+class Steps:
+    """A type's one figure for each of the seven steps, and what they are made of. Shares are 0–1 or None when there is
+    nothing to take a share of."""
+
+    reading: int
+    set_aside: int
+    fields: int
+    to_label: int
+    labelled: int
+    labelled_since: int
+    training: int | None
+    live_version: int | None
+    versions: int
+    policy: int | None
+    policy_is_of_live: bool
+    held_papers: int
+    held_fields: int
+    live_papers: int
+    waiting_for_version: int
+    straight_through: float | None
+    drafted: int
+    waiting_delivery: int
+    delivered: int
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """What is worth doing next, why, and where."""
+
+    reason: str
+    action: str
+    step: str
+
+
+@dataclass(frozen=True)
+class TypeOverview:
+    type: TypeView
+    steps: Steps
+    next: list[NextStep]
+
+
+def steps(store: Store, type_id: int) -> Steps:
+    with store.session() as session:
+        return _steps(session, type_id)
+
+
+def _steps(session: Session, type_id: int) -> Steps:
+    states: dict[tuple[str, str], int] = {
+        (purpose, state): count
+        for purpose, state, count in session.execute(
+            select(Document.purpose, Document.state, func.count())
+            .where(Document.type_id == type_id)
+            .group_by(Document.purpose, Document.state)
+        )
+    }
+    held_fields = session.scalar(
+        select(func.count(Hold.id))
+        .join(Document)
+        .where(Document.type_id == type_id, Document.state == "held", Hold.settled_at.is_(None))
+    )
+    drafted = sum(states.get(("live", state), 0) for state in ("held", "passed", "settled", "delivered"))
+    untouched = session.scalar(
+        select(func.count(Document.id)).where(
+            Document.type_id == type_id,
+            Document.purpose == "live",
+            Document.state.in_(("passed", "delivered")),
+            Document.settled_at.is_(None),
+        )
+    )
+    live = session.scalar(
+        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == "live")
+    )
+    training = session.scalar(
+        select(ModelVersion.number).where(
+            ModelVersion.type_id == type_id, ModelVersion.state.in_(("queued", "training"))
+        )
+    )
+    policy = session.execute(
+        select(Policy.number, ModelVersion.state)
+        .join(ModelVersion, Policy.version_id == ModelVersion.id)
+        .where(Policy.type_id == type_id)
+        .order_by(Policy.number.desc())
+        .limit(1)
+    ).first()
+    return Steps(
+        reading=states.get(("sample", "received"), 0) + states.get(("live", "received"), 0),
+        set_aside=states.get(("sample", "set aside"), 0) + states.get(("live", "set aside"), 0),
+        fields=session.scalar(select(func.count(Field.id)).where(Field.type_id == type_id, ~Field.key.contains(".")))
+        or 0,
+        to_label=states.get(("sample", "to label"), 0) + states.get(("sample", "in hand"), 0),
+        labelled=states.get(("sample", "labelled"), 0),
+        labelled_since=len(labelled_since_training(session, type_id)),
+        training=training,
+        live_version=live,
+        versions=session.scalar(select(func.count(ModelVersion.id)).where(ModelVersion.type_id == type_id)) or 0,
+        policy=policy[0] if policy else None,
+        policy_is_of_live=bool(policy and policy[1] == "live"),
+        held_papers=states.get(("live", "held"), 0),
+        held_fields=held_fields or 0,
+        live_papers=sum(count for (purpose, _), count in states.items() if purpose == "live"),
+        waiting_for_version=states.get(("live", "placed"), 0),
+        straight_through=(untouched or 0) / drafted if drafted else None,
+        drafted=drafted,
+        waiting_delivery=states.get(("live", "passed"), 0) + states.get(("live", "settled"), 0),
+        delivered=states.get(("live", "delivered"), 0),
+    )
+
+
+def overview(store: Store, workspace_id: int | None = None) -> list[TypeOverview]:
+    """All types with their steps and next best steps."""
+    found = []
+    for one in types(store, workspace_id):
+        now = steps(store, one.id)
+        found.append(TypeOverview(one, now, next_steps(now)))
+    return found
+
+
+@dataclass(frozen=True)
+class Pressing:
+    """A next step and the type it is about."""
+
+    type: TypeView
+    step: NextStep
+
+
+# What waits longest for a person comes first; among equals the type with most papers.
+_ORDER = ("review", "weigh", "gather", "deliver", "train", "label", "plan")
+
+
+def pressing(store: Store, rows: list[TypeOverview]) -> list[Pressing]:
+    """At most three next steps over all types, the most pressing first."""
+    found = [Pressing(row.type, step) for row in rows for step in row.next]
+    size = {row.type.id: row.steps.live_papers + row.steps.labelled + row.steps.to_label for row in rows}
+    for row in sorted(rows, key=lambda row: -size[row.type.id]):
+        if row.type.workspace_id not in {one.type.workspace_id for one in found if one.step.action == "Look at them"}:
+            waiting = _waits_for_a_place(store, row.type.workspace_id)
+            if waiting:
+                found.append(Pressing(row.type, NextStep(waiting, "Look at them", "gather")))
+    found.sort(key=lambda one: (_ORDER.index(one.step.step), -size[one.type.id]))
+    return found[:3]
+
+
+def _waits_for_a_place(store: Store, workspace_id: int) -> str:
+    """Words on papers that fit no type and bundles whose cuts wait; empty when there are none."""
+    with store.session() as session:
+        counted: dict[str, int] = {
+            state: count
+            for state, count in session.execute(
+                select(Document.state, func.count())
+                .where(
+                    Document.workspace_id == workspace_id,
+                    Document.state.in_(("unplaced", "to cut")),
+                    Document.placed_by != "other",
+                )
+                .group_by(Document.state)
+            )
+        }
+    papers, bundles = counted.get("unplaced", 0), counted.get("to cut", 0)
+    said = [f"{papers} {'paper fits' if papers == 1 else 'papers fit'} no type well enough"] if papers else []
+    said += [f"{bundles} {'bundle waits' if bundles == 1 else 'bundles wait'} to be looked at"] if bundles else []
+    return "; ".join(said)
+
+
+def next_steps(now: Steps) -> list[NextStep]:
+    """At most three, the most pressing first."""
+    found = [
+        NextStep("The plan has no fields yet", "Say what to read", "plan") if not now.fields else None,
+        NextStep("No sample papers have come in yet", "Bring in samples", "gather")
+        if now.fields and not (now.to_label or now.labelled or now.reading)
+        else None,
+        NextStep(f"{now.held_papers} papers wait for a person with {now.held_fields} fields", "Review them", "review")
+        if now.held_papers
+        else None,
+        NextStep(
+            f"{now.labelled} papers are labelled and no version is trained",
+            f"Train from {now.labelled} papers",
+            "train",
+        )
+        if now.labelled >= ENOUGH_FOR_A_FIRST_MODEL and not now.versions
+        else None,
+        NextStep("A version is trained, but none is live", "Look at it and publish", "train")
+        if now.versions and not now.live_version and not now.training
+        else None,
+        NextStep("A version is live, but no policy says how sure is sure enough", "Set thresholds", "weigh")
+        if now.live_version and not now.policy
+        else None,
+        NextStep(f"{now.waiting_delivery} papers are done and not delivered", "Deliver them", "deliver")
+        if now.waiting_delivery
+        else None,
+        NextStep(_label_reason(now), "Label the next", "label") if now.fields and now.to_label else None,
+        NextStep(
+            f"{now.labelled_since} papers were labelled since the last version",
+            f"Train from {now.labelled} papers",
+            "train",
+        )
+        if now.versions and now.labelled_since >= ENOUGH_FOR_A_FIRST_MODEL
+        else None,
+    ]
+    return [step for step in found if step is not None][:3]
+
+
+def _label_reason(now: Steps) -> str:
+    if now.labelled < PAPERS_MIN:
+        return f"A first model needs {PAPERS_MIN} labelled papers, better {ENOUGH_FOR_A_FIRST_MODEL}; {now.labelled} are labelled"
+    return f"{now.to_label} samples are not labelled yet"
+
+
+def default_type(store: Store) -> TypeView | None:
+    """The type to show when none is asked for: the one with most papers."""
+    with store.session() as session:
+        found = session.scalar(
+            select(DocumentType.id)
+            .outerjoin(Document, Document.type_id == DocumentType.id)
+            .group_by(DocumentType.id)
+            .order_by(func.count(Document.id).desc(), DocumentType.id)
+            .limit(1)
+        )
+    return type_view(store, found) if found else None
+
+
+@dataclass(frozen=True)
+class Happening:
+    """Consecutive audit rows of one person and action, the newest first: `count` of them, of which the last was `at`."""
+
+    at: datetime
+    who: str
+    action: str
+    count: int
+
+
+_SAID = {
+    "receive": "brought papers in", "settle": "settled fields in review", "label": "marked values on samples",
+    "labelled": "finished labelling samples", "label from CSV": "placed keyed values on samples", "deliver": "delivered results",
+    "publish": "published a version", "save policy": "saved a policy", "start training": "started a training",
+    "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields",
+    "add batch": "made batches", "add source": "added sources", "cut": "cut bundles into papers", "place": "placed papers",
+    "read again": "read pages again", "unlock": "unlocked papers", "add document type": "added document types",
+    "add workspace": "made a workspace", "change plan": "changed plans", "labelled apart": "labelled samples apart from another",
+    "give to two": "gave samples to two people", "settle dispute": "settled disputes", "deal sets": "dealt samples to sets",
+    "put into set": "put samples into sets", "rename look": "named looks", "merge looks": "merged looks", "split look": "split looks",
+    "keep": "kept suspicious labels", "label from file": "took labels in from files", "words from ALTO": "took words in from files",
+    "labelling": "changed how samples are labelled", "cancel training": "cancelled trainings", "change list": "changed lists",
+}  # fmt: skip
+
+
+def latest(store: Store, *, limit: int = 8) -> list[Happening]:
+    """What people did last, and which versions were trained; like with like put together."""
+    with store.session() as session:
+        rows = session.execute(
+            select(Audit, Person.name)
+            .outerjoin(Person, Audit.person_id == Person.id)
+            .where(Audit.person_id.is_not(None) | (Audit.action == "trained"))
+            .order_by(Audit.id.desc())
+            .limit(600)
+        ).all()
+    found: list[Happening] = []
+    for row, name in rows:
+        who = name or "the program"
+        if found and (found[-1].who, found[-1].action) == (who, _SAID.get(row.action, row.action)):
+            found[-1] = replace(found[-1], count=found[-1].count + 1)
+        elif len(found) == limit:
+            break
+        else:
+            found.append(Happening(row.at, who, _SAID.get(row.action, row.action), 1))
+    return found
+
+
+@dataclass(frozen=True)
+class Hit:
+    """Something the palette can go to."""
+
+    kind: str
+    label: str
+    detail: str
+    document_id: int | None
+    type_id: int | None
+
+
+def search(store: Store, words: str, *, limit: int = 12) -> list[Hit]:
+    """Papers whose name holds the words, and types by name."""
+    like = f"%{words.strip().replace('%', '')}%"
+    with store.session() as session:
+        named = session.scalars(select(DocumentType).where(DocumentType.name.ilike(like)).limit(5)).all()
+        papers = session.scalars(
+            select(Document).where(Document.name.ilike(like)).order_by(Document.id.desc()).limit(limit)
+        ).all()
+        return [Hit("type", row.name, row.workspace.name, None, row.id) for row in named] + [
+            Hit("paper", row.name, f"{row.purpose}, {row.state}", row.id, row.type_id) for row in papers
+        ]

@@ -1,0 +1,1 @@
+"""Plan: the fields, tables, clauses, marks and checks of a document type."""

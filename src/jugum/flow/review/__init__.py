@@ -1,0 +1,1 @@
+"""Review: live papers are drafted, routed and settled."""

@@ -1,0 +1,148 @@
+"""What another version would read otherwise on live papers, and reading papers again with it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from jugum.core.extraction.found import Found
+from jugum.core.schema import FieldKind
+from jugum.core.values import same_value
+from jugum.errors import Conflict, InputError
+from jugum.flow.gather.explore import Explorer
+from jugum.flow.gather.read import document_row
+from jugum.flow.in_force import LoadedVersions, version_row
+from jugum.flow.office.actor import MASKED, PLAN, Actor, record
+from jugum.flow.plan.fields import plan_in, value_type_of
+from jugum.flow.review.draft import DraftedField, drafted_fields
+from jugum.store import Store
+from jugum.store.models import Document, Hold, Reading
+from jugum.store.queue import Task, enqueue
+
+AGAIN_MAX = 500  # papers read again at once
+
+
+@dataclass(frozen=True)
+class Change:
+    """A value that another version reads otherwise: what was read, what would be, with its confidence; "" stands for nothing."""
+
+    field: str
+    name: str
+    before: str
+    after: str
+    confidence: float | None
+
+
+@dataclass(frozen=True)
+class Changes:
+    """A paper under another version. `begun` papers are in a person's hands or done, so they are not read again."""
+
+    document: int
+    name: str
+    state: str
+    begun: bool
+    values: int
+    changed: list[Change]
+
+
+def papers_to_try(store: Store, type_id: int, count: int = 20) -> list[int]:
+    """The newest live papers of a type that a version has read."""
+    with store.session() as session:
+        found = session.scalars(
+            select(Document.id)
+            .where(Document.type_id == type_id, Document.purpose == "live", Document.version_id.is_not(None))
+            .order_by(Document.id.desc())
+            .limit(count)
+        )
+        return list(found)
+
+
+def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_id: int, document_id: int) -> Changes:
+    """What a version reads otherwise on a live paper than what was read of it; nothing is saved."""
+    with store.session() as session:
+        version = version_row(session, version_id)
+        document = document_row(session, document_id)
+        if version.file_key is None or document.type_id != version.type_id:
+            raise InputError(
+                f"Version {version.number} can't read “{document.name}”: it is of another type, or the version is not trained."
+            )
+        plan = plan_in(document.placed_type)
+        now = drafted_fields(store, session, explorer, document, plan, versions, version.file_key)
+        before: dict[int, list[Reading]] = {}
+        for reading in session.scalars(
+            select(Reading)
+            .where(Reading.document_id == document_id, Reading.version_id == document.version_id)
+            .order_by(Reading.position)
+        ):
+            before.setdefault(reading.field_id, []).append(reading)
+        found, judged = [], 0
+        for field in document.placed_type.fields:
+            if field.kind in (FieldKind.TABLE.value, FieldKind.DERIVED.value) or (
+                field.id not in before and field.key not in now
+            ):
+                continue
+            judged += 1
+            old = [one.normal for one in before.get(field.id, []) if not one.absent]
+            new = [one for one in _values(now.get(field.key)) if one]
+            kind = value_type_of(field)
+            if len(old) != len(new) or any(not same_value(a, b.normal, kind) for a, b in zip(old, new, strict=True)):
+                sure = now[field.key].confidence if field.key in now else None
+                found.append(
+                    Change(
+                        field.key, field.name, "; ".join(old)[:200], "; ".join(one.normal for one in new)[:200], sure
+                    )
+                )
+        return Changes(document_id, document.name, document.state, _begun(session, document), judged, found)
+
+
+def masked(store: Store, found: Changes) -> Changes:
+    """The same without personal values, for who may not see them."""
+    with store.session() as session:
+        fields = {field.key: field for field in plan_in(document_row(session, found.document).placed_type).fields}
+    hidden = [
+        replace(one, before=one.before and MASKED, after=one.after and MASKED) if fields[one.field].personal else one
+        for one in found.changed
+    ]
+    return replace(found, changed=hidden)
+
+
+def _values(one: DraftedField | None) -> Sequence[Found | None]:
+    return one.values if one else ()
+
+
+def _begun(session: Session, document: Document) -> bool:
+    settled = select(Hold.id).where(Hold.document_id == document.id, Hold.settled_at.is_not(None))
+    return document.state not in ("placed", "drafted", "held", "passed") or session.scalar(settled.limit(1)) is not None
+
+
+def read_again(store: Store, actor: Actor, version_id: int, documents: Sequence[int]) -> int:
+    """Queue reading of live papers with a version, whichever is live; returns how many. Papers that a person has begun are left alone."""
+    actor.require(PLAN)
+    if len(documents) > AGAIN_MAX:
+        raise InputError(f"{len(documents)} papers can't be read again at once; at most {AGAIN_MAX} can.")
+    with store.session() as session:
+        version = version_row(session, version_id)
+        if version.file_key is None:
+            raise Conflict(f"Version {version.number} is {version.state}; it can't read papers.")
+        count = 0
+        for number in dict.fromkeys(documents):
+            document = document_row(session, number)
+            if document.type_id != version.type_id or document.purpose != "live":
+                raise InputError(f"“{document.name}” is no live paper of this type.")
+            if not _begun(session, document):
+                if document.state == "passed":
+                    document.state = "drafted"
+                enqueue(
+                    session,
+                    Task.DRAFT_DOCUMENT,
+                    priority=15,
+                    lock=f"document-{number}",
+                    document_id=number,
+                    version_id=version_id,
+                )
+                count += 1
+        record(session, actor, "read again", "model_version", version_id, papers=count)
+        return count

@@ -1,0 +1,1 @@
+"""Train: versions made from labels, their reports and files, publishing."""

@@ -1,0 +1,132 @@
+"""Versions as things: taken out as one file and brought in again, run on any paper, told apart by what they would change; training by itself."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from collections.abc import Sequence
+from datetime import UTC, datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import undefer
+
+from jugum.core.evaluation.tables import ReportTable, report_html, report_tables
+from jugum.core.formats import unpack_version
+from jugum.core.formats.version_file import misfit
+from jugum.errors import Conflict, InputError
+from jugum.flow.in_force import version_row
+from jugum.flow.office.actor import TRAIN, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.flow.plan.fields import plan_in
+from jugum.flow.train.training import next_number
+from jugum.store import Store
+from jugum.store.models import DocumentType, Look, ModelVersion
+
+FILE_BYTES_MAX = 100_000_000
+
+
+# ---- One file ---------------------------------------------------------------------------------------------------------------------------
+
+
+def exported(store: Store, version_id: int) -> tuple[str, bytes]:
+    """A trained version as one file, its report and evidence in it: name and bytes."""
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id, options=[undefer(ModelVersion.evidence)]) or version_row(
+            session, version_id
+        )
+        if version.file_key is None:
+            raise Conflict(f"Version {version.number} is {version.state}; there is nothing to take out yet.")
+        kind = type_row(session, version.type_id)
+        name = f"{kind.key}-version-{version.number}.jugum-version"
+        packed, report, evidence = store.files.get(version.file_key), version.report, version.evidence
+    buffer = io.BytesIO(packed)
+    with zipfile.ZipFile(buffer, "a", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(zipfile.ZipInfo("report.json"), json.dumps(report), zipfile.ZIP_DEFLATED)
+        archive.writestr(zipfile.ZipInfo("evidence.json"), json.dumps(evidence), zipfile.ZIP_DEFLATED)
+    return name, buffer.getvalue()
+
+
+def brought_in(store: Store, actor: Actor, type_id: int, name: str, data: bytes) -> int:
+    """A version from a file, on trial for a type; returns its id. InputError when the file is none, is damaged, or reads another plan."""
+    actor.require(TRAIN)
+    if len(data) > FILE_BYTES_MAX:
+        raise InputError(f"“{name}” has {len(data):,} bytes; a version file has at most {FILE_BYTES_MAX:,}.")
+    reader, _, manifest = unpack_version(data)
+    report, evidence = _judged(data)
+    with store.session() as session:
+        row = type_row(session, type_id)
+        why = misfit(reader.plan, plan_in(row))
+        if why:
+            raise InputError(
+                f"“{name}” does not fit the plan of “{row.name}”: {why}. Bring in a version of this plan, or change the plan."
+            )
+        session.get_one(DocumentType, type_id, with_for_update=True)
+        version = ModelVersion(
+            type_id=type_id, number=next_number(session, type_id), created_by=actor.id, state="on trial", stage="brought in", progress=1.0,
+            report=report, evidence=evidence, file_key=store.files.put(data), trained_at=datetime.now(UTC), papers=int(str(report.get("papers", 0))),
+            origin=f"from the file “{name[:120]}”", snapshot={"labels_sha256": manifest.get("labels_sha256", "")},
+        )  # fmt: skip
+        session.add(version)
+        session.flush()
+        record(session, actor, "bring in", "model_version", version.id, file=name)
+        return version.id
+
+
+def _judged(data: bytes) -> tuple[dict[str, object], list[dict[str, object]]]:
+    """Report and evidence of a version file. Its papers are of another office: they get numbers below nought, which no paper here has."""
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        names = set(archive.namelist())
+        if not {"report.json", "evidence.json"} <= names:
+            raise InputError(
+                "This version file has no report and no evidence, so no threshold could be set for it. Take it out again in Train."
+            )
+        try:
+            report, evidence = json.loads(archive.read("report.json")), json.loads(archive.read("evidence.json"))
+        except ValueError as error:
+            raise InputError("This version file is damaged: its report can't be read.") from error
+    numbers: dict[str, str] = {}
+    for one in [*evidence, *report.get("errors", [])]:
+        one["sample"], one["detail"] = numbers.setdefault(one["sample"], str(-1 - len(numbers))), {}
+    return {**report, "hardest": []}, evidence
+
+
+# ---- What a version would change --------------------------------------------------------------------------------------------------------
+
+
+# ---- Training by itself -----------------------------------------------------------------------------------------------------------------
+
+
+# ---- The report to take away ------------------------------------------------------------------------------------------------------------
+
+
+def report_csv(store: Store, version_id: int, table: str, more: Sequence[ReportTable] = ()) -> tuple[str, str]:
+    """One table of a version's report, or of `more` beside it, as CSV: file name and text. InputError names the tables there are."""
+    _, tables, number = _tables(store, version_id, more)
+    if table not in tables:
+        raise InputError(f"The report has no table “{table}”; it has {', '.join(tables)}.")
+    return f"version-{number}-{table}.csv", tables[table].csv
+
+
+def report_file(store: Store, version_id: int, more: Sequence[ReportTable] = ()) -> tuple[str, str]:
+    """A version's report, and `more` tables after it, as one HTML page that opens offline: file name and text."""
+    title, tables, number = _tables(store, version_id, more)
+    return f"version-{number}-report.html", report_html(title, list(tables.values()))
+
+
+def _tables(store: Store, version_id: int, more: Sequence[ReportTable]) -> tuple[str, dict[str, ReportTable], int]:
+    with store.session() as session:
+        version = version_row(session, version_id)
+        kind = type_row(session, version.type_id)
+        if not version.report:
+            raise Conflict(f"Version {version.number} is {version.state}; it has no report yet.")
+        names = {field.key: field.name for field in kind.fields}
+        looks = {
+            number: name for number, name in session.execute(select(Look.id, Look.name).where(Look.type_id == kind.id))
+        }
+        title = f"{kind.name}, version {version.number}"
+        every = [*report_tables(version.report, names, looks), *more]
+        return title, {one.key: one for one in every}, version.number
+
+
+__all__ = ["brought_in", "exported", "report_csv", "report_file"]

@@ -1,0 +1,231 @@
+"""Training: a version made in the background from the labels there are; its progress, its learning curve, cancelling it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, undefer
+
+from jugum.core.evaluation.curve import learning_curve
+from jugum.core.evaluation.report import Report, report_of
+from jugum.core.extraction.candidates.samples import Sample
+from jugum.core.extraction.candidates.synonyms import Groups
+from jugum.core.extraction.parts import Structures
+from jugum.core.formats import pack_version
+from jugum.core.schema import Plan
+from jugum.core.training import TrainedVersion, train_version
+from jugum.core.training.version import papers_of
+from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.gather.explore import Explorer
+from jugum.flow.label.layouts import assign
+from jugum.flow.label.samples import layers_of, looks_of, synonyms_in, training_samples
+from jugum.flow.office.actor import TRAIN, Actor, record
+from jugum.flow.office.types import type_row
+from jugum.flow.plan.fields import plan_in
+from jugum.store import Store
+from jugum.store.models import Document, ModelVersion
+from jugum.store.queue import QueuedJob, Task, enqueue, enqueue_all
+
+CURVE_PAPERS_LEAST = 6  # below these the shares of the curve are of one or two papers
+JUDGED_MAX = 400  # samples that a new version is asked about; the choice of the next paper needs no more
+SEED = 1
+
+
+def start(store: Store, actor: Actor, type_id: int) -> int:
+    """Queue the training of a new version. One may wait behind another that runs, and each type has its own queue; Conflict when one waits
+    already, since it will be trained from the labels of that moment. Returns the version's id."""
+    actor.require(TRAIN)
+    with store.session() as session:
+        return start_in(session, actor, type_id)
+
+
+def start_in(session: Session, actor: Actor, type_id: int) -> int:
+    row = type_row(session, type_id)
+    session.get_one(type(row), type_id, with_for_update=True)
+    waiting = session.scalar(
+        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == "queued")
+    )
+    if waiting:
+        raise Conflict(f"Version {waiting} waits to be trained already, and will take in all labels there are then.")
+    if not row.fields:
+        raise InputError("The plan has no fields yet. Say in Plan what to read from these papers.")
+    version = ModelVersion(type_id=type_id, number=next_number(session, type_id), created_by=actor.id)
+    session.add(version)
+    session.flush()
+    enqueue(session, Task.TRAIN_VERSION, priority=5, lock=f"train-{type_id}", version_id=version.id)
+    record(session, actor, "start training", "model_version", version.id, number=version.number)
+    return version.id
+
+
+def next_number(session: Session, type_id: int) -> int:
+    return (session.scalar(select(func.max(ModelVersion.number)).where(ModelVersion.type_id == type_id)) or 0) + 1
+
+
+def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None:
+    """Train a queued version (or one whose worker was killed). Whatever fails is raised: the task's guard tells it in the version's row."""
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id, with_for_update=True)
+        if version is None or version.state not in ("queued", "training"):
+            return
+        version.state, version.stage, version.progress = "training", "gathering labels", 0.0
+        version.begun_at = datetime.now(UTC)
+    progress = ProgressWriter(store, version_id)
+    try:
+        given = _given(store, version_id, explorer or Explorer())
+        trained = train_version(
+            given.plan,
+            given.samples,
+            groups=given.looks,
+            seed=SEED,
+            progress=progress,
+            structures=given.layers,
+            synonyms=given.synonyms,
+        )
+        progress("measuring on the test set", 0.96)
+        report = report_of(trained, given.tests, given.layers)
+        progress("done", 1.0)
+    except TrainingCancelledError:
+        return  # its row says so already
+    _keep(store, version_id, given, trained, report)
+
+
+def failed(store: Store, version_id: int, message: str) -> None:
+    """A training that could not be finished: its version says why, and the next one can begin."""
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id, with_for_update=True)
+        if version is not None and version.state in ("queued", "training"):
+            version.state, version.stage, version.error = "failed", "failed", message
+            record(session, None, "training failed", "model_version", version_id, reason=message)
+
+
+def curve_failed(store: Store, version_id: int, message: str) -> None:
+    """The learning curve of a version could not be worked out: its report says why."""
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id, with_for_update=True)
+        if version is not None and version.report:
+            version.report = {**version.report, "curve_problem": message}
+
+
+@dataclass(frozen=True)
+class _Given:
+    """What a version is trained from, gathered in one transaction."""
+
+    plan: Plan
+    samples: list[Sample]
+    tests: list[Sample]
+    looks: dict[str, int]
+    layers: dict[str, Structures]
+    synonyms: Groups
+
+
+def _given(store: Store, version_id: int, explorer: Explorer) -> _Given:
+    with store.session() as session:
+        version = session.get_one(ModelVersion, version_id)
+        kind = type_row(session, version.type_id)
+        plan = plan_in(kind)
+        assign(session, version.type_id)
+        samples = training_samples(session, version.type_id)
+        tests = training_samples(session, version.type_id, "test")
+        return _Given(
+            plan, samples, tests, looks_of(session, [int(sample.key) for sample in samples]),
+            layers_of(store, session, explorer, plan, [*samples, *tests]), synonyms_in(session, kind.workspace_id),
+        )  # fmt: skip
+
+
+def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion, report: Report) -> None:
+    snapshot = {"papers": {sample.key: _normals(sample) for sample in given.samples}}
+    digest = hashlib.sha256(json.dumps(snapshot, sort_keys=True).encode()).hexdigest()
+    file_key = store.files.put(
+        pack_version(trained.reader, trained.calibrators, {"labels_sha256": digest, "seed": SEED})
+    )
+    with store.session() as session:
+        version = session.get_one(ModelVersion, version_id, with_for_update=True)
+        if version.state != "training":
+            return
+        version.state, version.stage, version.progress = "on trial", "done", 1.0
+        version.papers = len(given.samples)
+        version.report = report.to_data()
+        version.evidence = [asdict(row) for row in trained.evidence]
+        version.snapshot = snapshot
+        version.file_key = file_key
+        version.trained_at = datetime.now(UTC)
+        _judge_samples_soon(session, version.type_id)
+        enqueue(session, Task.DRAW_CURVE, priority=2, lock=f"train-{version.type_id}", version_id=version_id)
+        record(session, None, "trained", "model_version", version_id, papers=len(given.samples), labels_sha256=digest)
+
+
+def _normals(sample: Sample) -> dict[str, list[str]]:
+    """A paper's labels as a snapshot keeps them: field key → normal forms."""
+    return {key: [label.normal for label in labels] for key, labels in sample.labels.items()}
+
+
+def draw_curve(store: Store, version_id: int, explorer: Explorer | None = None) -> None:
+    """Work out the learning curve of a trained version from the papers it was trained from, as far as their labels are still the same, and keep it in
+    its report. Its last point is what the training itself measured."""
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id, options=[undefer(ModelVersion.snapshot)])
+        if version is None or version.trained_at is None or not version.report or version.report.get("curve"):
+            return
+        known, report = version.snapshot.get("papers", {}), version.report
+    full = {"": (report["seen_right"], report["seen_total"])}
+    full |= {one["field"]: (one["seen_right"], one["seen_total"]) for one in report["fields"]}
+    given = _given(store, version_id, explorer or Explorer())
+    samples = [sample for sample in given.samples if known.get(sample.key) == _normals(sample)]
+    if len(samples) < CURVE_PAPERS_LEAST:
+        return
+    papers = papers_of(given.plan, samples, groups=given.looks, structures=given.layers, synonyms=given.synonyms)
+    curve = learning_curve(papers, full, seed=SEED)
+    with store.session() as session:
+        version = session.get_one(ModelVersion, version_id, with_for_update=True)
+        version.report = {**version.report, "curve": curve, "curve_problem": ""}
+
+
+def _judge_samples_soon(session: Session, type_id: int) -> None:
+    """Queue judging of the samples that wait to be labelled: how sure the new version is of each."""
+    waiting = session.scalars(
+        select(Document.id)
+        .where(Document.type_id == type_id, Document.purpose == "sample", Document.state.in_(("to label", "in hand")))
+        .order_by(Document.id)
+        .limit(JUDGED_MAX)
+    )
+    jobs = [QueuedJob(Task.JUDGE_SAMPLE, {"document_id": one}, 1, f"judge-{one}") for one in waiting]
+    enqueue_all(session, jobs)
+
+
+class TrainingCancelledError(Exception):
+    """Somebody cancelled the training at hand."""
+
+
+def cancel(store: Store, actor: Actor, version_id: int) -> None:
+    """Cancel a training that waits or runs; it stops at its next word on how far it is."""
+    actor.require(TRAIN)
+    with store.session() as session:
+        version = session.get(ModelVersion, version_id, with_for_update=True)
+        if version is None:
+            raise NotFound(f"There is no version with id {version_id}.")
+        if version.state not in ("queued", "training"):
+            raise Conflict(f"Version {version.number} is {version.state}; there is nothing to cancel.")
+        version.state, version.stage, version.error = "failed", "cancelled", f"Cancelled by {actor.name}."
+        record(session, actor, "cancel training", "model_version", version_id)
+
+
+class ProgressWriter:
+    """Writes progress into the version's row, at most about three times a second, and stops a training that was cancelled."""
+
+    def __init__(self, store: Store, version_id: int) -> None:
+        self._store, self._version_id, self._told = store, version_id, 0.0
+
+    def __call__(self, stage: str, share: float) -> None:
+        now = datetime.now(UTC).timestamp()
+        if now - self._told < 0.3 and share < 1:
+            return
+        self._told = now
+        with self._store.session() as session:
+            version = session.get_one(ModelVersion, self._version_id)
+            if version.state != "training":
+                raise TrainingCancelledError
+            version.stage, version.progress = stage, share

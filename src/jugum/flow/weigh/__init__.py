@@ -1,0 +1,1 @@
+"""Weigh: thresholds and policies."""

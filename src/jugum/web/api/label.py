@@ -1,0 +1,113 @@
+"""Label: the labels of a sample, the desk, and what helps at it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from pydantic import BaseModel
+
+from jugum.flow.label import desk as label_desk
+from jugum.flow.label import desk_parts
+from jugum.flow.label.desk import GridView, LabelDesk, LabelField, Offered, PageMark, Paragraph
+from jugum.flow.label.rows import LabelledField, Saying, history, labels
+from jugum.web.api.values import SaidIn, Sides
+from jugum.web.security import MayLabel, MaySee
+
+router = APIRouter(tags=["Label"])
+
+
+class NextPaper(BaseModel):
+    next: int | None
+
+
+class RegionIn(BaseModel):
+    """A swept part of a page."""
+
+    page: int
+    box: Sides
+
+
+@router.get("/documents/{document_id}/labels")
+def all_labels(request: Request, document_id: int, actor: MaySee) -> list[LabelledField]:
+    return labels(request.app.state.store, document_id)
+
+
+@router.put("/documents/{document_id}/labels/{key}")
+def set_label(request: Request, document_id: int, key: str, actor: MayLabel, body: SaidIn) -> label_desk.Said:
+    """Replace a field's labels on a sample; no values and not absent takes them away."""
+    rows, store = body.given_rows(), request.app.state.store
+    if rows is not None:
+        return label_desk.set_table(store, actor, document_id, key, rows, how=body.way(), revision=body.revision)
+    return label_desk.set_label(
+        store, actor, document_id, key, [value.given() for value in body.values], absent=body.absent, how=body.way(),
+        revision=body.revision,
+    )  # fmt: skip
+
+
+@router.get("/documents/{document_id}/labels/{key}/history")
+def label_history(request: Request, document_id: int, key: str, actor: MaySee) -> list[Saying]:
+    """All that was said of a field on a paper, the newest first."""
+    return history(request.app.state.store, document_id, key)
+
+
+@router.post("/documents/{document_id}/labelled")
+def labelled(request: Request, document_id: int, actor: MayLabel) -> NextPaper:
+    """The sample is done; optional fields nothing was said of are taken as not on the paper."""
+    return NextPaper(next=label_desk.done(request.app.state.store, actor, document_id))
+
+
+@router.get("/documents/{document_id}/label-desk")
+def open_label_desk(request: Request, document_id: int, actor: MayLabel) -> LabelDesk:
+    """Everything the labelling desk shows; claims the paper for the caller."""
+    state = request.app.state
+    return label_desk.desk(state.store, actor, document_id, state.versions, state.explorer)
+
+
+@router.get("/documents/{document_id}/suggestions")
+def suggestions(request: Request, document_id: int, actor: MayLabel) -> list[LabelField]:
+    """The fields of a long paper with what is suggested for them."""
+    state = request.app.state
+    return label_desk.late_suggestions(state.store, actor, document_id, state.versions, state.explorer)
+
+
+@router.get("/documents/{document_id}/pages/{number}/words")
+def page_words(request: Request, document_id: int, number: int, actor: MaySee) -> list[list[Any]]:
+    """The words of a page: text, x0, y0, x1, y1, confidence."""
+    return desk_parts.page_words(request.app.state.store, document_id, number)
+
+
+@router.get("/documents/{document_id}/find")
+def find_word(
+    request: Request, document_id: int, text: str, actor: MaySee, page: int = 0, index: int = -1
+) -> list[int]:
+    """Page and index of the next word that begins with a text, after a place; empty when there is none."""
+    found = desk_parts.find_word(request.app.state.store, document_id, text, (page, index))
+    return list(found) if found else []
+
+
+@router.post("/documents/{document_id}/tables/{key}/rails")
+def rails(request: Request, document_id: int, key: str, actor: MayLabel, body: RegionIn) -> GridView:
+    """Rails and lines for a table that was swept on a page."""
+    state = request.app.state
+    return label_desk.propose_rails(state.store, state.explorer, actor, document_id, key, body.page, body.box)
+
+
+@router.get("/documents/{document_id}/paragraphs")
+def paragraphs(request: Request, document_id: int, actor: MaySee) -> list[Paragraph]:
+    """The paper's paragraphs in reading order, over page breaks."""
+    return label_desk.paragraphs(request.app.state.store, document_id)
+
+
+@router.get("/documents/{document_id}/pages/{number}/marks")
+def marks(request: Request, document_id: int, number: int, actor: MaySee) -> list[PageMark]:
+    """Tick boxes with their state and caption, and signatures, of a page."""
+    state = request.app.state
+    return label_desk.page_marks(state.store, state.explorer, document_id, number)
+
+
+@router.post("/documents/{document_id}/labels/{key}/read-here")
+def read_here(request: Request, document_id: int, key: str, actor: MayLabel, body: RegionIn) -> list[Offered]:
+    """Read a region again, closely, for a field: texts to choose from; nothing is kept."""
+    state = request.app.state
+    return label_desk.read_region_for(state.store, state.explorer, actor, document_id, key, body.page, body.box)

@@ -1,0 +1,254 @@
+"""Labelling as a whole: keyed values, looks, sets, two labellers, suspicious labels, figures, files in and out."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, File, Form, Request, UploadFile
+from fastapi.responses import Response
+from pydantic import BaseModel, Field
+
+from jugum.core.evaluation.splits import Shares
+from jugum.core.formats.labels_file import labels_schema
+from jugum.flow.label import control_suggestions, double_labelling, layouts, past_records, sets, suspicious
+from jugum.flow.label import files as label_files
+from jugum.flow.label import pace as label_pace
+from jugum.flow.label.double_labelling import TwiceView
+from jugum.flow.label.files import TakenIn
+from jugum.flow.label.layouts import LookPaper, LookView
+from jugum.flow.label.pace import LabellingFigures
+from jugum.flow.label.past_records import KeyedReport, KeyedView
+from jugum.flow.label.sets import SetView
+from jugum.flow.label.suspicious import Suspect
+from jugum.web.api.office import Made
+from jugum.web.security import MayGather, MayLabel, MaySee
+
+router = APIRouter(tags=["Label"])
+MEDIA = {
+    "jsonl": ("application/jsonl", "labels.jsonl"),
+    "annotations": ("application/ld+json", "labels.annotations.json"),
+}
+
+
+# ---- Keyed values -----------------------------------------------------------------------------------------------------------
+
+
+@router.post("/types/{type_id}/labels.csv")
+def keyed_csv(
+    request: Request,
+    type_id: int,
+    actor: MayLabel,
+    file: Annotated[UploadFile, File(description="UTF-8 CSV: file,type,field,value")],
+    complete: Annotated[bool, Form(description="the CSV has every value of the papers it names")] = False,
+) -> KeyedReport:
+    """Values keyed in the past become labels; the place of each on its page is found by matching."""
+    return past_records.keyed(request.app.state.store, actor, type_id, file.file.read(), complete=complete)
+
+
+@router.get("/types/{type_id}/keyed")
+def keyed_view(request: Request, type_id: int, actor: MayLabel) -> KeyedView:
+    """What became of keyed values, and those whose place waits to be chosen."""
+    return past_records.overview(request.app.state.store, type_id)
+
+
+class PlaceIn(BaseModel):
+    """One of a keyed value's places, from 0; null: it stands at none of them."""
+
+    place: int | None
+
+
+@router.put("/keyed/{keyed_id}")
+def choose_place(request: Request, keyed_id: int, actor: MayLabel, body: PlaceIn) -> dict[str, bool]:
+    past_records.choose(request.app.state.store, actor, keyed_id, body.place)
+    return {"chosen": True}
+
+
+# ---- Looks and sets -----------------------------------------------------------------------------------------------------------
+
+
+@router.get("/types/{type_id}/looks")
+def all_looks(request: Request, type_id: int, actor: MayLabel) -> list[LookView]:
+    """Look-alike groups with their papers."""
+    return layouts.looks(request.app.state.store, type_id)
+
+
+@router.get("/looks/{look_id}/papers")
+def look_papers(request: Request, look_id: int, actor: MayLabel) -> list[LookPaper]:
+    return layouts.papers_of(request.app.state.store, look_id)
+
+
+class NameIn(BaseModel):
+    name: str
+
+
+@router.put("/looks/{look_id}")
+def rename_look(request: Request, look_id: int, actor: MayLabel, body: NameIn) -> dict[str, bool]:
+    layouts.rename(request.app.state.store, actor, look_id, body.name)
+    return {"renamed": True}
+
+
+class LooksIn(BaseModel):
+    looks: list[int]
+
+
+@router.post("/looks/merge")
+def merge_looks(request: Request, actor: MayLabel, body: LooksIn) -> Made:
+    """One look of several; the first one's name stays."""
+    return Made(id=layouts.merge(request.app.state.store, actor, body.looks))
+
+
+class PapersIn(BaseModel):
+    papers: list[int]
+    name: str = ""
+
+
+@router.post("/looks/split", status_code=201)
+def split_look(request: Request, actor: MayLabel, body: PapersIn) -> Made:
+    """Papers out of their look into one of their own."""
+    return Made(id=layouts.split(request.app.state.store, actor, body.papers, body.name))
+
+
+@router.get("/types/{type_id}/sets")
+def all_sets(request: Request, type_id: int, actor: MaySee) -> list[SetView]:
+    return sets.sets(request.app.state.store, type_id)
+
+
+class DealIn(BaseModel):
+    """Shares 0–1; `apart` keeps whole looks in one set; the seed makes the deal repeatable."""
+
+    test: float = Field(0.2, ge=0, lt=1)
+    spare: float = Field(0.0, ge=0, lt=1)
+    apart: bool = False
+    seed: int = 1
+
+
+@router.post("/types/{type_id}/sets")
+def deal(request: Request, type_id: int, actor: MayLabel, body: DealIn) -> list[SetView]:
+    """Deal all samples to training, test and spare sets anew."""
+    shares = Shares(body.test, body.spare)
+    return sets.split(request.app.state.store, actor, type_id, shares, apart=body.apart, seed=body.seed)
+
+
+class IntoSet(BaseModel):
+    papers: list[int]
+    set: Literal["train", "test", "spare"]
+
+
+@router.put("/sets")
+def put_into_set(request: Request, actor: MayLabel, body: IntoSet) -> dict[str, bool]:
+    sets.put(request.app.state.store, actor, body.papers, body.set)
+    return {"put": True}
+
+
+# ---- Two labellers, quality, figures --------------------------------------------------------------------------------------------
+
+
+class LabellingIn(BaseModel):
+    """Planted suggestions per hundred (0–10, off by default), and the order of papers ("teaches most" or "in order")."""
+
+    plant: float | None = None
+    order: str | None = None
+
+
+@router.put("/types/{type_id}/labelling")
+def set_labelling(request: Request, type_id: int, actor: MayLabel, body: LabellingIn) -> dict[str, bool]:
+    control_suggestions.set_labelling(request.app.state.store, actor, type_id, plant=body.plant, order=body.order)
+    return {"set": True}
+
+
+class GiveIn(BaseModel):
+    papers: int = Field(ge=1, le=500)
+    people: tuple[int, int]
+
+
+@router.post("/types/{type_id}/twice", status_code=201)
+def give(request: Request, type_id: int, actor: MayLabel, body: GiveIn) -> dict[str, list[int]]:
+    """Give samples nobody has begun to two people, who label them apart."""
+    return {"papers": double_labelling.give(request.app.state.store, actor, type_id, body.papers, body.people)}
+
+
+@router.get("/types/{type_id}/twice")
+def twice_view(request: Request, type_id: int, actor: MayLabel) -> TwiceView:
+    """How far two labellers agree, field by field, and what they dispute."""
+    return double_labelling.overview(request.app.state.store, type_id)
+
+
+class ChosenAnswer(BaseModel):
+    person_id: int
+
+
+@router.post("/documents/{document_id}/labels/{key}/dispute")
+def settle_dispute(request: Request, document_id: int, key: str, actor: MayLabel, body: ChosenAnswer) -> dict[str, str]:
+    """The answer of one of the two becomes the label."""
+    return {"state": double_labelling.settle(request.app.state.store, actor, document_id, key, body.person_id)}
+
+
+@router.get("/types/{type_id}/suspects")
+def suspects(request: Request, type_id: int, actor: MayLabel) -> list[Suspect]:
+    """Labels that the data type, a check, the reading or the model speaks against."""
+    return suspicious.suspects(request.app.state.store, type_id)
+
+
+class KeepIn(BaseModel):
+    reason: str
+
+
+@router.post("/documents/{document_id}/labels/{key}/keep")
+def keep(request: Request, document_id: int, key: str, actor: MayLabel, body: KeepIn) -> dict[str, bool]:
+    suspicious.keep(request.app.state.store, actor, document_id, key, body.reason)
+    return {"kept": True}
+
+
+class MendIn(BaseModel):
+    """The text to put there instead; empty: it is not on the paper."""
+
+    text: str = Field(max_length=4000)
+
+
+@router.post("/documents/{document_id}/labels/{key}/mend")
+def mend(request: Request, document_id: int, key: str, actor: MayLabel, body: MendIn) -> dict[str, bool]:
+    suspicious.mend(request.app.state.store, actor, document_id, key, body.text)
+    return {"mended": True}
+
+
+@router.get("/types/{type_id}/labelling-figures")
+def figures(request: Request, type_id: int, actor: MaySee) -> LabellingFigures:
+    """Labels by field and way, papers an hour, seconds a value, suggestions agreed."""
+    return label_pace.figures(request.app.state.store, type_id)
+
+
+# ---- Files ---------------------------------------------------------------------------------------------------------------------
+
+
+@router.get("/labels-schema")
+def schema(request: Request, actor: MaySee) -> dict[str, object]:
+    """The JSON Schema of one line of a labels file."""
+    return labels_schema()
+
+
+@router.get("/types/{type_id}/labels-file")
+def labels_out(request: Request, type_id: int, actor: MayLabel, kind: str = "jsonl") -> Response:
+    """All labels as JSON Lines (`jsonl`) or as W3C Web Annotations (`annotations`)."""
+    data = label_files.written(request.app.state.store, type_id, kind)
+    media, name = MEDIA[kind]
+    return Response(data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+@router.post("/types/{type_id}/labels-file")
+def labels_in(
+    request: Request,
+    type_id: int,
+    actor: MayLabel,
+    file: Annotated[UploadFile, File()],
+    kind: Annotated[str, Form()] = "jsonl",
+) -> TakenIn:
+    """Labels from a file, onto the samples of the same bytes or name."""
+    return label_files.take_in(request.app.state.store, actor, type_id, file.file.read(), kind)
+
+
+@router.put("/documents/{document_id}/words.alto")
+def words_in(
+    request: Request, document_id: int, actor: MayGather, file: Annotated[UploadFile, File()]
+) -> dict[str, int]:
+    """Words of an ALTO XML file in place of those that were read."""
+    return {"words": label_files.take_words(request.app.state.store, actor, document_id, file.file.read())}

@@ -1,0 +1,77 @@
+"""Bodies that labelling and review share: what a person says of a field."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, Field
+
+from jugum.flow.label.desk_parts import SpotInput, ValueInput
+from jugum.flow.label.rows import CellInput, HowSaid
+
+Sides = tuple[float, float, float, float]
+
+
+class SpotIn(BaseModel):
+    """A further place of a value: a page, and the words there (or a box)."""
+
+    page: int
+    words: list[int] = Field(default_factory=list)
+    box: Sides | None = None
+
+    def given(self) -> SpotInput:
+        return SpotInput(self.page, tuple(self.words), self.box)
+
+
+class ValueIn(BaseModel):
+    """A value by the words it stands on (page from 1, indices into the page's words), by text, or by both: a text put
+    right where the words were misread, or a part of what they say. `box` is [x0, y0, x1, y1] in page fractions, for a place
+    without words; `more` are further lines and pages of it."""
+
+    text: str | None = Field(None, max_length=20_000)
+    page: int | None = None
+    words: list[int] = Field(default_factory=list)
+    box: Sides | None = None
+    more: list[SpotIn] = Field(default_factory=list, max_length=400)
+
+    def given(self) -> ValueInput:
+        return ValueInput(self.text, self.page, tuple(self.words), self.box, tuple(one.given() for one in self.more))
+
+
+class CellIn(BaseModel):
+    """A cell of a table; without text it is empty."""
+
+    text: str = Field("", max_length=4000)
+    page: int | None = None
+    box: Sides | None = None
+
+    def given(self) -> CellInput:
+        return CellInput(self.text, self.page, self.box)
+
+
+class PrintedIn(BaseModel):
+    """Where a value's printed name stands, and what it says."""
+
+    text: str = Field(max_length=200)
+    page: int
+    box: Sides
+
+
+class SaidIn(BaseModel):
+    """What a field's values are; `absent` says that it is not on this paper; a table's `rows` are column key → cell. `seconds` is how
+    long it took; `corrected`, that a suggestion stood there and was not taken. With `revision`, 409 when the paper was changed since."""
+
+    values: list[ValueIn] = Field(default_factory=list)
+    absent: bool = False
+    how: str = "marked"
+    rows: list[dict[str, CellIn]] | None = Field(None, max_length=5000)
+    seconds: float | None = Field(None, ge=0, le=3600)
+    corrected: bool = False
+    printed: PrintedIn | None = None
+    revision: int | None = None
+
+    def given_rows(self) -> list[dict[str, CellInput]] | None:
+        return None if self.rows is None else [{key: cell.given() for key, cell in row.items()} for row in self.rows]
+
+    def way(self) -> HowSaid:
+        return HowSaid(
+            self.how, self.seconds, self.corrected, self.printed.model_dump(mode="json") if self.printed else None
+        )

@@ -1,0 +1,66 @@
+"""Weigh: thresholds, what follows from them, policies."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, Field
+
+from jugum.core.thresholds import Outcome
+from jugum.flow.weigh import policies
+from jugum.flow.weigh.policies import PolicyView, WeighView
+from jugum.web.api.train import Number
+from jugum.web.security import MaySee, MayWeigh
+
+router = APIRouter(tags=["Weigh"])
+
+
+class Thresholds(BaseModel):
+    """Least confidence per field key, and the least familiarity of a paper's layout, all 0–1."""
+
+    thresholds: dict[str, float]
+    familiarity_least: float = Field(ge=0, le=1)
+    note: str = ""
+
+
+class OutcomeOut(BaseModel):
+    """Of `total` held-out decisions `passing` pass and `wrong` of these are wrong; bound at 95 % confidence."""
+
+    total: int
+    passing: int
+    wrong: int
+    error_upper: float
+    passing_share: float
+    error_share: float
+
+
+def _out(outcome: Outcome) -> OutcomeOut:
+    return OutcomeOut(
+        total=outcome.total, passing=outcome.passing, wrong=outcome.wrong, error_upper=outcome.error_upper,
+        passing_share=outcome.passing_share, error_share=outcome.error_share,
+    )  # fmt: skip
+
+
+@router.get("/types/{type_id}/weigh")
+def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float = policies.ERROR_MOST) -> WeighView:
+    """Evidence, thresholds in force, and thresholds proposed for at most `error_most` wrong among what passes."""
+    return policies.weigh(request.app.state.store, type_id, error_most=error_most)
+
+
+@router.post("/types/{type_id}/what-follows")
+def what_follows(request: Request, type_id: int, actor: MaySee, body: Thresholds) -> dict[str, OutcomeOut]:
+    """What thresholds would do on held-out papers of layouts seen; key "" is all fields together. Nothing is saved."""
+    found = policies.what_follows(request.app.state.store, type_id, body.thresholds, body.familiarity_least)
+    return {key: _out(outcome) for key, outcome in found.items()}
+
+
+@router.get("/types/{type_id}/policies")
+def list_policies(request: Request, type_id: int, actor: MaySee) -> list[PolicyView]:
+    return policies.policies(request.app.state.store, type_id)
+
+
+@router.post("/types/{type_id}/policies", status_code=201)
+def save_policy(request: Request, type_id: int, actor: MayWeigh, body: Thresholds) -> Number:
+    number = policies.save_policy(
+        request.app.state.store, actor, type_id, body.thresholds, body.familiarity_least, body.note
+    )
+    return Number(number=number)

@@ -1,0 +1,139 @@
+"""Choosing for all fields of a paper together, and the tables of likeness that choices rest on: laws they must keep."""
+
+from __future__ import annotations
+
+from itertools import combinations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from rapidfuzz import fuzz
+
+from jugum.core.extraction.candidates.generate import Candidate, candidates_of
+from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
+from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness, likeness
+from jugum.core.extraction.values.assignment import Choice, Decision, decide, none_logit, shares_words
+from jugum.core.extraction.values.relations import Relations, agreed
+from jugum.core.page import Box, Page, Word, laid_out, reading_order, rows_of, segments_of
+from jugum.core.schema import FieldPlan, Plan
+from jugum.core.values import DataType
+
+FIELDS = ("born", "issued", "expires")
+PLAN = Plan(tuple(FieldPlan(key, key.title(), DataType.DATE) for key in FIELDS))
+TEXTS = ("01.02.1980", "03.04.2020", "05.06.2030", "07.08.1999")
+FLOOR = none_logit(1.0)
+logits = st.floats(-6, 6, allow_nan=False)
+tables = st.lists(
+    st.lists(logits, min_size=len(TEXTS), max_size=len(TEXTS)), min_size=len(FIELDS), max_size=len(FIELDS)
+)
+
+
+def _days() -> list[Candidate]:
+    words = [Word(text, Box(0.1, 0.1 * n, 0.25, 0.1 * n + 0.015), 1.0) for n, text in enumerate(TEXTS, 1)]
+    found = {one.text: one for one in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.DATE})}
+    return [found[text] for text in TEXTS]
+
+
+DAYS = _days()
+ORDERS = Relations(
+    (("born", "issued", 20), ("issued", "expires", 20)), missing={"born": 0.05, "issued": 0.4, "expires": 0.05}
+)
+
+
+def greedy(table: list[list[float]]) -> list[Decision]:
+    scored = {
+        key: sorted((Choice(day, logit) for day, logit in zip(DAYS, row, strict=True)), key=lambda one: -one.logit)
+        for key, row in zip(FIELDS, table, strict=True)
+    }
+    return decide(PLAN, scored, 1.0)
+
+
+def worth(decisions: list[Decision], relations: Relations) -> float:
+    """The sum that is to be greatest, counted plainly."""
+    total = sum(one.logit if one.chosen else relations.none_at(one.field, FLOOR) for one in decisions)
+    day = {one.field: one.chosen[0].candidate.normal for one in decisions if one.chosen}
+    for first, second, papers in relations.orders:
+        if first in day and second in day and day[first] > day[second]:
+            total -= np.log(papers + 1)
+    return total
+
+
+@given(tables)
+def test_choosing_together_never_makes_the_whole_worse_and_gives_no_word_twice(table: list[list[float]]) -> None:
+    before = greedy(table)
+    after = agreed(before, ORDERS, FLOOR)
+    assert [one.field for one in after] == [one.field for one in before]
+    assert worth(after, ORDERS) >= worth(before, ORDERS) - 1e-9
+    chosen = [one.chosen[0].candidate for one in after if one.chosen]
+    assert not any(shares_words(a, b) for a, b in combinations(chosen, 2))
+
+
+@given(tables)
+def test_what_was_chosen_together_stays_when_asked_again(table: list[list[float]]) -> None:
+    once = agreed(greedy(table), ORDERS, FLOOR)
+    assert agreed(once, ORDERS, FLOOR) == once
+
+
+@given(tables)
+def test_a_decision_keeps_what_it_might_have_been(table: list[list[float]]) -> None:
+    """No candidate gets lost when words change hands: they are the choices a reviewer is offered."""
+    for before, after in zip(greedy(table), agreed(greedy(table), ORDERS, FLOOR), strict=True):
+        known = [{one.candidate.text for one in (*its.chosen, *its.others)} for its in (before, after)]
+        assert known[0] == known[1]
+        assert after.logit == (after.chosen[0].logit if after.chosen else max(one.logit for one in after.others))
+
+
+def test_papers_that_lack_a_field_often_make_no_value_cheaper() -> None:
+    for share in (0.5, 0.7, 0.95):
+        assert Relations(missing={"issued": share}).none_at("issued", FLOOR) <= FLOOR
+    rare, never = Relations(missing={"issued": 0.1}), Relations(missing={"issued": 0.02})
+    assert never.none_at("issued", FLOOR) < rare.none_at("issued", FLOOR) < FLOOR
+    assert never.none_at("issued", FLOOR) == pytest.approx(np.log(0.02 / 0.98))
+
+
+# ---- Likeness -------------------------------------------------------------------------------------------------------------------------
+
+words = st.sampled_from(["net pay", "gross pay", "", "tax", "name of employee", "pay date", "net", "ålesund 0"])
+some = st.lists(words, max_size=8)
+
+
+@given(some, some)
+def test_likeness_of_all_is_that_of_the_distinct_and_of_each_pair(rows: list[str], columns: list[str]) -> None:
+    mine, theirs = Texts.of(rows), Texts.of(columns)
+    assert [mine.distinct[place] for place in mine.places] == rows
+    table = likeness(rows, columns)
+    assert table.shape == (len(rows), len(columns))
+    assert np.array_equal(table, distinct_likeness(mine, theirs)[mine.places][:, theirs.places] / np.float32(100))
+    for row, a in enumerate(rows):
+        for column, b in enumerate(columns):
+            expected = fuzz.ratio(a, b) / 100 if a and b else 0.0
+            assert table[row, column] == pytest.approx(expected, abs=0.0101)
+
+
+@given(some, some)
+def test_nearness_is_symmetric_and_a_share(rows: list[str], columns: list[str]) -> None:
+    table = nearness(rows, columns)
+    assert np.allclose(table, nearness(columns, rows).T, atol=1e-5)
+    assert ((table >= 0) & (table <= 1 + 1e-5)).all()
+    mine = Texts.of(rows)
+    assert np.allclose(distinct_nearness(mine, Texts.of(columns))[mine.places][:, Texts.of(columns).places], table)
+
+
+def test_a_page_is_laid_out_once_and_as_its_words_say() -> None:
+    page = Page(
+        1, 595, 842, reading_order([Word("Net", Box(0.1, 0.1, 0.15, 0.115)), Word("9.50", Box(0.6, 0.1, 0.66, 0.115))])
+    )
+    rows, segments = laid_out(page)
+    assert list(rows) == rows_of(page.words)
+    assert list(segments) == segments_of(page.words, rows, page.width_pt / page.height_pt)
+    assert laid_out(page) is laid_out(Page(1, 595, 842, page.words))
+    moved = Page(1, 595, 842, (page.words[0], Word("9.50", Box(0.16, 0.1, 0.22, 0.115))))
+    assert len(laid_out(moved)[1]) == 1
+
+
+def test_the_ruling_between_two_cells_parts_a_row_however_narrow_the_gap() -> None:
+    left, right = Word("100.50", Box(0.1, 0.1, 0.2, 0.115), cell=3), Word("200.75", Box(0.205, 0.1, 0.3, 0.115), cell=4)
+    assert [one.text for one in laid_out(Page(1, 595, 842, (left, right)))[1]] == ["100.50", "200.75"]
+    same = Word("200.75", right.box, cell=3)
+    assert [one.text for one in laid_out(Page(1, 595, 842, (left, same)))[1]] == ["100.50 200.75"]

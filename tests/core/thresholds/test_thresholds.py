@@ -1,0 +1,130 @@
+"""Bounds against SciPy, thresholds, routing, the beam, effort."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.stats import binomtest
+
+from jugum.core.evaluation.intervals import share_interval, upper_bound
+from jugum.core.schema import FieldPlan, HoldReason
+from jugum.core.thresholds import (
+    Drafted,
+    Evidence,
+    Rule,
+    hold_for,
+    outcome_of,
+    threshold_for,
+)
+from jugum.core.thresholds.beam import TILT_MAX, tilt
+from jugum.core.thresholds.effort import seconds_a_field
+from jugum.core.values import DataType
+
+counts = st.integers(1, 300).flatmap(lambda total: st.tuples(st.integers(0, total), st.just(total)))
+
+
+@given(counts)
+def test_the_upper_bound_is_clopper_and_pearsons(pair: tuple[int, int]) -> None:
+    wrong, total = pair
+    exact = binomtest(wrong, total, alternative="less").proportion_ci(0.95, "exact").high
+    assert upper_bound(wrong, total) == pytest.approx(exact, abs=1e-9)
+
+
+@given(counts)
+def test_the_interval_is_wilsons(pair: tuple[int, int]) -> None:
+    hits, total = pair
+    reference = binomtest(hits, total).proportion_ci(0.95, "wilson")
+    assert share_interval(hits, total) == pytest.approx((reference.low, reference.high), abs=1e-9)
+
+
+@given(counts)
+def test_more_evidence_of_the_same_kind_never_loosens_the_bound(pair: tuple[int, int]) -> None:
+    wrong, total = pair
+    assert upper_bound(2 * wrong, 2 * total) <= upper_bound(wrong, total) + 1e-12
+
+
+def test_without_evidence_nothing_is_promised() -> None:
+    assert upper_bound(0, 0) == 1.0
+    assert share_interval(0, 0) == (0.0, 1.0)
+    assert upper_bound(0, 45, level=0.9) == pytest.approx(0.05, abs=0.001)
+
+
+def evidence(*rows: tuple[float, bool], familiarity: float = 1.0) -> list[Evidence]:
+    return [Evidence(confidence, familiarity, right) for confidence, right in rows]
+
+
+def test_outcomes_count_what_passes_and_what_of_it_is_wrong() -> None:
+    outcome = outcome_of(evidence((0.9, True), (0.8, False), (0.4, False)), 0.8)
+    assert (outcome.total, outcome.passing, outcome.wrong) == (3, 2, 1)
+    assert outcome.passing_share == pytest.approx(2 / 3)
+    assert outcome.error_share == 0.5
+
+
+def test_strange_layouts_don_t_pass_however_sure() -> None:
+    assert outcome_of(evidence((0.99, True), familiarity=0.3), 0.5, familiarity_least=0.6).passing == 0
+
+
+points = st.lists(st.tuples(st.floats(0.01, 0.995), st.booleans()), min_size=1, max_size=60)
+
+
+@given(points, st.floats(0.005, 0.2))
+def test_proposed_thresholds_keep_the_share_asked_for_or_go_to_the_top(
+    rows: list[tuple[float, bool]], most: float
+) -> None:
+    seen = evidence(*rows)
+    threshold = threshold_for(seen, most)
+    assert 0.5 <= threshold <= 0.99
+    if threshold < 0.99:
+        assert outcome_of(seen, threshold).error_share <= most
+
+
+@given(points, points)
+def test_outcomes_don_t_depend_on_the_order_of_evidence(
+    some: list[tuple[float, bool]], more: list[tuple[float, bool]]
+) -> None:
+    assert outcome_of(evidence(*some, *more), 0.7) == outcome_of(evidence(*more, *some), 0.7)
+
+
+def test_thin_evidence_does_not_lower_a_threshold_to_a_gamble() -> None:
+    assert threshold_for(evidence(*[(0.99, True)] * 50), 0.02) == pytest.approx(0.9)
+
+
+AMOUNT = FieldPlan("amount", "Amount", DataType.MONEY)
+
+
+@pytest.mark.parametrize(
+    ("drafted", "reason"),
+    [
+        (Drafted((), 0.99, 1.0), HoldReason.MISSING),
+        (Drafted(("12 34",), 0.99, 1.0), HoldReason.FAILS_A_CHECK),
+        (Drafted(("12,00",), 0.99, 0.2), HoldReason.LOW_CONFIDENCE),
+        (Drafted(("12,00",), 0.5, 1.0), HoldReason.LOW_CONFIDENCE),
+        (Drafted(("12,00",), 0.95, 1.0), None),
+    ],
+)
+def test_fields_are_held_with_their_reason(drafted: Drafted, reason: HoldReason | None) -> None:
+    problem = hold_for(AMOUNT, drafted, Rule(0.9, 0.5))
+    assert (problem.reason if problem else None) is reason
+    assert problem is None or problem.detail
+
+
+def test_an_optional_field_may_be_absent_but_only_surely() -> None:
+    optional = FieldPlan("amount", "Amount", DataType.MONEY, required=False)
+    assert hold_for(optional, Drafted((), 0.95, 1.0), Rule(0.9, 0.5)) is None
+    assert hold_for(optional, Drafted((), 0.5, 1.0), Rule(0.9, 0.5)) is not None
+
+
+@given(st.floats(0, 1), st.floats(0, 1))
+def test_the_beam_tips_with_the_side_and_lies_level_at_the_threshold(confidence: float, threshold: float) -> None:
+    assert abs(tilt(confidence, threshold)) <= TILT_MAX
+    assert tilt(confidence, threshold) == pytest.approx(-tilt(threshold, confidence))
+    assert tilt(threshold, threshold) == 0
+    assert (tilt(confidence, threshold) >= 0) or confidence < threshold
+
+
+def test_the_pace_is_the_median_gap_without_pauses_and_needs_twenty() -> None:
+    steady = [(1, 5.0 * n) for n in range(25)]
+    assert seconds_a_field(steady) == 5.0
+    assert seconds_a_field([*steady, (1, 90_000.0), (2, 90_001.0)]) == 5.0
+    assert seconds_a_field(steady[:15]) is None

@@ -1,0 +1,74 @@
+"""A worker process killed in the middle of a paper: another reads it to its end."""
+
+from __future__ import annotations
+
+import io
+import os
+import subprocess
+import sys
+import time
+
+import pikepdf
+from tests.office import Office
+from tests.papers import scan_over_hidden_text
+
+from jugum.flow.gather import documents
+from jugum.flow.gather.documents import DocumentView
+from jugum.settings import Settings
+
+
+def scans(count: int) -> bytes:
+    """A PDF of pages that need OCR, so that reading takes its time."""
+    with pikepdf.open(io.BytesIO(scan_over_hidden_text("Wrong"))) as pdf:
+        pdf.pages.extend([pdf.pages[0]] * (count - 1))
+        out = io.BytesIO()
+        pdf.save(out)
+        return out.getvalue()
+
+
+def worker(office: Office) -> subprocess.Popen[bytes]:
+    settings = office.settings
+    env = {
+        **os.environ, "JUGUM_DATABASE_URL": settings.database_url, "JUGUM_HOME": str(settings.home), "JUGUM_ENGINE": "quick",
+        "JUGUM_STALE_SECONDS": "2.5",
+    }  # fmt: skip
+    return subprocess.Popen([sys.executable, "-m", "jugum", "worker"], env=env)
+
+
+def wait_for(office: Office, document: int, state: str, pages: int = 0) -> DocumentView:
+    until = time.monotonic() + 60
+    while time.monotonic() < until:
+        view = documents.document_view(office.store, document)
+        if view.state == state and view.pages_read >= pages:
+            return view
+        time.sleep(0.05)
+    raise AssertionError(f"it stayed {view}")
+
+
+def test_a_paper_whose_worker_was_killed_is_read_by_the_next(office: Office) -> None:
+    document = documents.receive(
+        office.store, office.analyst, office.type_id, "long.pdf", scans(16), purpose="sample"
+    ).document_id
+    first = worker(office)
+    try:
+        wait_for(office, document, "received", pages=2)
+    finally:
+        first.kill()
+        first.wait()
+    assert documents.document_view(office.store, document).pages_read < 16
+    second = worker(office)
+    try:
+        assert wait_for(office, document, "to label").pages_read == 16
+    finally:
+        second.terminate()
+        assert second.wait(15) == 0
+
+
+def test_a_worker_that_holds_too_much_memory_is_to_be_replaced(settings: Settings) -> None:
+    from jugum.work.worker import holds_too_much, resident_mb
+
+    assert 20 < resident_mb() < 20_000
+    settings.worker_mb_max = 1
+    assert holds_too_much(settings)
+    settings.worker_mb_max = 1_000_000
+    assert not holds_too_much(settings)
