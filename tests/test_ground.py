@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import shutil
+import subprocess
 from pathlib import Path
 
 from jugum.settings import Settings
@@ -30,3 +33,26 @@ def test_every_pinned_package_has_its_hash() -> None:
             for line in block.splitlines():
                 if "==" in line and not line.strip().startswith("#"):
                     assert line.rstrip().endswith("\\"), line
+
+
+def test_a_failed_installation_is_told_and_not_taken_for_a_good_one(tmp_path: Path) -> None:
+    """bin/setup on a machine that has the Debian packages, with a pip that can't install."""
+    for name in ("bin/setup", "bin/assets", "requirements/runtime.lock", "pyproject.toml", "package-lock.json"):
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy(ROOT / name, tmp_path / name)
+    commands = {
+        tmp_path / "fake/dpkg-query": "echo install ok installed",
+        tmp_path / "fake/npm": "exit 0",
+        tmp_path / ".venv/bin/pip": "echo no space left >&2; exit 1",
+        tmp_path / ".venv/bin/python": "exit 0",
+    }
+    for path, script in commands.items():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(f"#!/bin/sh\n{script}\n")
+        path.chmod(0o755)
+    env = {**os.environ, "PATH": f"{tmp_path / 'fake'}:{os.environ['PATH']}"}
+    done = subprocess.run([tmp_path / "bin/setup"], env=env, capture_output=True, text=True, check=False)
+    assert done.returncode == 1
+    assert "no space left" in done.stderr
+    assert "requirements/runtime.lock could not be installed" in done.stderr
+    assert not (tmp_path / ".venv/jugum-run").exists()

@@ -26,6 +26,7 @@ from jugum.flow.overview import overview
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.review import desk as review_desk
 from jugum.flow.review import draft
+from jugum.flow.review import settle as settling
 from jugum.flow.train import training, versions
 from jugum.flow.weigh import policies
 from jugum.store.models import Audit, Field
@@ -224,11 +225,11 @@ def test_settling_the_last_field_settles_the_paper_and_makes_labels(trained: Off
     desk = review_desk.desk(trained.store, trained.reviewer, document)
     assert {f.key for f in desk.fields if f.hold} == {"member", "paid_on", "amount"}
     with pytest.raises(InputError, match="can't be read as date"):
-        review_desk.settle(trained.store, trained.reviewer, document, "paid_on", [ValueInput("soon")])
+        settling.settle(trained.store, trained.reviewer, document, "paid_on", [ValueInput("soon")])
     for field in desk.fields:
         value = field.values[0]
         text = "99,00" if field.key == "amount" else value.text
-        settled = review_desk.settle(
+        settled = settling.settle(
             trained.store, trained.reviewer, document, field.key, [ValueInput(text, value.page, (), tuple(value.box))]
         )  # type: ignore[arg-type]
     assert (settled.state, settled.open) == ("settled", 0)
@@ -250,7 +251,7 @@ def test_drafting_again_never_touches_a_paper_a_person_has_begun(trained: Office
     value = next(
         f for f in review_desk.desk(trained.store, trained.reviewer, document).fields if f.key == "member"
     ).values[0]
-    review_desk.settle(
+    settling.settle(
         trained.store,
         trained.reviewer,
         document,

@@ -12,7 +12,7 @@ from tests.papers import slip_pdf, slips
 from jugum.errors import ExternalError, InputError
 from jugum.flow.gather import bundles, documents, place, read
 from jugum.flow.gather.documents import Intake
-from jugum.flow.label import next_paper
+from jugum.flow.label import layouts, next_paper
 from jugum.flow.office.failures import failures
 from jugum.flow.review import draft
 from jugum.flow.train import automatic, training, versions
@@ -28,6 +28,7 @@ INSIDE = {
     Task.PLACE_DOCUMENT: (place, "place_by_program"),
     Task.DRAFT_DOCUMENT: (draft, "draft"),
     Task.LEARN_TYPES: (place, "learn"),
+    Task.GROUP_LAYOUTS: (layouts, "group_new"),
     Task.JUDGE_CUTTING: (place, "judge_cutting"),
     Task.TRAIN_VERSION: (training, "run"),
     Task.DRAW_CURVE: (training, "draw_curve"),
@@ -121,6 +122,7 @@ def test_a_learning_curve_that_fails_is_told_in_the_report(
     ("task", "arguments"),
     [
         (Task.LEARN_TYPES, {"workspace_id": 1}),
+        (Task.GROUP_LAYOUTS, {"type_id": 1}),
         (Task.JUDGE_CUTTING, {"workspace_id": 1}),
         (Task.JUDGE_SAMPLE, {"document_id": 1}),
         (Task.TRAIN_IF_DUE, {"type_id": 1, "person_id": 2}),

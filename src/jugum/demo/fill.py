@@ -26,6 +26,8 @@ from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan import history as plan_history
 from jugum.flow.review import desk as review_desk
+from jugum.flow.review import queue as review_queue
+from jugum.flow.review import settle as settling
 from jugum.flow.train import training, versions
 from jugum.flow.weigh import policies
 from jugum.store import Store
@@ -138,17 +140,17 @@ def _train(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper]
 def _settle(store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper]) -> None:
     """A reviewer settles the first papers of the queue, by what is true of them."""
     kinds = {field.key: field.value_type for field in FIELDS}
-    for row in review_desk.queue(store, actor, type_id).rows[:SETTLED]:
+    for row in review_queue.queue(store, actor, type_id).rows[:SETTLED]:
         desk = review_desk.desk(store, actor, row.id)
         paper = papers[row.name]
         for field in desk.fields:
             if field.hold and field.shape.kind == "table":
-                review_desk.settle(
+                settling.settle(
                     store, actor, row.id, field.key, [], rows=_right_rows(field, paper.tables.get(field.key, []))
                 )
             elif field.hold:
                 values = _right_value(field, paper.truth[field.key], kinds[field.key])
-                review_desk.settle(store, actor, row.id, field.key, values, absent=not values)
+                settling.settle(store, actor, row.id, field.key, values, absent=not values)
 
 
 def _right_rows(field: review_desk.ReviewField, rows: Rows) -> list[dict[str, CellInput]]:

@@ -12,7 +12,7 @@ from jugum.core.schema import FieldKind, Plan
 from jugum.demo.parts import Rows
 from jugum.demo.stubs import EMPLOYERS
 from jugum.flow.gather import documents
-from jugum.flow.gather.explore import Explorer
+from jugum.flow.gather.explore import Explorer, load_paper
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.label import desk as label_desk
 from jugum.flow.label import double_labelling, layouts, sets
@@ -31,6 +31,7 @@ SLIPS = 2
 
 def prepare(store: Store, actor: Actor, type_id: int, employers: dict[str, int]) -> None:
     """Name the looks after their employers (`employers`: file name → which), and keep some samples for testing."""
+    layouts.group_new(store, type_id)
     for look in layouts.looks(store, type_id):
         known = [employers[paper.name] for paper in layouts.papers_of(store, look.id) if paper.name in employers]
         if known:
@@ -95,7 +96,8 @@ def label_tables(store: Store, analyst: Actor, type_id: int, truths: Mapping[str
             if rows
             else []
         )
-        found = {row.id: (row.name, findings(store, session, explorer, row, Plan(tuple(tables)))) for row in rows}
+        loaded = [(row, load_paper(session, row)) for row in rows]
+    found = {row.id: (row.name, findings(store, explorer, paper, Plan(tuple(tables)))) for row, paper in loaded}
     for document, (name, read) in found.items():
         for table in (one for one in tables if one.kind is FieldKind.TABLE):
             its = truths[name].get(table.key, [])

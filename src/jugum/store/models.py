@@ -559,8 +559,8 @@ class Reading(Base):
     normal: Mapped[str]
     page: Mapped[int | None]
     box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
-    confidence: Mapped[float]
-    familiarity: Mapped[float]
+    confidence: Mapped[float | None]
+    familiarity: Mapped[float | None]
     engine: Mapped[str] = mapped_column(String(20), default="model")
     why: Mapped[str] = mapped_column(default="")
     others: Mapped[list[Any]] = mapped_column(default=list)

@@ -31,6 +31,7 @@ class Task(StrEnum):
     PLACE_DOCUMENT = "place_document"
     DRAFT_DOCUMENT = "draft_document"
     LEARN_TYPES = "learn_types"
+    GROUP_LAYOUTS = "group_layouts"
     JUDGE_CUTTING = "judge_cutting"
     TRAIN_VERSION = "train_version"
     DRAW_CURVE = "draw_curve"

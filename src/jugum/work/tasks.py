@@ -54,6 +54,7 @@ class Tasks:
             Task.PLACE_DOCUMENT: (self._place, aside),
             Task.DRAFT_DOCUMENT: (self._draft, partial(draft.failed, store)),
             Task.LEARN_TYPES: (self._learn, partial(failures.report, store, Task.LEARN_TYPES)),
+            Task.GROUP_LAYOUTS: (self._group, partial(failures.report, store, Task.GROUP_LAYOUTS)),
             Task.JUDGE_CUTTING: (self._judge_cutting, partial(failures.report, store, Task.JUDGE_CUTTING)),
             Task.TRAIN_VERSION: (self._train, partial(training.failed, store)),
             Task.DRAW_CURVE: (self._curve, partial(training.curve_failed, store)),
@@ -89,7 +90,10 @@ class Tasks:
         place.learn(self.store, workspace_id)
         for one in types(self.store, workspace_id):
             learn_date_order(self.store, one.id)
-            layouts.assign_all(self.store, one.id)
+            layouts.group_new(self.store, one.id)
+
+    def _group(self, type_id: int) -> None:
+        layouts.group_new(self.store, type_id)
 
     def _judge_cutting(self, workspace_id: int) -> None:
         place.judge_cutting(self.store, workspace_id)

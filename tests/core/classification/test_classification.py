@@ -7,6 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from jugum.core.classification import (
     OTHER,
@@ -20,6 +22,7 @@ from jugum.core.classification import (
     fit_sorter,
     is_blank,
     is_separator,
+    look_alike_groups,
 )
 from jugum.core.classification.bundles import _best_cut, _page_number
 from jugum.core.classification.phrases import Phrases, heard, placed_by
@@ -301,3 +304,31 @@ def test_cutting_is_not_judged_on_too_few_papers_or_single_pages() -> None:
     assert cut_figures(single, unseen=False) is None
     one_look = [replace(one, type_id=1, group=7) for one in placed_papers(4)]
     assert cut_figures(one_look, unseen=True) is None  # with the only look held out nothing is left to learn from
+
+
+def linked_by_hand(likeness: np.ndarray, alike: float) -> list[int]:
+    """Average linkage as it is defined: the two groups most alike on average are joined while that is at least `alike`."""
+    groups = [[index] for index in range(len(likeness))]
+    while len(groups) > 1:
+        means = {
+            (a, b): float(likeness[np.ix_(groups[a], groups[b])].mean()) for b in range(len(groups)) for a in range(b)
+        }
+        (a, b), best = max(means.items(), key=lambda pair: pair[1])
+        if best < alike:
+            break
+        groups[a] = groups[a] + groups.pop(b)
+    groups.sort(key=min)
+    return [next(number for number, members in enumerate(groups) if index in members) for index in range(len(likeness))]
+
+
+@given(st.integers(0, 12), st.integers(0, 10_000))
+def test_groups_are_those_of_average_linkage(count: int, seed: int) -> None:
+    half = np.random.default_rng(seed).random((count, count))
+    likeness = (half + half.T) / 2
+    np.fill_diagonal(likeness, 1.0)
+    assert look_alike_groups(likeness, alike=0.5) == linked_by_hand(likeness, 0.5)
+
+
+def test_a_likeness_that_is_just_enough_joins() -> None:
+    likeness = np.array([[1.0, 0.5, 0.1], [0.5, 1.0, 0.1], [0.1, 0.1, 1.0]])
+    assert look_alike_groups(likeness, alike=0.5) == [0, 0, 1]

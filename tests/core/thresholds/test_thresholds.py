@@ -10,9 +10,8 @@ from scipy.stats import binomtest
 from jugum.core.evaluation.intervals import share_interval, upper_bound
 from jugum.core.schema import FieldPlan, HoldReason
 from jugum.core.thresholds import (
-    Drafted,
     Evidence,
-    Rule,
+    Gate,
     hold_for,
     outcome_of,
     threshold_for,
@@ -96,23 +95,25 @@ AMOUNT = FieldPlan("amount", "Amount", DataType.MONEY)
 @pytest.mark.parametrize(
     ("drafted", "reason"),
     [
-        (Drafted((), 0.99, 1.0), HoldReason.MISSING),
-        (Drafted(("12 34",), 0.99, 1.0), HoldReason.FAILS_A_CHECK),
-        (Drafted(("12,00",), 0.99, 0.2), HoldReason.LOW_CONFIDENCE),
-        (Drafted(("12,00",), 0.5, 1.0), HoldReason.LOW_CONFIDENCE),
-        (Drafted(("12,00",), 0.95, 1.0), None),
+        (((), 0.99, 1.0), HoldReason.MISSING),
+        ((("12 34",), 0.99, 1.0), HoldReason.FAILS_A_CHECK),
+        ((("12,00",), 0.99, 0.2), HoldReason.LOW_CONFIDENCE),
+        ((("12,00",), 0.5, 1.0), HoldReason.LOW_CONFIDENCE),
+        ((("12,00",), 0.95, 1.0), None),
     ],
 )
-def test_fields_are_held_with_their_reason(drafted: Drafted, reason: HoldReason | None) -> None:
-    problem = hold_for(AMOUNT, drafted, Rule(0.9, 0.5))
+def test_fields_are_held_with_their_reason(
+    drafted: tuple[tuple[str, ...], float, float], reason: HoldReason | None
+) -> None:
+    problem = hold_for(AMOUNT, *drafted, Gate(0.9, 0.5))
     assert (problem.reason if problem else None) is reason
     assert problem is None or problem.detail
 
 
 def test_an_optional_field_may_be_absent_but_only_surely() -> None:
     optional = FieldPlan("amount", "Amount", DataType.MONEY, required=False)
-    assert hold_for(optional, Drafted((), 0.95, 1.0), Rule(0.9, 0.5)) is None
-    assert hold_for(optional, Drafted((), 0.5, 1.0), Rule(0.9, 0.5)) is not None
+    assert hold_for(optional, (), 0.95, 1.0, Gate(0.9, 0.5)) is None
+    assert hold_for(optional, (), 0.5, 1.0, Gate(0.9, 0.5)) is not None
 
 
 @given(st.floats(0, 1), st.floats(0, 1))

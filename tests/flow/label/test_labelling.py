@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import delete, func, select, update
 from tests.office import Office, span_of
 from tests.papers import Slip, many_pages, slips, words_pdf
 
@@ -34,7 +34,7 @@ from jugum.flow.label.rows import CellInput, HowSaid, history, labels
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan.fields import FieldInput
 from jugum.flow.train import training
-from jugum.store.models import Document, Label, Plant
+from jugum.store.models import Document, Label, Look, Plant
 
 Run = Callable[[], None]
 
@@ -169,6 +169,7 @@ def test_one_labelled_paper_helps_its_look_alikes_before_any_training(office: Of
         office.store, office.analyst, office.type_id, FieldInput("Where", "text", ("nothing like it",), required=False)
     )
     its = brought(office, run_jobs, 3)
+    layouts.group_new(office.store, office.type_id)
     layouts.looks(office.store, office.type_id)
     first, slip = its[0]
     span = span_of(words(office, first), "B 14")
@@ -211,6 +212,7 @@ def test_a_planted_suggestion_agreed_to_is_told_and_not_kept(trained: Office, ru
 
 def test_the_next_paper_is_of_the_look_nobody_labelled_and_the_reason_is_said(office: Office, run_jobs: Run) -> None:
     its = brought(office, run_jobs, 6, looks_=2)
+    layouts.group_new(office.store, office.type_id)
     found = layouts.looks(office.store, office.type_id)
     assert [(one.papers, one.labelled) for one in found] == [(3, 0), (3, 0)]
     office.label_whole(*its[0])
@@ -227,12 +229,14 @@ def test_the_next_paper_is_of_the_look_nobody_labelled_and_the_reason_is_said(of
 
 def test_looks_are_named_merged_and_split(office: Office, run_jobs: Run) -> None:
     its = brought(office, run_jobs, 4, looks_=2)
+    layouts.group_new(office.store, office.type_id)
     first, second = layouts.looks(office.store, office.type_id)
     with pytest.raises(Conflict, match="merge the two"):
         layouts.rename(office.store, office.analyst, first.id, second.name)
     with pytest.raises(InputError, match="two looks"):
         layouts.merge(office.store, office.analyst, [first.id])
     layouts.merge(office.store, office.analyst, [first.id, second.id])
+    layouts.group_new(office.store, office.type_id)
     (only,) = layouts.looks(office.store, office.type_id)
     assert only.papers == 4
     made = layouts.split(office.store, office.analyst, [its[3][0]], "odd one")
@@ -417,3 +421,39 @@ def test_words_of_another_reader_come_in_as_alto(office: Office, run_jobs: Run) 
     two = b'<alto><Page WIDTH="9" HEIGHT="9"/><Page WIDTH="9" HEIGHT="9"/></alto>'
     with pytest.raises(Conflict, match="2 pages"):
         label_files.take_words(office.store, office.analyst, document, two)
+
+
+def test_looking_at_the_layouts_groups_nothing_but_has_it_done_in_the_background(office: Office, run_jobs: Run) -> None:
+    for number, slip in enumerate(slips(4)):
+        office.bring(slip, layout=number % 2)
+    run_jobs()
+    with office.store.session() as session:
+        session.execute(update(Document).values(look_id=None))
+        session.execute(delete(Look))
+    assert layouts.looks(office.store, office.type_id) == []
+    with office.store.session() as session:
+        assert session.scalar(select(func.count(Document.id)).where(Document.look_id.is_not(None))) == 0
+    run_jobs()
+    assert sum(look.papers for look in layouts.looks(office.store, office.type_id)) == 4
+
+
+def test_two_who_group_papers_at_once_make_the_same_groups(
+    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for number, slip in enumerate(slips(4)):
+        office.bring(slip, layout=number % 2)
+    run_jobs()
+    with office.store.session() as session:
+        session.execute(update(Document).values(look_id=None))
+        session.execute(delete(Look))
+    real, inside = layouts._grouped, []
+
+    def other_is_first(given: object) -> object:
+        if not inside:
+            inside.append(True)
+            layouts.group_new(office.store, office.type_id)
+        return real(given)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(layouts, "_grouped", other_is_first)
+    layouts.group_new(office.store, office.type_id)
+    assert sorted(look.papers for look in layouts.looks(office.store, office.type_id)) == [2, 2]

@@ -364,7 +364,8 @@ def test_a_service_is_asked_only_when_an_administrator_turned_it_on(
 
     def payer() -> list[str]:
         with office.store.session() as session:
-            found = suggestions.suggestions(office.store, session, session.get_one(Document, document), LOADED, None)
+            given = suggestions.load_suggestion_input(session, session.get_one(Document, document))
+        found = suggestions.suggestions(office.store, given, LOADED, None)
         return [value.text for value in found["payer"].values if value and value.origin == "service"]
 
     assert payer() == []

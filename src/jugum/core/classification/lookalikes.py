@@ -19,6 +19,7 @@ PLACE_SCALE = 0.03  # page fractions; a word this far from its place still count
 GEOMETRY_SHARE = 0.7  # the rest of the likeness is by wording alone
 GROUP_LIKENESS = 0.45
 ANCHORS_MAX = 400
+ROUNDING = 1e-9  # a mean that is exactly the least likeness still joins
 _NOT_LETTERS = re.compile(r"[^\w]+|_")
 
 
@@ -123,25 +124,26 @@ def similarity_matrix(layouts: Sequence[Layout]) -> npt.NDArray[np.float64]:
 
 
 def look_alike_groups(likeness: npt.NDArray[np.float64], *, alike: float = GROUP_LIKENESS) -> list[int]:
-    """Group numbers from 0 in order of first member, by average linkage: two groups are joined, the most alike
-    first, while the mean likeness between their members is at least `alike`."""
-    groups = [[index] for index in range(len(likeness))]
-    while len(groups) > 1:
-        best, pair = alike, None
-        for row in range(len(groups)):
-            for column in range(row):
-                mean = float(likeness[np.ix_(groups[row], groups[column])].mean())
-                if mean >= best:
-                    best, pair = mean, (row, column)
-        if pair is None:
-            break
-        groups[pair[1]].extend(groups.pop(pair[0]))
-    groups.sort(key=min)
-    numbers = [0] * len(likeness)
-    for number, members in enumerate(groups):
-        for member in members:
-            numbers[member] = number
-    return numbers
+    """Group numbers from 0 in order of first member, by average linkage (Sokal and Michener, 1958): two groups are joined, the most alike
+    first, while the mean likeness between their members is at least `alike`.
+
+    likeness: N×N, symmetric, 0–1. Three papers, the first two .8 alike and the third .1 like both → [0, 0, 1].
+    """
+    count = len(likeness)
+    if count < 2:
+        return [0] * count
+    from scipy.cluster.hierarchy import (  # here: loading SciPy would delay every start by half a second
+        fcluster,
+        linkage,
+    )
+    from scipy.spatial.distance import squareform
+
+    distance = 1.0 - (likeness + likeness.T) / 2
+    np.fill_diagonal(distance, 0.0)
+    tree = linkage(squareform(np.clip(distance, 0.0, 1.0), checks=False), method="average")
+    found = fcluster(tree, t=1.0 - alike + ROUNDING, criterion="distance")
+    numbers: dict[int, int] = {}
+    return [numbers.setdefault(int(group), len(numbers)) for group in found]
 
 
 def nearest_group(

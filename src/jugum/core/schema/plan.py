@@ -9,13 +9,14 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 
-from jugum.core.schema.expression import ExpressionError, Kind, Shape, names_in, parse, shape_of
+from jugum.core.schema.expression import ExpressionError, Kind, Shape, calls_in, names_in, parse, shape_of
 from jugum.core.values import MARKS, NUMERIC, DataType, Option, OutputFormat, ValueType, check_method, compiled
 from jugum.errors import InputError
 
 NAME_MAX = 80
 PRINTED_NAMES_MAX = 30
 TEXT_MAX = 600
+LIST_FUNCTIONS = frozenset({"listed", "nearest"})  # those that look in a list of the workspace
 FIELDS_MAX = 400
 OPTIONS_MAX = 60
 RULES_MAX = 10
@@ -263,6 +264,12 @@ class Plan:
             for one in self.fields
             if one.kind is not FieldKind.TABLE
         }
+
+    @cached_property
+    def uses_lists(self) -> bool:
+        """Whether a check or a derived field looks in a list of the workspace."""
+        texts = [check.expression for check in self.checks] + [one.expression for one in self.derivation]
+        return any(calls_in(parse(text)) & LIST_FUNCTIONS for text in texts)
 
     @cached_property
     def derivation(self) -> tuple[FieldPlan, ...]:

@@ -1,14 +1,18 @@
 """What follows from a threshold, which threshold keeps a promise, and what must be held for a person."""
 
+from jugum.core.thresholds.drafted import DraftedField
 from jugum.core.thresholds.risk import Evidence, Outcome, outcome_of, threshold_for
-from jugum.core.thresholds.routing import Drafted, Rule, hold_for
+from jugum.core.thresholds.routing import Gate, Routed, Thresholds, hold_for, route
 
 __all__ = [
-    "Drafted",
+    "DraftedField",
     "Evidence",
+    "Gate",
     "Outcome",
-    "Rule",
+    "Routed",
+    "Thresholds",
     "hold_for",
     "outcome_of",
+    "route",
     "threshold_for",
 ]

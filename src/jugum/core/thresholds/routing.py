@@ -1,50 +1,250 @@
-"""Which decisions pass by themselves and which are held for a person."""
+"""Which fields of a drafted paper pass by themselves and which are held for a person, and why.
+
+Everything here is a rule over plain values: what was drafted, the plan, the policy. Reading the policy and writing the holds is flow's.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 
-from jugum.core.schema import FieldPlan, HoldReason, Problem, text_problem
+from jugum.core.schema import (
+    Context,
+    FieldKind,
+    FieldPlan,
+    HoldReason,
+    Judgement,
+    Outcome,
+    Plan,
+    Problem,
+    Severity,
+    derive,
+    judge,
+    sources_of,
+    text_problem,
+)
+from jugum.core.thresholds.drafted import DraftedField
+from jugum.core.values import DataType
+
+TABLE_ROW = "row"  # stands for a row of a table where only its being there counts
+NO_POLICY = "no policy sets a threshold for it yet: set one in Weigh"
 
 
 @dataclass(frozen=True)
-class Rule:
-    """A policy's rule for one field: the least confidence, and the least familiarity of the layout, both 0–1."""
+class Gate:
+    """What a policy asks of one field: the least confidence and the least likeness of the layout, both 0–1."""
 
     threshold: float
     familiarity_least: float
 
 
 @dataclass(frozen=True)
-class Drafted:
-    """What a model drafted for a field: texts as they stand on the paper, confidence and familiarity (0–1)."""
+class Thresholds:
+    """A policy as routing needs it: the threshold of each field by its key, and the least likeness of the layout, all 0–1."""
 
-    texts: tuple[str, ...]
-    confidence: float
-    familiarity: float
+    by_field: Mapping[str, float]
+    familiarity_least: float
+
+    def gate(self, key: str) -> Gate | None:
+        """What is asked of a field; None where the policy has no threshold for it."""
+        return Gate(self.by_field[key], self.familiarity_least) if key in self.by_field else None
 
 
-def hold_for(field: FieldPlan, drafted: Drafted, rule: Rule) -> Problem | None:
-    """Why a person must look at this field, or None when it passes.
+def problems_of_draft(
+    plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Thresholds | None
+) -> dict[str, Problem]:
+    """Field key → why a person must look at it, for the fields that don't pass. Columns are judged with their table; derived fields never wait.
+    Without a policy everything that has a value waits."""
+    found: dict[str, Problem] = {}
+    for field in plan.fields:
+        if field.kind is FieldKind.DERIVED or field.is_column:
+            continue
+        gate = thresholds.gate(field.key) if thresholds else None
+        problem = (
+            table_problem(field, plan.inside(field.key), drafted, gate)
+            if field.kind is FieldKind.TABLE
+            else value_problem(field, drafted.get(field.key), gate)
+        )
+        if problem is not None:
+            found[field.key] = problem
+    return found
 
-    In this order: a required field without value, a value its data type can't read or with a wrong check digit, a strange layout, a confidence
+
+def hold_for(
+    field: FieldPlan, texts: Sequence[str], confidence: float, familiarity: float | None, gate: Gate
+) -> Problem | None:
+    """Why a measured field must wait, or None when it passes.
+
+    In this order: a required field without value, a value its data type can't read or with a wrong check digit, a new layout, a confidence
     below the threshold. The last two hold "it is not there" too.
     """
-    if not drafted.texts and field.required:
-        return Problem(field.key, HoldReason.MISSING, f"{field.name} is required and was not found")
-    for text in drafted.texts:
-        if unreadable := text_problem(field, text):
+    if not texts and field.required:
+        return _missing(field)
+    for text in texts:
+        if text != TABLE_ROW and (unreadable := text_problem(field, text)):
             return unreadable
-    if drafted.familiarity < rule.familiarity_least:
-        return Problem(
-            field.key,
-            HoldReason.LOW_CONFIDENCE,
-            f"its layout is {100 * drafted.familiarity:.0f} % like a labelled paper, {100 * rule.familiarity_least:.0f} % is asked",
-        )
-    if drafted.confidence < rule.threshold:
-        return Problem(
-            field.key,
-            HoldReason.LOW_CONFIDENCE,
-            f"{100 * drafted.confidence:.0f} % sure, {100 * rule.threshold:.0f} % is asked",
-        )
+    if familiarity is not None and familiarity < gate.familiarity_least:
+        detail = f"new layout: similarity {100 * familiarity:.0f} %, minimum {100 * gate.familiarity_least:.0f} %"
+        return Problem(field.key, HoldReason.LOW_CONFIDENCE, detail)
+    if confidence < gate.threshold:
+        detail = f"confidence {100 * confidence:.0f} %, threshold {100 * gate.threshold:.0f} %"
+        return Problem(field.key, HoldReason.LOW_CONFIDENCE, detail)
     return None
+
+
+def value_problem(field: FieldPlan, drafted: DraftedField | None, gate: Gate | None) -> Problem | None:
+    """Why a value, clause or mark must wait; None when it passes. `gate` is None where no policy has a threshold for it."""
+    if drafted is None:
+        return Problem(field.key, HoldReason.MISSING, "nothing has read this field yet")
+    texts = [text for text in drafted.texts if text is not None]
+    if drafted.confidence is None:
+        return _unmeasured(field, drafted, texts)
+    if field.data_type is DataType.ZONE and texts and drafted.confidence >= 1.0 and field.kind is FieldKind.VALUE:
+        gate = Gate(0.0, 0.0)  # its own check digits vouch for it
+    if gate is None:
+        waits = hold_for(field, texts, drafted.confidence, drafted.familiarity, Gate(0.0, 0.0))
+        return waits or Problem(field.key, HoldReason.LOW_CONFIDENCE, NO_POLICY)
+    return hold_for(field, texts, drafted.confidence, drafted.familiarity, gate)
+
+
+def _unmeasured(field: FieldPlan, drafted: DraftedField, texts: Sequence[str]) -> Problem | None:
+    """Values that no figure speaks for yet wait for a person; an optional field that was not found does not."""
+    if not texts:
+        return _missing(field) if field.required else None
+    wrong = next((found for text in texts if (found := text_problem(field, text))), None)
+    if wrong is not None:
+        return wrong
+    if drafted.chosen_by:
+        return Problem(
+            field.key, HoldReason.LOW_CONFIDENCE, f"chosen because a check holds with it: {drafted.chosen_by}"
+        )
+    engine = next(value.engine for value in drafted.values if value)
+    return Problem(
+        field.key, HoldReason.LOW_CONFIDENCE, f"read by {engine}; how often that is right is not measured yet"
+    )
+
+
+def table_problem(
+    table: FieldPlan, columns: Sequence[FieldPlan], drafted: Mapping[str, DraftedField], gate: Gate | None
+) -> Problem | None:
+    """Why a table must wait, as a whole: its own confidence, then its cells."""
+    rows = max((len(drafted[one.key].values) for one in columns if one.key in drafted), default=0)
+    whole = drafted.get(table.key)
+    if whole is not None and whole.confidence is not None:
+        if gate is None:
+            return Problem(table.key, HoldReason.LOW_CONFIDENCE, NO_POLICY) if rows or table.required else None
+        found = hold_for(table, (TABLE_ROW,) * rows, whole.confidence, whole.familiarity, gate)
+        return found or _cell_problem(table, columns, drafted)
+    if not rows:
+        return _missing(table) if table.required else None
+    counted = f"{rows} {'row' if rows == 1 else 'rows'}"
+    detail = f"{counted} read by the heads of the columns; how often that is right is not measured yet"
+    return Problem(table.key, HoldReason.LOW_CONFIDENCE, detail)
+
+
+def _cell_problem(
+    table: FieldPlan, columns: Sequence[FieldPlan], drafted: Mapping[str, DraftedField]
+) -> Problem | None:
+    """The first cell that is none by its column's pattern, options or check digit; of a required column, one that is empty."""
+    for one in columns:
+        for number, text in enumerate(drafted[one.key].texts if one.key in drafted else (), 1):
+            if text is not None and (wrong := text_problem(one, text)):
+                return Problem(table.key, wrong.reason, f"row {number}: {wrong.detail}")
+            if text is None and one.required:
+                return Problem(table.key, HoldReason.MISSING, f"row {number} has no {one.name}")
+    return None
+
+
+def _missing(field: FieldPlan) -> Problem:
+    return Problem(field.key, HoldReason.MISSING, f"{field.name} is required and was not found")
+
+
+# ---- Checks -----------------------------------------------------------------------------------------------------------------------------
+
+
+def holder_of(plan: Plan, key: str) -> str:
+    """The field a person settles for a key: a column's table, else itself."""
+    return plan.field(key).inside if "." in key else key
+
+
+def holds_of_check(
+    plan: Plan, failing: Judgement, held: Collection[str], confidences: Mapping[str, float | None]
+) -> str | None:
+    """Which of the fields a failing check concerns is held for it: one that is held already, else the least sure (what was not measured is less
+    sure than anything measured; of equals the first that the check names). None when the check concerns no field of the plan."""
+    known = {one.key for one in plan.fields}
+    keys = list(dict.fromkeys(holder_of(plan, key) for key in sources_of(plan, failing.fields) if key in known))
+    if not keys:
+        return None
+    already = next((key for key in keys if key in held), None)
+    return already or min(keys, key=lambda key: _sureness(confidences.get(key)))
+
+
+def _sureness(confidence: float | None) -> float:
+    return -1.0 if confidence is None else confidence
+
+
+def words_of_failing(failing: Judgement) -> str:
+    """What a hold says of a failing check, and what can be done about it."""
+    word = "must be corrected" if failing.check.severity is Severity.BLOCKING else "may be accepted as it is"
+    return f"{failing.said} ({word})"
+
+
+# ---- The whole paper --------------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class FieldHold:
+    """A field that waits for a person, and the keys of the checks it waits for."""
+
+    problem: Problem
+    checks: tuple[str, ...] = ()
+
+    def and_for(self, failing: Judgement) -> FieldHold:
+        """The same, waiting for one more check."""
+        if failing.check.key in self.checks:
+            return self
+        detail = f"{self.problem.detail}; {words_of_failing(failing)}"
+        return FieldHold(replace(self.problem, detail=detail), (*self.checks, failing.check.key))
+
+    @staticmethod
+    def of(key: str, reason: HoldReason, detail: str, checks: Sequence[str]) -> FieldHold:
+        return FieldHold(Problem(key, reason, detail), tuple(checks))
+
+    @staticmethod
+    def for_check(key: str, failing: Judgement) -> FieldHold:
+        return FieldHold(Problem(key, HoldReason.FAILS_A_CHECK, words_of_failing(failing)), (failing.check.key,))
+
+
+@dataclass(frozen=True)
+class Routed:
+    """What becomes of a drafted paper: the fields that are held, by key; the keys of those whose drafted values pass (columns by their own keys);
+    derived fields with their values."""
+
+    holds: Mapping[str, FieldHold]
+    passing: tuple[str, ...]
+    derived: Mapping[str, tuple[str, ...]]
+
+
+def route(plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Thresholds | None, context: Context) -> Routed:
+    """Hold what does not pass by itself, then what failing checks speak against; the rest passes. A check that fails holds one field."""
+    holds = {key: FieldHold(problem) for key, problem in problems_of_draft(plan, drafted, thresholds).items()}
+    tables = {one.key for one in plan.fields if one.kind is FieldKind.TABLE}
+    texts = {key: one.texts for key, one in drafted.items() if key not in tables}
+    confidences = {key: one.confidence for key, one in drafted.items()}
+    for judgement in judge(plan, texts, context):
+        if judgement.outcome is Outcome.FAILS:
+            hold_for_check(plan, judgement, holds, confidences)
+    passing = tuple(key for key in drafted if key not in tables and holder_of(plan, key) not in holds)
+    _, derived = derive(plan, texts, context)
+    return Routed(holds, passing, derived)
+
+
+def hold_for_check(
+    plan: Plan, failing: Judgement, holds: dict[str, FieldHold], confidences: Mapping[str, float | None]
+) -> str | None:
+    """Add a failing check to the hold of one of its fields (see `holds_of_check`), or hold that field; returns its key."""
+    key = holds_of_check(plan, failing, holds, confidences)
+    if key is not None:
+        holds[key] = holds[key].and_for(failing) if key in holds else FieldHold.for_check(key, failing)
+    return key

@@ -6,13 +6,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.formats import ResultRow, results_csv, results_json
 from jugum.core.formats.tables import ResultValue
 from jugum.core.values import delivered
 from jugum.errors import Forbidden, InputError, NotFound
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import DELIVER, MASKED, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
@@ -76,12 +77,17 @@ def results(
         )
         return ResultsView(
             [(f.key, f.name, f.data_type) for f in row.fields if f.kind != "table"],
-            _rows(session, documents, row, actor), total, waiting or 0,
+            _rows(session, documents, row, show_personal=_sees_personal(actor)), total, waiting or 0,
             _deliveries(session, type_id),
         )  # fmt: skip
 
 
-def _done(type_id: int, search: str, state: str | None):  # type: ignore[no-untyped-def]
+def _sees_personal(actor: Actor | None) -> bool:
+    """Closed by default: who is not named sees no personal value."""
+    return actor is not None and actor.sees_personal
+
+
+def _done(type_id: int, search: str, state: str | None) -> Select[Document]:
     query = select(Document).where(Document.type_id == type_id, Document.state.in_([state] if state else DONE_STATES))
     if state and state not in DONE_STATES:
         raise InputError(f"“{state}” is no state of results; there are {', '.join(DONE_STATES)}.")
@@ -92,11 +98,12 @@ def _done(type_id: int, search: str, state: str | None):  # type: ignore[no-unty
     return query.options(joinedload(Document.file))
 
 
-def _rows(session: Session, documents: Sequence[Document], row: DocumentType, actor: Actor | None) -> list[ResultRow]:
-    """Results in the form they are delivered in; personal values are masked for who may not see them."""
+def _rows(
+    session: Session, documents: Sequence[Document], row: DocumentType, *, show_personal: bool
+) -> list[ResultRow]:
+    """Results in the form they are delivered in; personal values are masked unless they may be shown."""
     ids = [document.id for document in documents]
     plan = {field.key: field for field in plan_in(row).fields}
-    masks = actor is not None and not actor.sees_personal
     found: dict[int, dict[str, list[ResultValue]]] = {}
     query = (
         select(Result, Field.key, ModelVersion.number, Policy.number, Person.name)
@@ -109,7 +116,7 @@ def _rows(session: Session, documents: Sequence[Document], row: DocumentType, ac
     )
     for result, key, version, policy, person in session.execute(query):
         field = plan[key]
-        hidden = masks and field.personal
+        hidden = field.personal and not show_personal
         normal = MASKED if hidden else delivered(result.normal, field.data_type, field.output)
         value = ResultValue(
             MASKED if hidden else result.text, normal, result.page, tuple(result.box) if result.box else None,
@@ -132,7 +139,11 @@ def download(
     with store.session() as session:
         row = type_row(session, type_id)
         documents = session.scalars(_done(type_id, search, state).order_by(Document.id)).all()
-        return _file(format, _rows(session, documents, row, actor), [f.key for f in row.fields if f.kind != "table"])
+        return _file(
+            format,
+            _rows(session, documents, row, show_personal=_sees_personal(actor)),
+            [f.key for f in row.fields if f.kind != "table"],
+        )
 
 
 def _file(format: str, rows: Sequence[ResultRow], fields: Sequence[str]) -> bytes:
@@ -157,7 +168,9 @@ def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryVi
         ).all()
         if not documents:
             raise InputError("Nothing waits to be delivered: every passed and settled paper is in a delivery.")
-        data = _file(format, _rows(session, documents, row, None), [f.key for f in row.fields if f.kind != "table"])
+        data = _file(
+            format, _rows(session, documents, row, show_personal=True), [f.key for f in row.fields if f.kind != "table"]
+        )
         delivery = Delivery(
             type_id=type_id, format=format, file_key=store.files.put(data), papers=len(documents), created_by=actor.id
         )
@@ -166,7 +179,7 @@ def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryVi
         session.add_all([DeliveredDocument(document_id=d.id, delivery_id=delivery.id) for d in documents])
         for document in documents:
             document.state = "delivered"
-        record(session, actor, "deliver", "delivery", delivery.id, papers=len(documents), format=format)
+        record(session, actor, Action.DELIVER, "delivery", delivery.id, papers=len(documents), format=format)
         session.refresh(delivery)
         return DeliveryView(delivery.id, format, len(documents), delivery.created_at, actor.name)
 

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from jugum.errors import InputError, NotFound
 from jugum.flow.gather.read import queue_opening, queue_unread
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Label, Result
@@ -52,7 +53,7 @@ def add(store: Store, actor: Actor, workspace_id: int, name: str, note: str = ""
         )
         session.add(row)
         session.flush()
-        record(session, actor, "add batch", "batch", row.id, name=name)
+        record(session, actor, Action.ADD_BATCH, "batch", row.id, name=name)
         return row.id
 
 
@@ -107,7 +108,7 @@ def _set_stopped(store: Store, actor: Actor, batch_id: int, stopped: bool) -> No
         if row.stopped == stopped:
             return
         row.stopped = stopped
-        record(session, actor, "stop" if stopped else "go on", "batch", batch_id)
+        record(session, actor, Action.PAUSE_BATCH if stopped else Action.RESUME_BATCH, "batch", batch_id)
         if stopped:
             return
         session.flush()
@@ -129,7 +130,7 @@ def set_priority(store: Store, actor: Actor, batch_id: int, priority: int) -> No
         row = _row(session, batch_id)
         change = 20 * (priority - row.priority)
         row.priority = priority
-        record(session, actor, "set priority", "batch", batch_id, priority=priority)
+        record(session, actor, Action.PRIORITISE_BATCH, "batch", batch_id, priority=priority)
         change_page_priority(session, batch_id, change)
 
 
@@ -152,7 +153,16 @@ def remove(store: Store, actor: Actor, batch_id: int) -> tuple[int, int]:
             )
         )
         total = len(list(session.scalars(its)))
-        record(session, actor, "remove", "batch", batch_id, name=row.name, papers=len(going), kept=total - len(going))
+        record(
+            session,
+            actor,
+            Action.DELETE_BATCH,
+            "batch",
+            batch_id,
+            name=row.name,
+            papers=len(going),
+            kept=total - len(going),
+        )
         session.execute(delete(Document).where(Document.id.in_(going)))
         session.delete(row)
         return len(going), total - len(going)

@@ -16,6 +16,7 @@ from jugum.core.page import Page
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.place import LoadedSorters, drop_drafts
 from jugum.flow.gather.read import document_row, go_on, learn_soon, page_of, page_rows, pages_of
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Label, PageRow, Result
@@ -203,7 +204,7 @@ def _apply(session: Session, actor: Actor | None, bundle: Document, pieces: Sequ
     made = [_paper(session, actor, bundle, piece, rows) for piece in pieces if not piece.aside]
     bundle.state, bundle.pieces = "unpacked", [asdict(piece) for piece in pieces]
     bundle.revision += 1
-    record(session, actor, "cut", "document", bundle.id, papers=len(made))
+    record(session, actor, Action.CUT, "document", bundle.id, papers=len(made))
     if actor is not None:
         learn_soon(session, bundle.workspace_id)
     return made
@@ -263,7 +264,7 @@ def join_again(store: Store, actor: Actor, document_id: int) -> None:
         session.execute(delete(Document).where(Document.parent_id == document_id))
         bundle.state = "to cut"
         bundle.revision += 1
-        record(session, actor, "join again", "document", document_id, papers=len(children))
+        record(session, actor, Action.JOIN, "document", document_id, papers=len(children))
 
 
 def _must_be_untouched(session: Session, child: Document) -> None:

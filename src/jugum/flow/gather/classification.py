@@ -14,6 +14,7 @@ from jugum.core.evaluation.tables import ReportTable
 from jugum.core.training.verdicts import Counts
 from jugum.errors import InputError
 from jugum.flow.gather.place import LoadedSorters, phrases_in
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
@@ -123,7 +124,13 @@ def set_phrases(store: Store, actor: Actor, type_id: int, pro: Sequence[str], co
         row = type_row(session, type_id)
         row.training = {**row.training, "phrases": kept}
         record(
-            session, actor, "set phrases", "document_type", type_id, pro=len(kept["pro"]), contra=len(kept["contra"])
+            session,
+            actor,
+            Action.SET_PHRASES,
+            "document_type",
+            type_id,
+            pro=len(kept["pro"]),
+            contra=len(kept["contra"]),
         )
 
 

@@ -20,6 +20,7 @@ from jugum.flow.gather.read import (
     queue_unread,
     source_file,
 )
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
@@ -126,7 +127,7 @@ def receive(
         session.add(document)
         session.flush()
         queue_opening(session, document, sooner=5)
-        record(session, actor, "receive", "document", document.id, name=name, sha256=key, purpose=purpose)
+        record(session, actor, Action.RECEIVE, "document", document.id, name=name, sha256=key, purpose=purpose)
         return Received(document.id, name, False)
 
 
@@ -233,7 +234,7 @@ def set_aside(store: Store, actor: Actor, document_id: int, reason: str) -> None
             raise Conflict(f"“{document.name}” is delivered already and can't be set aside.")
         if document.state == "unpacked":
             raise Conflict(f"“{document.name}” was taken apart; set its papers aside, or join them again.")
-        record(session, actor, "set aside", "document", document_id, before=document.state, reason=reason)
+        record(session, actor, Action.SET_ASIDE, "document", document_id, before=document.state, reason=reason)
         document.state, document.reason, document.set_aside_by = "set aside", reason, actor.id
 
 
@@ -250,7 +251,7 @@ def take_back(store: Store, actor: Actor, document_id: int) -> None:
         was_read = bool(document.page_count) and document.pages_read == document.page_count
         document.reason = document.set_aside_by = None
         document.state = "received"
-        record(session, actor, "take back", "document", document_id)
+        record(session, actor, Action.RETURN, "document", document_id)
         labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
         if not document.page_count:
             queue_opening(session, document, sooner=5)
@@ -282,7 +283,7 @@ def change_purpose(store: Store, actor: Actor, document_id: int, purpose: str) -
             session.execute(delete(table).where(table.document_id == document_id))
         labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
         document.purpose, document.state = "sample", "in hand" if labelled else "to label"
-        record(session, actor, "make sample", "document", document_id)
+        record(session, actor, Action.MAKE_SAMPLE, "document", document_id)
 
 
 def original(store: Store, document_id: int) -> tuple[str, bytes]:

@@ -31,6 +31,7 @@ from jugum.core.page import Box, Page, Word, pack_words, reading_order
 from jugum.core.structure import Structure, structure_of
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import OpenPapers, document_row, page_of, page_rows
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.store import Store
 from jugum.store.models import Document, PageRow
@@ -69,6 +70,29 @@ class Explorer:
 
     def paper(self, store: Store, document: Document) -> Paper:
         return self.papers.paper(store, document.reading_key or document.file.sha256, document.name)
+
+
+@dataclass(frozen=True)
+class LoadedPaper:
+    """A paper taken out of the database with the words of its read pages, so that what is worked out from it needs no open transaction."""
+
+    document: Document
+    rows: tuple[PageRow, ...]
+
+    @property
+    def pages(self) -> tuple[Page, ...]:
+        return tuple(map(page_of, self.rows))
+
+    def layers(self, store: Store, explorer: Explorer) -> list[Structure]:
+        """The layers of its pages, each worked out once and then kept."""
+        return [explorer.structure(store, self.document, row) for row in self.rows]
+
+
+def load_paper(session: Session, document: Document, *, pages_max: int | None = None) -> LoadedPaper:
+    """The read pages of a paper (the first so many) with their words."""
+    rows = tuple(row for row in page_rows(session, document.id) if row.read_at)[:pages_max]
+    _ = document.file  # loaded while the session is open
+    return LoadedPaper(document, rows)
 
 
 def _page_row(session: Session, document_id: int, number: int) -> tuple[Document, PageRow]:
@@ -238,7 +262,7 @@ def take_region(store: Store, explorer: Explorer, actor: Actor, document_id: int
         record(
             session,
             actor,
-            "read region again",
+            Action.READ_REGION,
             "document",
             document_id,
             page=number,

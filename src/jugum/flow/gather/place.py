@@ -17,6 +17,7 @@ from jugum.core.formats.sorter_file import pack_sorter, unpack_sorter
 from jugum.core.page import Page
 from jugum.errors import Conflict, InputError, NothingToLearn
 from jugum.flow.gather.read import document_row, go_on, learn_soon, pages_of
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Hold, Label, Reading, Result, Sorter
@@ -165,7 +166,9 @@ def place_by_program(store: Store, document_id: int, sorters: LoadedSorters) -> 
         )
         if placed is not None and placed.accepted:
             document.type_id, document.placed_by = placed.likely[0][0], "program"
-            record(session, None, "place", "document", document_id, type=document.type_id, chance=placed.likely[0][1])
+            record(
+                session, None, Action.PLACE, "document", document_id, type=document.type_id, chance=placed.likely[0][1]
+            )
             go_on(session, document)
         else:
             document.state = "unplaced"
@@ -194,7 +197,7 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> 
         worked += session.scalar(select(func.count(Result.id)).where(Result.document_id == document_id, Result.origin == "person")) or 0  # fmt: skip
         if worked or document.state in ("settled", "delivered"):
             raise Conflict(f"“{document.name}” has labels or settled fields of its type; clear them first.")
-        record(session, actor, "place", "document", document_id, before=document.type_id, type=type_id)
+        record(session, actor, Action.PLACE, "document", document_id, before=document.type_id, type=type_id)
         if type_id is None:
             document.type_id, document.placed_by, document.state = None, "other", "unplaced"
         else:

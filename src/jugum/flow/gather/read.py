@@ -32,6 +32,7 @@ from jugum.core.ocr import (
 )
 from jugum.core.page import Page, PageSource, pack_words, unpack_words
 from jugum.errors import Conflict, InputError, LockedPaper, NotFound
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Hold, PageRow, SourceFile
@@ -190,7 +191,7 @@ def _unpack(store: Store, document_id: int, name: str, data: bytes) -> None:
             document.state = "unpacked"
             left = f"; left out: {' '.join(problems)}" if problems else ""
             document.note = (note + f"\n\n{taken} {'paper' if taken == 1 else 'papers'} taken out{left}").strip()[:6000]
-        record(session, None, "unpack", "document", document_id, taken=taken, problems=problems)
+        record(session, None, Action.UNPACK, "document", document_id, taken=taken, problems=problems)
 
 
 def _keep_part(store: Store, parent_id: int, part: str, name: str, data: bytes, note: str) -> None:
@@ -234,7 +235,7 @@ def unlock(store: Store, actor: Actor, document_id: int, password: str) -> None:
         document = document_row(session, document_id, lock=True)
         document.reading_key, document.locked = derived, False
         document.state, document.reason, document.set_aside_by = "received", None, None
-        record(session, actor, "unlock", "document", document_id)
+        record(session, actor, Action.UNLOCK, "document", document_id)
         queue_opening(session, document, sooner=10)
 
 
@@ -354,9 +355,9 @@ def finish_reading(session: Session, document: Document, *, without_bad: bool = 
         if len(bad) < (document.page_count or 0):
             reason = f"{len(bad)} of {document.page_count} pages can't be read: {reason} Try again to go on without."
         document.state, document.reason, document.set_aside_by = "set aside", reason, None
-        record(session, None, "set aside", "document", document.id, reason=reason)
+        record(session, None, Action.SET_ASIDE, "document", document.id, reason=reason)
         return
-    record(session, None, "read", "document", document.id, pages=document.page_count)
+    record(session, None, Action.READ, "document", document.id, pages=document.page_count)
     if document.cut != "none":
         enqueue_all(session, [document_job(Task.CUT_DOCUMENT, document.id, 60)])
     elif document.type_id is None:
@@ -391,7 +392,7 @@ def _set_aside_by_program(store: Store, document_id: int, reason: str, *, locked
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
         document.state, document.reason, document.set_aside_by, document.locked = "set aside", reason, None, locked
-        record(session, None, "set aside", "document", document_id, reason=reason)
+        record(session, None, Action.SET_ASIDE, "document", document_id, reason=reason)
 
 
 @dataclass(frozen=True)
@@ -432,7 +433,15 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
         if not rows:
             raise NotFound(f"“{document.name}” has no such page.")
         document.pages_read = (document.page_count or 0) - len(rows)
-        record(session, actor, "read again", "document", document_id, pages=[row.number for row in rows], **rows[0].how)
+        record(
+            session,
+            actor,
+            Action.READ_AGAIN,
+            "document",
+            document_id,
+            pages=[row.number for row in rows],
+            **rows[0].how,
+        )
         session.flush()
         return queue_unread(session, document)
 

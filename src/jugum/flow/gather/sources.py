@@ -23,6 +23,7 @@ from jugum.errors import ExternalError, InputError, JugumError, LockedPaper, Not
 from jugum.flow.gather import documents
 from jugum.flow.gather.bundles import check_method
 from jugum.flow.gather.read import limits
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import ADMINISTER, GATHER, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
@@ -97,7 +98,7 @@ def add(store: Store, actor: Actor, workspace_id: int, given: SourceInput) -> in
         )  # fmt: skip
         session.add(row)
         session.flush()
-        record(session, actor, "add source", "source", row.id, name=name, source_kind=given.kind, place=place)
+        record(session, actor, Action.ADD_SOURCE, "source", row.id, name=name, source_kind=given.kind, place=place)
         return row.id
 
 
@@ -137,7 +138,7 @@ def set_active(store: Store, actor: Actor, source_id: int, active: bool) -> None
         if row is None:
             raise NotFound(f"There is no source {source_id}.")
         row.active = active
-        record(session, actor, "switch on" if active else "switch off", "source", source_id)
+        record(session, actor, Action.SWITCH_ON_SOURCE if active else Action.SWITCH_OFF_SOURCE, "source", source_id)
 
 
 class Watcher:

@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from jugum.errors import InputError
 from jugum.flow.label.next_paper import ORDERS
 from jugum.flow.label.suggestions import Suggested
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
@@ -112,4 +113,4 @@ def set_labelling(
         row = type_row(session, type_id)
         changed = {key: value for key, value in (("plant", plant), ("order", order)) if value is not None}
         row.labelling = {**row.labelling, **changed}
-        record(session, actor, "labelling", "document_type", type_id, **changed)
+        record(session, actor, Action.SET_LABELLING, "document_type", type_id, **changed)

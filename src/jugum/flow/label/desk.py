@@ -49,8 +49,9 @@ from jugum.flow.label.rows import (
     write_table,
     write_values,
 )
-from jugum.flow.label.suggestions import Suggested, suggestions
+from jugum.flow.label.suggestions import Suggested, load_suggestion_input, suggestions
 from jugum.flow.label.suspicious import failing_checks
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.plan.fields import plan_in, value_type_of
 from jugum.store import Store
@@ -117,16 +118,20 @@ def desk(
             raise Conflict(f"“{document.name}” is a live paper; make it a sample to label it whole.")
         must_see_personal(actor, document)
         blind = double_labelling.is_blind(session, document, actor.id)
-        said = double_labelling.own_labels(session, document, actor.id) if blind else _labels(session, document)
+        others = open_desk(session, actor, document)
         later = (document.page_count or 0) > SUGGESTED_PAGES_MAX
         wanted = document.state != "labelled" and not later
-        found = suggestions(store, session, document, versions, explorer) if wanted else {}
+        given = load_suggestion_input(session, document) if wanted else None
+    found = suggestions(store, given, versions, explorer) if given else {}
+    with store.session() as session:
+        document = document_row(session, document_id)
+        said = double_labelling.own_labels(session, document, actor.id) if blind else _labels(session, document)
         found = planted(session, document, actor, found)
         near = neighbours(session, document, actor.id)
         return LabelDesk(
             document.id, document.name, document.placed_type.id, document.placed_type.name, document.state, document.revision,
             page_views(session, document_id), _fields(session, document, said, found),
-            open_desk(session, actor, document), near.before, near.after, near.why, near.left,
+            others, near.before, near.after, near.why, near.left,
             later and document.state != "labelled", blind, look_name(session, document),
         )  # fmt: skip
 
@@ -137,8 +142,11 @@ def late_suggestions(
     """The fields of a long paper with their suggestions, once its desk is open."""
     actor.require(LABEL)
     with store.session() as session:
+        given = load_suggestion_input(session, document_row(session, document_id))
+    found = suggestions(store, given, versions, explorer)
+    with store.session() as session:
         document = document_row(session, document_id)
-        found = planted(session, document, actor, suggestions(store, session, document, versions, explorer))
+        found = planted(session, document, actor, found)
         return _fields(session, document, _labels(session, document), found)
 
 
@@ -239,7 +247,7 @@ def set_label(
             before = write_values(session, actor.id, document, row, found, absent=absent, how=way)
             after = [value.text for value in found]
             record(
-                session, actor, "label", "document", document_id, field=key, before=before, after=after, absent=absent,
+                session, actor, Action.LABEL, "document", document_id, field=key, before=before, after=after, absent=absent,
                 how=way.how,
             )  # fmt: skip
         return Said(_touched(document))
@@ -268,7 +276,7 @@ def set_table(
             record(
                 session,
                 actor,
-                "label",
+                Action.LABEL,
                 "document",
                 document_id,
                 field=key,
@@ -312,7 +320,7 @@ def done(store: Store, actor: Actor, document_id: int) -> int | None:
             double_labelling.finished(session, actor, document)
         else:
             document.state = "labelled"
-            record(session, actor, "labelled", "document", document_id)
+            record(session, actor, Action.FINISH_LABELLING, "document", document_id)
             session.flush()
             _train_soon_if_due(session, actor, document)
         document.revision += 1

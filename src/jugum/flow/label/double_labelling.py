@@ -24,6 +24,7 @@ from jugum.flow.label.rows import (
     write_table,
     write_values,
 )
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import value_type_of
@@ -130,7 +131,7 @@ def finished(session: Session, actor: Actor, document: Document) -> None:
     for one in given:
         if one.person_id == actor.id:
             one.done_at = datetime.now(UTC)
-    record(session, actor, "labelled apart", "document", document.id)
+    record(session, actor, Action.FINISH_BLIND, "document", document.id)
     session.flush()
     if not all(one.done_at for one in given):
         document.state = "in hand"
@@ -235,7 +236,7 @@ def give(store: Store, actor: Actor, type_id: int, papers: int, people: Sequence
         for document in waiting:
             for person in people:
                 session.add(Assignment(document_id=document.id, person_id=person))
-            record(session, actor, "give to two", "document", document.id, people=list(people))
+            record(session, actor, Action.ASSIGN_TWO, "document", document.id, people=list(people))
         return [document.id for document in waiting]
 
 
@@ -255,7 +256,7 @@ def settle(store: Store, actor: Actor, document_id: int, key: str, person_id: in
         record(
             session,
             actor,
-            "settle dispute",
+            Action.SETTLE_DISPUTE,
             "document",
             document_id,
             field=key,

@@ -26,6 +26,7 @@ from jugum.errors import Conflict, InputError
 from jugum.flow.gather.read import document_row
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
 from jugum.flow.label.rows import LABEL_STATES, CellInput, HowSaid, columns_of, write_labels, write_table
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
@@ -137,7 +138,9 @@ def take_in(store: Store, actor: Actor, type_id: int, data: bytes, kind: str) ->
             document.set_name = paper.set if paper.set in ("train", "test", "spare") else document.set_name
             document.state = "labelled" if paper.state == "labelled" and kind == "jsonl" else "in hand"
             document.revision += 1
-            record(session, actor, "label from file", "document", document.id, fields=len(paper.labels), format=kind)
+            record(
+                session, actor, Action.LABEL_FROM_FILE, "document", document.id, fields=len(paper.labels), format=kind
+            )
     return TakenIn(taken, values, unknown)
 
 
@@ -196,5 +199,5 @@ def take_words(store: Store, actor: Actor, document_id: int, data: bytes) -> int
             row.confidence, row.engine, row.source = Page(1, 1, 1, words).mean_confidence, "alto", "ocr"
         document.revision += 1
         total = sum(map(len, pages))
-        record(session, actor, "words from ALTO", "document", document_id, words=total)
+        record(session, actor, Action.IMPORT_WORDS, "document", document_id, words=total)
         return total

@@ -3,67 +3,77 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import func, select, update
+from sqlalchemy import Select, func, select, update
 from sqlalchemy.orm import Session
 
 from jugum.core.classification import Layout, layout_of, look_alike_groups, nearest_group, similarity_matrix
+from jugum.core.page import Page
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import pages_of
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
 from jugum.store.models import Document, Look
+from jugum.store.queue import Task, enqueue, is_waiting
 
 GROUPED = ("to label", "in hand", "labelled", "settled", "delivered")
 MEMBERS_COMPARED = 4
 AT_ONCE_MAX = 120  # more papers than this are put to groups one after the other
 STRIP = 12
+TRIES = 3
 LOCK = 7_001  # the class of advisory locks on the looks of a type
 
 
-def assign(session: Session, type_id: int) -> int:
-    """Put papers without a look to the group they are most like, or to a new one. Returns how many were put somewhere. One at a time
-    does so for a type: who comes second finds the papers of the first one grouped already."""
-    session.execute(select(func.pg_advisory_xact_lock(LOCK, type_id)))
-    waiting = session.scalars(
-        select(Document)
-        .where(Document.type_id == type_id, Document.state.in_(GROUPED), Document.look_id.is_(None), Document.pages_read > 0)
-        .order_by(Document.id)
-    ).all()  # fmt: skip
-    if not waiting:
-        return 0
-    layouts = {document.id: layout_of(pages_of(session, document.id)) for document in waiting}
-    known = _members(session, type_id)
-    fresh = list(waiting)
-    if not known:
-        first = fresh[:AT_ONCE_MAX]
-        groups = look_alike_groups(similarity_matrix([layouts[one.id] for one in first]))
-        made: dict[int, Look] = {}
-        for document, group in zip(first, groups, strict=True):
-            if group not in made:
-                made[group] = _new_look(session, type_id)
-            document.look_id = made[group].id
-            known.setdefault(made[group].id, []).append(layouts[document.id])
-        fresh = fresh[AT_ONCE_MAX:]
-    for document in fresh:
-        mine = layouts[document.id]
-        near = nearest_group(mine, {look: members[-MEMBERS_COMPARED:] for look, members in known.items()})
-        document.look_id = near if near is not None else _new_look(session, type_id).id
-        known.setdefault(document.look_id, []).append(mine)
-    return len(waiting)
+@dataclass(frozen=True)
+class _Ungrouped:
+    """Papers of a type without a layout group, and a few members of each group, with their layouts; `newest` is the newest group there was."""
+
+    waiting: dict[int, Layout]
+    known: dict[int, list[Layout]]
+    newest: int
 
 
-def assign_all(store: Store, type_id: int) -> int:
-    """Put the papers of a type that have no look to one."""
+def group_new(store: Store, type_id: int) -> int:
+    """Put papers without a layout group to the group they are most like, or to a new one. Returns how many were put somewhere.
+
+    Layouts are compared with no transaction open; what was found is kept under a lock of the type, and worked out again when somebody else
+    made groups meanwhile.
+    """
+    for _ in range(TRIES):
+        given = _ungrouped(store, type_id)
+        if not given.waiting:
+            return 0
+        if _keep_groups(store, type_id, given, _grouped(given)):
+            return len(given.waiting)
+    raise Conflict("The layout groups of this type are being changed by others. Try again in a moment.")
+
+
+def _ungrouped(store: Store, type_id: int) -> _Ungrouped:
     with store.session() as session:
-        return assign(session, type_id)
+        waiting = session.scalars(_waiting_for_group(type_id).order_by(Document.id)).all()
+        pages = {number: pages_of(session, number) for number in waiting}
+        members = _members(session, type_id) if waiting else {}
+        newest = _newest(session, type_id)
+    layouts = {number: layout_of(its) for number, its in pages.items()}
+    return _Ungrouped(layouts, {look: [layout_of(one) for one in its] for look, its in members.items()}, newest)
 
 
-def _members(session: Session, type_id: int) -> dict[int, list[Layout]]:
-    """The layouts of a few papers of each look."""
+def _waiting_for_group(type_id: int) -> Select[int]:
+    return select(Document.id).where(
+        Document.type_id == type_id, Document.state.in_(GROUPED), Document.look_id.is_(None), Document.pages_read > 0
+    )
+
+
+def _newest(session: Session, type_id: int) -> int:
+    return session.scalar(select(func.max(Look.id)).where(Look.type_id == type_id)) or 0
+
+
+def _members(session: Session, type_id: int) -> dict[int, list[tuple[Page, ...]]]:
+    """The pages of a few papers of each group."""
     ids: dict[int, list[int]] = defaultdict(list)
     rows = session.execute(
         select(Document.look_id, Document.id)
@@ -73,7 +83,45 @@ def _members(session: Session, type_id: int) -> dict[int, list[Layout]]:
     for look, number in rows:
         if look is not None:
             ids[look].append(number)
-    return {look: [layout_of(pages_of(session, one)) for one in its[-MEMBERS_COMPARED:]] for look, its in ids.items()}
+    return {look: [pages_of(session, one) for one in its[-MEMBERS_COMPARED:]] for look, its in ids.items()}
+
+
+def _grouped(given: _Ungrouped) -> dict[int, int]:
+    """Paper → its group: the id of one that is there, or a number below nought for a new one."""
+    found: dict[int, int] = {}
+    known = {look: list(members) for look, members in given.known.items()}
+    fresh = list(given.waiting)
+    if not known:
+        first = fresh[:AT_ONCE_MAX]
+        groups = look_alike_groups(similarity_matrix([given.waiting[number] for number in first]))
+        for number, group in zip(first, groups, strict=True):
+            found[number] = -1 - group
+            known.setdefault(-1 - group, []).append(given.waiting[number])
+        fresh = fresh[AT_ONCE_MAX:]
+    for number in fresh:
+        layout = given.waiting[number]
+        near = nearest_group(layout, {look: members[-MEMBERS_COMPARED:] for look, members in known.items()})
+        found[number] = near if near is not None else min([0, *known]) - 1
+        known.setdefault(found[number], []).append(layout)
+    return found
+
+
+def _keep_groups(store: Store, type_id: int, given: _Ungrouped, groups: Mapping[int, int]) -> bool:
+    """Write the groups down; False when other groups were made since they were worked out. Papers grouped meanwhile stay where they are."""
+    with store.session() as session:
+        session.execute(select(func.pg_advisory_xact_lock(LOCK, type_id)))
+        if _newest(session, type_id) != given.newest:
+            return False
+        made: dict[int, int] = {}
+        for number, group in groups.items():
+            if group < 0 and group not in made:
+                made[group] = _new_look(session, type_id).id
+            session.execute(
+                update(Document)
+                .where(Document.id == number, Document.look_id.is_(None))
+                .values(look_id=made.get(group, group))
+            )
+    return True
 
 
 def _new_look(session: Session, type_id: int) -> Look:
@@ -99,10 +147,13 @@ class LookView:
 
 
 def looks(store: Store, type_id: int) -> list[LookView]:
-    """The looks of a type, the commonest first; papers that have none yet are put to one."""
+    """The layout groups of a type, the commonest first. Papers that have none yet are grouped in the background."""
     with store.session() as session:
         type_row(session, type_id)
-        assign(session, type_id)
+        if session.scalar(_waiting_for_group(type_id).limit(1)) and not is_waiting(
+            session, Task.GROUP_LAYOUTS, type_id=type_id
+        ):
+            enqueue(session, Task.GROUP_LAYOUTS, priority=20, lock=f"layouts-{type_id}", type_id=type_id)
         rows = session.execute(
             select(Document.look_id, Document.id, Document.purpose, Document.state, Document.set_name)
             .where(Document.type_id == type_id, Document.look_id.is_not(None))
@@ -144,7 +195,7 @@ def rename(store: Store, actor: Actor, look_id: int, name: str) -> None:
         look = _look(session, look_id)
         if session.scalar(select(Look.id).where(Look.type_id == look.type_id, Look.name == name, Look.id != look_id)):
             raise Conflict(f"There is a look “{name}” already; merge the two instead.")
-        record(session, actor, "rename look", "look", look_id, before=look.name, after=name)
+        record(session, actor, Action.RENAME_LAYOUT, "look", look_id, before=look.name, after=name)
         look.name = name
 
 
@@ -159,7 +210,7 @@ def merge(store: Store, actor: Actor, look_ids: Sequence[int]) -> int:
             raise InputError("Only looks of one document type can be merged.")
         for one in rest:
             session.execute(update(Document).where(Document.look_id == one.id).values(look_id=first.id))
-            record(session, actor, "merge looks", "look", first.id, merged=one.name)
+            record(session, actor, Action.MERGE_LAYOUTS, "look", first.id, merged=one.name)
             session.delete(one)
         return first.id
 
@@ -179,7 +230,7 @@ def split(store: Store, actor: Actor, document_ids: Sequence[int], name: str = "
             look.name = name.strip()[:80]
         for document in documents:
             document.look_id = look.id
-        record(session, actor, "split look", "look", look.id, papers=list(document_ids))
+        record(session, actor, Action.SPLIT_LAYOUT, "look", look.id, papers=list(document_ids))
         return look.id
 
 

@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 
 from jugum.core.evaluation.pace import Pace, median_of, papers_an_hour
+from jugum.flow.office.actions import Action
 from jugum.flow.office.types import type_row
 from jugum.store import Store
 from jugum.store.models import Audit, Document, Field, Label
 
-ACTIONS = ("label", "labelled", "labelled apart")
+ACTIONS = (Action.LABEL, Action.FINISH_LABELLING, Action.FINISH_BLIND)
 
 
 @dataclass(frozen=True)

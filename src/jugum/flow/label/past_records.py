@@ -19,8 +19,9 @@ from jugum.core.schema import Plan
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.documents import pages_of
 from jugum.flow.label.desk_parts import ValueInput
-from jugum.flow.label.layouts import assign
+from jugum.flow.label.layouts import group_new
 from jugum.flow.label.rows import LABEL_STATES, field_row, write_labels
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
@@ -52,9 +53,9 @@ def keyed(store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bo
     """
     actor.require(LABEL)
     rows = keyed_values(data)
+    group_new(store, type_id)
     with store.session() as session:
         row_type = type_row(session, type_id)
-        assign(session, type_id)
         by_file, unknown = _sorted(row_type, rows)
         found: list[tuple[Document, dict[str, list[str]]]] = []
         for name, given in by_file.items():
@@ -173,7 +174,7 @@ def _write(
         write_labels(session, actor, document, row, values, absent=not values, how="keyed")
     document.state = "labelled" if complete else "in hand"
     document.revision += 1
-    record(session, actor, "label from CSV", "document", document.id, fields=len(paper.given))
+    record(session, actor, Action.LABEL_FROM_RECORDS, "document", document.id, fields=len(paper.given))
 
 
 def _place(candidate: Candidate) -> dict[str, Any]:
@@ -268,7 +269,7 @@ def choose(store: Store, actor: Actor, keyed_id: int, place: int | None) -> None
         record(
             session,
             actor,
-            "label",
+            Action.LABEL,
             "document",
             document.id,
             field=field.key,

@@ -8,17 +8,20 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import delete, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.values import AnyType, normal_form, normal_or_text
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import document_row
 from jugum.flow.label.desk_parts import Sides, ValueInput, ValueView, resolve
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan.fields import value_type_of
 from jugum.store import Store
-from jugum.store.models import Audit, Document, Field, Label, Person
+from jugum.store.models import Audit, Document, DocumentType, Field, Label, Person
 
+# Audited actions that say what a field is.
+SAYING = (Action.LABEL, Action.SETTLE, Action.SETTLE_DISPUTE, Action.KEEP_LABEL, Action.LABEL_FROM_RECORDS)
 LABEL_STATES = ("to label", "in hand", "labelled")
 WAYS = ("marked", "typed", "agreed", "keyed")
 
@@ -49,7 +52,12 @@ class HowSaid:
 
 def checked_revision(session: Session, document_id: int, revision: int | None) -> Document:
     """The document, locked; Conflict when it was changed since the caller looked (revision None: any state is fine)."""
-    document = session.get(Document, document_id, with_for_update=True)
+    document = session.scalar(
+        select(Document)
+        .where(Document.id == document_id)
+        .options(joinedload(Document.type).selectinload(DocumentType.fields))
+        .with_for_update(of=Document)
+    )
     if document is None:
         raise NotFound(f"There is no paper {document_id}.")
     if revision is not None and document.revision != revision:
@@ -103,10 +111,15 @@ def resolved_values(
 
 def drop_labels(session: Session, document: Document, row: Field) -> list[str]:
     """Take a field's labels away, its columns' too; returns the texts there were."""
-    before = list(session.scalars(select(Label.text).where(Label.document_id == document.id, Label.field_id == row.id)))
     ids = [row.id, *(one.id for one in columns_of(row))]
-    session.execute(delete(Label).where(Label.document_id == document.id, Label.field_id.in_(ids)))
-    return before
+    gone = session.execute(
+        delete(Label)
+        .where(Label.document_id == document.id, Label.field_id.in_(ids))
+        .returning(Label.field_id, Label.position, Label.text)
+        .execution_options(synchronize_session=False)
+    )
+    own = [(one.position, one.text) for one in gone if one.field_id == row.id]
+    return [text for _, text in sorted(own)]
 
 
 def write_labels(
@@ -225,7 +238,7 @@ def history(store: Store, document_id: int, key: str) -> list[Saying]:
             .outerjoin(Person, Audit.person_id == Person.id)
             .where(
                 Audit.object_kind == "document", Audit.object_id == document_id,
-                Audit.action.in_(("label", "settle", "settle dispute", "keep", "label from CSV")),
+                Audit.action.in_(SAYING),
             )
             .order_by(Audit.id.desc())
         ).all()  # fmt: skip

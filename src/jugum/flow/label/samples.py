@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,9 +13,8 @@ from jugum.core.extraction.parts import Structures, marks_of
 from jugum.core.extraction.untrained.reading import needs_picture
 from jugum.core.page import Box
 from jugum.core.schema import Plan
-from jugum.flow.gather.explore import Explorer
+from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
 from jugum.flow.gather.read import pages_of
-from jugum.flow.plan.sample import seen_paper
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, Workspace
 
@@ -78,17 +77,16 @@ def _sample_label(row: Label) -> SampleLabel:
     return SampleLabel(row.text, row.normal, row.page, Box(*row.box) if row.box else None, more, printed)
 
 
-def layers_of(
-    store: Store, session: Session, explorer: Explorer, plan: Plan, samples: Sequence[Sample]
-) -> dict[str, Structures]:
-    """The layers of papers' pages by sample key, where the plan has tick boxes, choices or signatures; empty else."""
+def papers_with_marks(session: Session, plan: Plan, samples: Sequence[Sample]) -> dict[str, LoadedPaper]:
+    """Papers by sample key, where the plan has tick boxes, choices or signatures, so that their layers are needed; empty else."""
     if not needs_picture(marks_of(plan)):
         return {}
-    found: dict[str, Structures] = {}
-    for sample in samples:
-        document = session.get_one(Document, int(sample.key))
-        found[sample.key] = seen_paper(store, session, explorer, document, picture=True).layers
-    return found
+    return {one.key: load_paper(session, session.get_one(Document, int(one.key))) for one in samples}
+
+
+def layers_of(store: Store, explorer: Explorer, papers: Mapping[str, LoadedPaper]) -> dict[str, Structures]:
+    """The layers of papers' pages by sample key; worked out from their files, with no transaction open."""
+    return {key: paper.layers(store, explorer) for key, paper in papers.items()}
 
 
 def synonyms_in(session: Session, workspace_id: int) -> Groups:

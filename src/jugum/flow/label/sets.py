@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session
 
 from jugum.core.evaluation.splits import Shares, split_papers
 from jugum.errors import InputError
-from jugum.flow.label.layouts import assign
+from jugum.flow.label.layouts import group_new
 from jugum.flow.label.rows import LABEL_STATES
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
@@ -56,9 +57,9 @@ def split(store: Store, actor: Actor, type_id: int, shares: Shares, *, apart: bo
     """Deal all samples of a type to the sets anew, by shares: each look in proportion, or (`apart`) whole looks, so that what is
     tested has never been seen. The same seed deals the same way."""
     actor.require(LABEL)
+    group_new(store, type_id)
     with store.session() as session:
         type_row(session, type_id)
-        assign(session, type_id)
         documents = session.scalars(select(Document).where(*_samples(type_id)).order_by(Document.id)).all()
         if not documents:
             raise InputError("There are no samples to deal yet.")
@@ -66,7 +67,7 @@ def split(store: Store, actor: Actor, type_id: int, shares: Shares, *, apart: bo
         for document, name in zip(documents, dealt, strict=True):
             document.set_name = name
         counts = Counter(dealt)
-        record(session, actor, "deal sets", "document_type", type_id, apart=apart, seed=seed, **counts)
+        record(session, actor, Action.DEAL_SETS, "document_type", type_id, apart=apart, seed=seed, **counts)
     return sets(store, type_id)
 
 
@@ -79,7 +80,7 @@ def put(store: Store, actor: Actor, document_ids: Sequence[int], name: str) -> N
         for document in session.scalars(select(Document).where(Document.id.in_(document_ids))):
             if document.purpose != "sample":
                 raise InputError(f"“{document.name}” is a live paper; only samples are in sets.")
-            record(session, actor, "put into set", "document", document.id, before=document.set_name, after=name)
+            record(session, actor, Action.PUT_INTO_SET, "document", document.id, before=document.set_name, after=name)
             document.set_name = name
 
 

@@ -17,6 +17,7 @@ from jugum.core.page import Page, laid_out, text_of
 from jugum.core.schema import Plan
 from jugum.errors import ExternalError, InputError, NotFound
 from jugum.flow.label.desk_parts import ValueView
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import ADMINISTER, Actor, record
 from jugum.store import Store
 from jugum.store.models import Workspace
@@ -73,7 +74,7 @@ def set_service(store: Store, actor: Actor, workspace_id: int, *, on: bool, addr
             raise NotFound(f"There is no workspace with id {workspace_id}.")
         said = {"on": on, "address": address, "by": actor.name, "at": datetime.now(UTC).isoformat(timespec="minutes")}
         row.services = {**row.services, "suggestions": said}
-        record(session, actor, "set suggestion service", "workspace", workspace_id, on=on, address=address)
+        record(session, actor, Action.SET_SERVICE, "workspace", workspace_id, on=on, address=address)
 
 
 def answers(store: Store, workspace: Workspace, plan: Plan, pages: Sequence[Page]) -> dict[str, ValueView]:

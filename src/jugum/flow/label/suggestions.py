@@ -16,16 +16,15 @@ from jugum.core.page import Page
 from jugum.core.schema import FieldKind, Plan
 from jugum.core.structure import Structure
 from jugum.errors import ExternalError, InputError
-from jugum.flow.gather.explore import Explorer
-from jugum.flow.gather.read import pages_of
+from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
 from jugum.flow.in_force import LoadedVersions, current_policy, newest_version
 from jugum.flow.label import suggestion_service
 from jugum.flow.label.desk_parts import ValueView
 from jugum.flow.label.samples import label_samples
 from jugum.flow.plan.fields import plan_in
-from jugum.flow.plan.sample import findings, seen_paper
+from jugum.flow.plan.sample import findings
 from jugum.store import Store
-from jugum.store.models import Document, Workspace
+from jugum.store.models import Document, Policy, Workspace
 
 PAGES_MAX = 40  # of longer papers only the first pages are looked at for suggestions
 LOOK_ALIKES = 3  # labelled papers of the same look that are remembered
@@ -44,42 +43,58 @@ class Suggested:
     sure: float = 0.0
 
 
+@dataclass(frozen=True)
+class SuggestionInput:
+    """What suggestions for a paper are worked out from: the paper (its first pages), the plan, the file of the version that is asked and the policy
+    in force, and the workspace, whose suggestion service may be on."""
+
+    paper: LoadedPaper
+    plan: Plan
+    file_key: str | None
+    policy: Policy | None
+    workspace: Workspace
+
+
+def load_suggestion_input(session: Session, document: Document) -> SuggestionInput:
+    version = newest_version(session, document.type_id)
+    return SuggestionInput(
+        load_paper(session, document, pages_max=PAGES_MAX),
+        plan_in(document.placed_type),
+        version.file_key if version else None,
+        current_policy(session, document.placed_type.id),
+        session.get_one(Workspace, document.workspace_id),
+    )
+
+
 def suggestions(
-    store: Store, session: Session, document: Document, versions: LoadedVersions, explorer: Explorer | None
+    store: Store, given: SuggestionInput, versions: LoadedVersions, explorer: Explorer | None
 ) -> dict[str, Suggested]:
     """What the live version, or else the newest on trial, finds on the paper; where it is unsure, what labelled papers of the same
-    look say; and what the plan alone finds for the rest."""
-    pages = pages_of(session, document.id)[:PAGES_MAX]
+    layout say; and what the plan alone finds for the rest. Worked out with no transaction open."""
     explorer = explorer or Explorer()
-    suggested = _by_version(store, session, document, versions, pages, explorer)
-    plan = plan_in(document.placed_type)
-    doubtful = [one for one in plan.learned.fields if suggested.get(one.key, Suggested()).sure < UNSURE]
-    for key, one in _by_look(session, document, Plan(tuple(doubtful)), pages).items():
+    pages = given.paper.pages
+    suggested = _by_version(store, given, versions, explorer)
+    doubtful = [one for one in given.plan.learned.fields if suggested.get(one.key, Suggested()).sure < UNSURE]
+    for key, one in _by_look(store, given.paper.document, Plan(tuple(doubtful)), pages).items():
         if one.values:
             suggested[key] = one
-    found = _by_plan(store, session, document, explorer, set(suggested)) | suggested
-    return found | _by_service(store, session, document, plan, found, pages)
+    found = _by_plan(store, given, explorer, set(suggested)) | suggested
+    return found | _by_service(store, given, found, pages)
 
 
 def _by_version(
-    store: Store,
-    session: Session,
-    document: Document,
-    versions: LoadedVersions,
-    pages: Sequence[Page],
-    explorer: Explorer,
+    store: Store, given: SuggestionInput, versions: LoadedVersions, explorer: Explorer
 ) -> dict[str, Suggested]:
-    version = newest_version(session, document.type_id)
-    policy = current_policy(session, document.placed_type.id)
-    thresholds = policy.thresholds if policy else {}
-    if version is None or version.file_key is None:
+    if given.file_key is None:
         return {}
+    policy = given.policy
+    thresholds = policy.thresholds if policy else {}
 
-    def layers() -> list[Structure | None]:
-        return seen_paper(store, session, explorer, document, picture=True, pages_max=PAGES_MAX).layers
+    def layers() -> list[Structure]:
+        return given.paper.layers(store, explorer)
 
     found: dict[str, Suggested] = {}
-    for decision, sure in versions.decide(store, version.file_key, pages, layers):
+    for decision, sure in versions.decide(store, given.file_key, given.paper.pages, layers):
         if sure is None:
             continue
         threshold = thresholds.get(decision.field)
@@ -107,22 +122,23 @@ def _choice(choice: Choice, origin: str, sure: float | None = None) -> ValueView
     return ValueView(found.text, found.normal, found.page, [round(v, 5) for v in found.box], sure, origin)
 
 
-def _by_look(session: Session, document: Document, plan: Plan, pages: Sequence[Page]) -> dict[str, Suggested]:
+def _by_look(store: Store, document: Document, plan: Plan, pages: Sequence[Page]) -> dict[str, Suggested]:
     """What up to three labelled papers of the same look say; they have no measured confidence."""
     if document.look_id is None or not plan.fields:
         return {}
-    labelled = session.scalars(
-        select(Document)
-        .where(
-            Document.look_id == document.look_id, Document.state == "labelled", Document.purpose == "sample",
-            Document.id != document.id, Document.set_name == "train",
-        )
-        .order_by(Document.id.desc())
-        .limit(LOOK_ALIKES)
-    ).all()  # fmt: skip
-    if not labelled:
+    with store.session() as session:
+        labelled = session.scalars(
+            select(Document)
+            .where(
+                Document.look_id == document.look_id, Document.state == "labelled", Document.purpose == "sample",
+                Document.id != document.id, Document.set_name == "train",
+            )
+            .order_by(Document.id.desc())
+            .limit(LOOK_ALIKES)
+        ).all()  # fmt: skip
+        samples: list[Sample] = label_samples(session, labelled)
+    if not samples:
         return {}
-    samples: list[Sample] = label_samples(session, labelled)
     decided: list[Decision] = remembered(plan, samples, pages)
     return {
         one.field: Suggested(
@@ -132,16 +148,13 @@ def _by_look(session: Session, document: Document, plan: Plan, pages: Sequence[P
     }  # fmt: skip
 
 
-def _by_plan(
-    store: Store, session: Session, document: Document, explorer: Explorer, known: set[str]
-) -> dict[str, Suggested]:
-    plan = plan_in(document.placed_type)
-    wanted = [one for one in plan.fields if one.key not in known and one.kind is not FieldKind.DERIVED]
+def _by_plan(store: Store, given: SuggestionInput, explorer: Explorer, known: set[str]) -> dict[str, Suggested]:
+    wanted = [one for one in given.plan.fields if one.key not in known and one.kind is not FieldKind.DERIVED]
     rest = Plan(tuple(one if one.is_column or one.inside not in known else replace(one, inside="") for one in wanted))
     if not rest.fields:
         return {}
     try:
-        found = findings(store, session, explorer, document, rest, pages_max=PAGES_MAX)
+        found = findings(store, explorer, given.paper, rest)
     except (InputError, ExternalError):  # suggestions are a help: a desk opens without them
         return {}
     return {
@@ -153,16 +166,16 @@ def _by_plan(
 
 
 def _by_service(
-    store: Store, session: Session, document: Document, plan: Plan, found: dict[str, Suggested], pages: Sequence[Page]
+    store: Store, given: SuggestionInput, found: dict[str, Suggested], pages: Sequence[Page]
 ) -> dict[str, Suggested]:
     """What the suggestion service answers, if it is on, for fields with a question that nothing else has a value for."""
     rest = Plan(
-        tuple(one for one in plan.learned.fields if one.question and not found.get(one.key, Suggested()).values)
+        tuple(one for one in given.plan.learned.fields if one.question and not found.get(one.key, Suggested()).values)
     )
     if not rest.fields:
         return {}
-    workspace = session.get_one(Workspace, document.workspace_id)
-    return {key: Suggested([value]) for key, value in suggestion_service.answers(store, workspace, rest, pages).items()}
+    answers = suggestion_service.answers(store, given.workspace, rest, pages)
+    return {key: Suggested([value]) for key, value in answers.items()}
 
 
 def view_of(one: Found) -> ValueView:

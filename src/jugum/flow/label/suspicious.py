@@ -15,6 +15,7 @@ from jugum.core.values import normal_form, same_value
 from jugum.errors import NotFound
 from jugum.flow.label.desk_parts import ValueInput
 from jugum.flow.label.rows import HowSaid, field_row, labelled_now, value_of, write_labels
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.checks import lists_in
@@ -192,7 +193,16 @@ def keep(store: Store, actor: Actor, document_id: int, key: str, reason: str) ->
         )
         text = label.text or "not on this paper"
         session.add(KeptLabel(document_id=document_id, field_id=field.id, reason=reason, text=text, person_id=actor.id))
-        record(session, actor, "keep", "document", document_id, field=key, after=[text], how=f"kept though {reason}")
+        record(
+            session,
+            actor,
+            Action.KEEP_LABEL,
+            "document",
+            document_id,
+            field=key,
+            after=[text],
+            how=f"kept though {reason}",
+        )
 
 
 def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> None:
@@ -215,6 +225,6 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> N
         )
         document.revision += 1
         record(
-            session, actor, "label", "document", document_id, field=key, before=[one.text for one in before], after=[text], absent=not text,
+            session, actor, Action.LABEL, "document", document_id, field=key, before=[one.text for one in before], after=[text], absent=not text,
             how="mended",
         )  # fmt: skip

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from jugum.errors import Forbidden
+from jugum.flow.office.actions import Action
 from jugum.store.models import Audit
 
 SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER, ADMINISTER = (
@@ -37,10 +38,14 @@ class Actor:
             raise Forbidden(f"The role “{self.role}” may not {permission}. Ask an administrator.")
 
 
-def record(session: Session, actor: Actor | None, action: str, kind: str, object_id: int, **detail: object) -> None:
+def record(session: Session, actor: Actor | None, action: Action, kind: str, object_id: int, **detail: object) -> None:
     """Leave an audit row in the transaction of the change itself."""
     session.add(
         Audit(
-            person_id=actor.id if actor else None, action=action, object_kind=kind, object_id=object_id, detail=detail
+            person_id=actor.id if actor else None,
+            action=action.value,
+            object_kind=kind,
+            object_id=object_id,
+            detail=detail,
         )
     )

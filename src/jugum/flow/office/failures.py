@@ -18,6 +18,7 @@ from jugum.store.queue import Task
 # Tasks whose failures are kept here, with what they were to do, as the overview says it.
 RECORDED: Mapping[Task, str] = {
     Task.LEARN_TYPES: "Learning the document types",
+    Task.GROUP_LAYOUTS: "Grouping papers by layout",
     Task.JUDGE_CUTTING: "Measuring how well bundles are split",
     Task.JUDGE_SAMPLE: "Judging a sample that waits to be labelled",
     Task.TRAIN_IF_DUE: "Starting a training automatically",

@@ -12,6 +12,7 @@ from pwdlib.hashers.argon2 import Argon2Hasher
 from sqlalchemy import func, select
 
 from jugum.errors import Conflict, InputError, NotFound, NotSignedIn
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import ADMINISTER, Actor, record
 from jugum.store import Store
 from jugum.store.models import ROLES, ApiKey, Person
@@ -45,7 +46,7 @@ def add_person(store: Store, actor: Actor | None, *, login: str, name: str, role
         person = Person(login=login, name=name.strip(), role=role, password_hash=_hasher.hash(password))
         session.add(person)
         session.flush()
-        record(session, actor, "add person", "person", person.id, login=login, role=role)
+        record(session, actor, Action.ADD_PERSON, "person", person.id, login=login, role=role)
         return person.id
 
 
@@ -91,7 +92,7 @@ def make_key(store: Store, actor: Actor, name: str) -> str:
         row = ApiKey(person_id=actor.id, name=name.strip()[:80], start=key[:8], key_hash=_key_hash(key))
         session.add(row)
         session.flush()
-        record(session, actor, "make API key", "api_key", row.id, name=row.name)
+        record(session, actor, Action.MAKE_KEY, "api_key", row.id, name=row.name)
     return key
 
 
@@ -122,7 +123,7 @@ def revoke_key(store: Store, actor: Actor, key_id: int) -> None:
         if row is None or (row.person_id != actor.id and not actor.can(ADMINISTER)):
             raise NotFound("There is no such key.")
         row.revoked_at = row.revoked_at or datetime.now(UTC)
-        record(session, actor, "take back API key", "api_key", row.id, name=row.name)
+        record(session, actor, Action.REVOKE_KEY, "api_key", row.id, name=row.name)
 
 
 def people(store: Store, actor: Actor) -> list[Person]:
@@ -144,7 +145,7 @@ def set_active(store: Store, actor: Actor, person_id: int, *, active: bool) -> N
         if not active and person.role == "administrator" and not session.scalar(others):
             raise Conflict("This is the last administrator: name another one first.")
         person.active = active
-        record(session, actor, "open account" if active else "close account", "person", person.id)
+        record(session, actor, Action.OPEN_ACCOUNT if active else Action.CLOSE_ACCOUNT, "person", person.id)
 
 
 def set_sees_personal(store: Store, actor: Actor, person_id: int, *, sees: bool) -> None:
@@ -155,4 +156,4 @@ def set_sees_personal(store: Store, actor: Actor, person_id: int, *, sees: bool)
         if person is None:
             raise NotFound("There is no such person.")
         person.sees_personal = sees
-        record(session, actor, "show personal values" if sees else "mask personal values", "person", person.id)
+        record(session, actor, Action.SHOW_PERSONAL if sees else Action.MASK_PERSONAL, "person", person.id)

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from jugum.core.schema import key_from
 from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Workspace
@@ -42,7 +43,7 @@ def add_workspace(store: Store, actor: Actor, name: str) -> int:
         workspace = Workspace(name=name)
         session.add(workspace)
         session.flush()
-        record(session, actor, "add workspace", "workspace", workspace.id, name=name)
+        record(session, actor, Action.ADD_WORKSPACE, "workspace", workspace.id, name=name)
         return workspace.id
 
 
@@ -76,7 +77,7 @@ def add_type(store: Store, actor: Actor, workspace_id: int, name: str) -> int:
     actor.require(PLAN)
     with store.session() as session:
         row = new_type(session, workspace_id, name)
-        record(session, actor, "add document type", "document_type", row.id, name=row.name)
+        record(session, actor, Action.ADD_TYPE, "document_type", row.id, name=row.name)
         return row.id
 
 

@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.values.extractor import PAPERS_MIN
+from jugum.flow.office.actions import Action
 from jugum.flow.office.types import TypeView, type_view, types
 from jugum.flow.train.versions import labelled_since_training
 from jugum.store import Store
@@ -248,40 +249,26 @@ class Happening:
     count: int
 
 
-_SAID = {
-    "receive": "brought papers in", "settle": "settled fields in review", "label": "marked values on samples",
-    "labelled": "finished labelling samples", "label from CSV": "placed keyed values on samples", "deliver": "delivered results",
-    "publish": "published a version", "save policy": "saved a policy", "start training": "started a training",
-    "trained": "trained a version", "set aside": "set papers aside", "take back": "took papers back", "add field": "added fields",
-    "add batch": "made batches", "add source": "added sources", "cut": "cut bundles into papers", "place": "placed papers",
-    "read again": "read pages again", "unlock": "unlocked papers", "add document type": "added document types",
-    "add workspace": "made a workspace", "change plan": "changed plans", "labelled apart": "labelled samples apart from another",
-    "give to two": "gave samples to two people", "settle dispute": "settled disputes", "deal sets": "dealt samples to sets",
-    "put into set": "put samples into sets", "rename look": "named looks", "merge looks": "merged looks", "split look": "split looks",
-    "keep": "kept suspicious labels", "label from file": "took labels in from files", "words from ALTO": "took words in from files",
-    "labelling": "changed how samples are labelled", "cancel training": "cancelled trainings", "change list": "changed lists",
-}  # fmt: skip
-
-
 def latest(store: Store, *, limit: int = 8) -> list[Happening]:
     """What people did last, and which versions were trained; like with like put together."""
     with store.session() as session:
         rows = session.execute(
             select(Audit, Person.name)
             .outerjoin(Person, Audit.person_id == Person.id)
-            .where(Audit.person_id.is_not(None) | (Audit.action == "trained"))
+            .where(Audit.person_id.is_not(None) | (Audit.action == Action.TRAINED))
             .order_by(Audit.id.desc())
             .limit(600)
         ).all()
     found: list[Happening] = []
     for row, name in rows:
         who = name or "the program"
-        if found and (found[-1].who, found[-1].action) == (who, _SAID.get(row.action, row.action)):
+        what = Action(row.action).phrase
+        if found and (found[-1].who, found[-1].action) == (who, what):
             found[-1] = replace(found[-1], count=found[-1].count + 1)
         elif len(found) == limit:
             break
         else:
-            found.append(Happening(row.at, who, _SAID.get(row.action, row.action), 1))
+            found.append(Happening(row.at, who, what, 1))
     return found
 
 

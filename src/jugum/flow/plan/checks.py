@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from jugum.core.schema import Plan, check_from, key_from
 from jugum.errors import InputError, NotFound
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import TYPE_NAME_MAX
 from jugum.flow.plan.fields import edited
@@ -85,7 +86,7 @@ def write_list(session: Session, actor: Actor, workspace_id: int, name: str, ent
         session.add(row)
     row.entries, row.changed_by, row.changed_at = list(entries), actor.id, func.now()
     session.flush()
-    record(session, actor, "change list", "named_list", row.id, name=name, entries=len(entries))
+    record(session, actor, Action.CHANGE_LIST, "named_list", row.id, name=name, entries=len(entries))
     return row
 
 

@@ -23,6 +23,7 @@ from jugum.core.schema import (
 )
 from jugum.core.values import DataType, ValueType, normal_form, normal_or_text
 from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
@@ -127,7 +128,7 @@ def save(session: Session, actor: Actor, row: DocumentType, plan: Plan, said: st
     )
     session.flush()
     session.expire(row, ["fields"])
-    record(session, actor, "change plan", "document_type", row.id, number=row.plan_number, said=said)
+    record(session, actor, Action.CHANGE_PLAN, "document_type", row.id, number=row.plan_number, said=said)
 
 
 def _write(mine: Field, one: FieldPlan, position: int) -> None:

@@ -12,13 +12,13 @@ from sqlalchemy.orm import Session
 from jugum.core.extraction.found import Finding, Found
 from jugum.core.extraction.untrained.proposals import Proposal, proposals, table_from_region
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
-from jugum.core.page import Box, Page
+from jugum.core.page import Box
 from jugum.core.schema import Context, FieldKind, FieldPlan, Outcome, Plan, derive, field_data, judge
 from jugum.core.schema.plan_file import check_from
 from jugum.core.structure import Structure
 from jugum.core.values import date_order, delivered
 from jugum.errors import InputError
-from jugum.flow.gather.explore import Explorer
+from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
 from jugum.flow.gather.read import document_row, page_of, page_rows
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.checks import lists_in
@@ -30,29 +30,12 @@ SAMPLES_TRIED_MAX = 200
 TEXT_SHOWN = 300
 
 
-@dataclass(frozen=True)
-class SeenPaper:
-    """A read paper for the engines of the plan: its pages, and their layers where they are needed."""
-
-    pages: list[Page]
-    layers: list[Structure | None]
-
-
-def seen_paper(
-    store: Store, session: Session, explorer: Explorer, document: Document, *, picture: bool, pages_max: int | None = None
-) -> SeenPaper:  # fmt: skip
-    """The pages of a paper that are read (the first so many); layers are worked out (once, then kept) when a picture is needed."""
-    rows = [row for row in page_rows(session, document.id) if row.read_at][:pages_max]
-    layers = [explorer.structure(store, document, row) if picture else None for row in rows]
-    return SeenPaper([page_of(row) for row in rows], list(layers))
-
-
-def findings(
-    store: Store, session: Session, explorer: Explorer, document: Document, plan: Plan, *, pages_max: int | None = None
-) -> dict[str, Finding]:  # fmt: skip
-    """What the plan alone finds on a paper (on its first so many pages)."""
-    paper = seen_paper(store, session, explorer, document, picture=needs_picture(plan), pages_max=pages_max)
-    return read_untrained(plan, paper.pages, paper.layers)
+def findings(store: Store, explorer: Explorer, paper: LoadedPaper, plan: Plan) -> dict[str, Finding]:
+    """What the plan alone finds on a paper; layers of pages are worked out only for a plan that needs pictures."""
+    layers: list[Structure | None] = [None] * len(paper.rows)
+    if needs_picture(plan):
+        layers = list(paper.layers(store, explorer))
+    return read_untrained(plan, paper.pages, layers)
 
 
 # ---- The living sample -----------------------------------------------------------------------------------------------------------
@@ -113,23 +96,24 @@ def living(
     with store.session() as session:
         row, document = type_row(session, type_id), document_row(session, document_id)
         plan, problem = plan_in(row), ""
-        if drafted is not None:
-            try:
-                plan = _with_draft(plan, drafted, key)
-            except InputError as error:
-                problem = str(error)
-        try:
-            found = findings(store, session, explorer, document, plan)
-        except InputError as error:  # a pattern that takes too long
-            return LivingSample(document_id, document.name, [], [], str(error))
         context = _context(session, row, document)
-        texts = _texts(found)
-        _, derived = derive(plan, texts, context)
-        fields = [_field_found(one, found.get(one.key), derived.get(one.key, ())) for one in plan.fields]
-        checks = [
-            CheckOn(one.check.key, one.outcome.value, one.said, list(one.fields)) for one in judge(plan, texts, context)
-        ]
-        return LivingSample(document_id, document.name, fields, checks, problem)
+        paper = load_paper(session, document)
+    if drafted is not None:
+        try:
+            plan = _with_draft(plan, drafted, key)
+        except InputError as error:
+            problem = str(error)
+    try:
+        found = findings(store, explorer, paper, plan)
+    except InputError as error:  # a pattern that takes too long
+        return LivingSample(document_id, document.name, [], [], str(error))
+    texts = _texts(found)
+    _, derived = derive(plan, texts, context)
+    fields = [_field_found(one, found.get(one.key), derived.get(one.key, ())) for one in plan.fields]
+    checks = [
+        CheckOn(one.check.key, one.outcome.value, one.said, list(one.fields)) for one in judge(plan, texts, context)
+    ]
+    return LivingSample(document_id, document.name, fields, checks, problem)
 
 
 def _with_draft(plan: Plan, drafted: FieldInput, key: str) -> Plan:
@@ -257,8 +241,8 @@ def propose(store: Store, explorer: Explorer, type_id: int, document_id: int) ->
     with store.session() as session:
         plan = plan_in(type_row(session, type_id))
         document = document_row(session, document_id)
-        paper = seen_paper(store, session, explorer, document, picture=True)
-        return [_proposal(one) for one in proposals(plan, paper.pages, paper.layers)]
+        paper = load_paper(session, document)
+    return [_proposal(one) for one in proposals(plan, paper.pages, paper.layers(store, explorer))]
 
 
 def propose_table(store: Store, document_id: int, page: int, box: Box) -> ProposalView:

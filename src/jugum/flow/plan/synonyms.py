@@ -10,6 +10,7 @@ from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.candidates.synonyms import groups_from, meant_names, shipped_groups
 from jugum.errors import InputError
 from jugum.flow.in_force import LoadedVersions, newest_version
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
@@ -95,7 +96,5 @@ def set_names(store: Store, actor: Actor, type_id: int, lines: Sequence[str]) ->
         workspace = session.get_one(Workspace, row.workspace_id, with_for_update=True)
         before = len(workspace.synonyms)
         workspace.synonyms = kept
-        record(
-            session, actor, "set names that mean the same", "workspace", workspace.id, before=before, after=len(kept)
-        )
+        record(session, actor, Action.SET_SYNONYMS, "workspace", workspace.id, before=before, after=len(kept))
     return len(kept)

@@ -10,16 +10,19 @@ from sqlalchemy.orm import Session
 
 from jugum.core.extraction.found import Found
 from jugum.core.schema import FieldKind
-from jugum.core.values import same_value
+from jugum.core.thresholds import DraftedField
+from jugum.core.values import ValueType, same_value
 from jugum.errors import Conflict, InputError
-from jugum.flow.gather.explore import Explorer
+from jugum.flow.gather.explore import Explorer, load_paper
 from jugum.flow.gather.read import document_row
 from jugum.flow.in_force import LoadedVersions, version_row
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import MASKED, PLAN, Actor, record
-from jugum.flow.plan.fields import plan_in, value_type_of
-from jugum.flow.review.draft import DraftedField, drafted_fields
+from jugum.flow.plan.fields import plan_in
+from jugum.flow.review.draft import DraftInput, drafted_fields
+from jugum.flow.review.records import context_of
 from jugum.store import Store
-from jugum.store.models import Document, Hold, Reading
+from jugum.store.models import Document, Field, Hold, Reading
 from jugum.store.queue import Task, enqueue
 
 AGAIN_MAX = 500  # papers read again at once
@@ -70,7 +73,8 @@ def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_
                 f"Version {version.number} can't read “{document.name}”: it is of another type, or the version is not trained."
             )
         plan = plan_in(document.placed_type)
-        now = drafted_fields(store, session, explorer, document, plan, versions, version.file_key)
+        context = context_of(session, document, plan)
+        given = DraftInput(load_paper(session, document), plan, context, version, version.file_key, None)
         before: dict[int, list[Reading]] = {}
         for reading in session.scalars(
             select(Reading)
@@ -78,24 +82,29 @@ def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_
             .order_by(Reading.position)
         ):
             before.setdefault(reading.field_id, []).append(reading)
-        found, judged = [], 0
-        for field in document.placed_type.fields:
-            if field.kind in (FieldKind.TABLE.value, FieldKind.DERIVED.value) or (
-                field.id not in before and field.key not in now
-            ):
-                continue
-            judged += 1
-            old = [one.normal for one in before.get(field.id, []) if not one.absent]
-            new = [one for one in _values(now.get(field.key)) if one]
-            kind = value_type_of(field)
-            if len(old) != len(new) or any(not same_value(a, b.normal, kind) for a, b in zip(old, new, strict=True)):
-                sure = now[field.key].confidence if field.key in now else None
-                found.append(
-                    Change(
-                        field.key, field.name, "; ".join(old)[:200], "; ".join(one.normal for one in new)[:200], sure
-                    )
-                )
-        return Changes(document_id, document.name, document.state, _begun(session, document), judged, found)
+        begun = _begun(session, document)
+    now = drafted_fields(store, explorer, given, versions)
+    found, judged = [], 0
+    for field in document.placed_type.fields:
+        is_read = field.id in before or field.key in now
+        if field.kind in (FieldKind.TABLE.value, FieldKind.DERIVED.value) or not is_read:
+            continue
+        judged += 1
+        kind = plan.field(field.key).value_type
+        change = _change(field, kind, before.get(field.id, []), now.get(field.key))
+        if change is not None:
+            found.append(change)
+    return Changes(document_id, document.name, document.state, begun, judged, found)
+
+
+def _change(field: Field, kind: ValueType, before: Sequence[Reading], now: DraftedField | None) -> Change | None:
+    """What is read otherwise of a field; None where it is the same."""
+    old = [one.normal for one in before if not one.absent]
+    new = [one.normal for one in _values(now) if one]
+    if len(old) == len(new) and all(same_value(a, b, kind) for a, b in zip(old, new, strict=True)):
+        return None
+    confidence = now.confidence if now else None
+    return Change(field.key, field.name, "; ".join(old)[:200], "; ".join(new)[:200], confidence)
 
 
 def masked(store: Store, found: Changes) -> Changes:
@@ -144,5 +153,5 @@ def read_again(store: Store, actor: Actor, version_id: int, documents: Sequence[
                     version_id=version_id,
                 )
                 count += 1
-        record(session, actor, "read again", "model_version", version_id, papers=count)
+        record(session, actor, Action.READ_AGAIN, "model_version", version_id, papers=count)
         return count

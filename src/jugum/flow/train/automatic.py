@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from jugum.errors import InputError
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
 from jugum.flow.office.people import actor_by_id
 from jugum.flow.office.types import type_row
@@ -25,7 +26,7 @@ def set_training(store: Store, actor: Actor, type_id: int, when: int | None) -> 
         row = type_row(session, type_id)
         before = row.training.get("when")
         row.training = {**row.training, "when": when}
-        record(session, actor, "set training", "document_type", type_id, before=before, after=when)
+        record(session, actor, Action.SET_TRAINING, "document_type", type_id, before=before, after=when)
 
 
 def train_if_due(store: Store, type_id: int, person_id: int) -> int | None:

@@ -16,6 +16,7 @@ from jugum.core.formats import unpack_version
 from jugum.core.formats.version_file import misfit
 from jugum.errors import Conflict, InputError
 from jugum.flow.in_force import version_row
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
@@ -69,7 +70,7 @@ def brought_in(store: Store, actor: Actor, type_id: int, name: str, data: bytes)
         )  # fmt: skip
         session.add(version)
         session.flush()
-        record(session, actor, "bring in", "model_version", version.id, file=name)
+        record(session, actor, Action.IMPORT_VERSION, "model_version", version.id, file=name)
         return version.id
 
 

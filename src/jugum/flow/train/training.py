@@ -21,8 +21,9 @@ from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.version import papers_of
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.explore import Explorer
-from jugum.flow.label.layouts import assign
-from jugum.flow.label.samples import layers_of, looks_of, synonyms_in, training_samples
+from jugum.flow.label.layouts import group_new
+from jugum.flow.label.samples import layers_of, looks_of, papers_with_marks, synonyms_in, training_samples
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
@@ -57,7 +58,7 @@ def start_in(session: Session, actor: Actor, type_id: int) -> int:
     session.add(version)
     session.flush()
     enqueue(session, Task.TRAIN_VERSION, priority=5, lock=f"train-{type_id}", version_id=version.id)
-    record(session, actor, "start training", "model_version", version.id, number=version.number)
+    record(session, actor, Action.START_TRAINING, "model_version", version.id, number=version.number)
     return version.id
 
 
@@ -75,6 +76,7 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
         version.begun_at = datetime.now(UTC)
     progress = ProgressWriter(store, version_id)
     try:
+        group_new(store, _type_of(store, version_id))
         given = _given(store, version_id, explorer or Explorer())
         trained = train_version(
             given.plan,
@@ -93,13 +95,18 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
     _keep(store, version_id, given, trained, report)
 
 
+def _type_of(store: Store, version_id: int) -> int:
+    with store.session() as session:
+        return session.get_one(ModelVersion, version_id).type_id
+
+
 def failed(store: Store, version_id: int, message: str) -> None:
     """A training that could not be finished: its version says why, and the next one can begin."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, with_for_update=True)
         if version is not None and version.state in ("queued", "training"):
             version.state, version.stage, version.error = "failed", "failed", message
-            record(session, None, "training failed", "model_version", version_id, reason=message)
+            record(session, None, Action.TRAINING_FAILED, "model_version", version_id, reason=message)
 
 
 def curve_failed(store: Store, version_id: int, message: str) -> None:
@@ -123,17 +130,17 @@ class _Given:
 
 
 def _given(store: Store, version_id: int, explorer: Explorer) -> _Given:
+    """Everything is read in one short transaction; layers of pages are worked out after it."""
     with store.session() as session:
         version = session.get_one(ModelVersion, version_id)
         kind = type_row(session, version.type_id)
         plan = plan_in(kind)
-        assign(session, version.type_id)
         samples = training_samples(session, version.type_id)
         tests = training_samples(session, version.type_id, "test")
-        return _Given(
-            plan, samples, tests, looks_of(session, [int(sample.key) for sample in samples]),
-            layers_of(store, session, explorer, plan, [*samples, *tests]), synonyms_in(session, kind.workspace_id),
-        )  # fmt: skip
+        looks = looks_of(session, [int(sample.key) for sample in samples])
+        papers = papers_with_marks(session, plan, [*samples, *tests])
+        synonyms = synonyms_in(session, kind.workspace_id)
+    return _Given(plan, samples, tests, looks, layers_of(store, explorer, papers), synonyms)
 
 
 def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion, report: Report) -> None:
@@ -155,7 +162,9 @@ def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion,
         version.trained_at = datetime.now(UTC)
         _judge_samples_soon(session, version.type_id)
         enqueue(session, Task.DRAW_CURVE, priority=2, lock=f"train-{version.type_id}", version_id=version_id)
-        record(session, None, "trained", "model_version", version_id, papers=len(given.samples), labels_sha256=digest)
+        record(
+            session, None, Action.TRAINED, "model_version", version_id, papers=len(given.samples), labels_sha256=digest
+        )
 
 
 def _normals(sample: Sample) -> dict[str, list[str]]:
@@ -210,7 +219,7 @@ def cancel(store: Store, actor: Actor, version_id: int) -> None:
         if version.state not in ("queued", "training"):
             raise Conflict(f"Version {version.number} is {version.state}; there is nothing to cancel.")
         version.state, version.stage, version.error = "failed", "cancelled", f"Cancelled by {actor.name}."
-        record(session, actor, "cancel training", "model_version", version_id)
+        record(session, actor, Action.CANCEL_TRAINING, "model_version", version_id)
 
 
 class ProgressWriter:

@@ -14,6 +14,7 @@ from jugum.core.formats import unpack_version
 from jugum.core.formats.version_file import misfit
 from jugum.errors import Conflict
 from jugum.flow.in_force import live_version, version_row
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
@@ -92,7 +93,7 @@ def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
         record(
             session,
             actor,
-            "publish",
+            Action.PUBLISH,
             "model_version",
             version_id,
             before=before.number if before else None,
@@ -147,7 +148,7 @@ def redraft_all(store: Store, actor: Actor, type_id: int) -> int:
     with store.session() as session:
         type_row(session, type_id)
         count = redraft(session, type_id)
-        record(session, actor, "read again", "document_type", type_id, papers=count)
+        record(session, actor, Action.READ_AGAIN, "document_type", type_id, papers=count)
         return count
 
 

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, undefer
 from jugum.core.thresholds import Evidence, Outcome, outcome_of, threshold_for
 from jugum.errors import Conflict, InputError
 from jugum.flow.in_force import current_policy, live_version, version_row
+from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import WEIGH, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
@@ -191,7 +192,7 @@ def save_policy(
         policy.outcome = {
             "total": total.total, "passing": total.passing, "wrong": total.wrong, "error_upper": total.error_upper,
         }  # fmt: skip
-        record(session, actor, "save policy", "policy", policy.id, number=number, thresholds=policy.thresholds)
+        record(session, actor, Action.SAVE_POLICY, "policy", policy.id, number=number, thresholds=policy.thresholds)
         redraft(session, type_id)
         return number
 

@@ -9,7 +9,11 @@ from pydantic import BaseModel, Field
 
 from jugum.flow.review import changes as version_changes
 from jugum.flow.review import desk as review_desk
-from jugum.flow.review.desk import QueueView, ReviewDesk, Settled
+from jugum.flow.review import queue as review_queue
+from jugum.flow.review import settle as settling
+from jugum.flow.review.desk import ReviewDesk
+from jugum.flow.review.queue import QueueView
+from jugum.flow.review.settle import Settled
 from jugum.web.api.train import Published
 from jugum.web.api.values import SaidIn
 from jugum.web.security import MayPlan, MayReview, MaySee
@@ -24,7 +28,7 @@ class Papers(BaseModel):
 @router.get("/types/{type_id}/queue")
 def queue(request: Request, type_id: int, actor: MayReview, reason: str | None = None) -> QueueView:
     """Held papers, the longest waiting first."""
-    return review_desk.queue(request.app.state.store, actor, type_id, reason=reason)
+    return review_queue.queue(request.app.state.store, actor, type_id, reason=reason)
 
 
 router = APIRouter()
@@ -39,7 +43,7 @@ def open_review_desk(request: Request, document_id: int, actor: MayReview, look:
 @router.put("/documents/{document_id}/review/{key}")
 def settle(request: Request, document_id: int, key: str, actor: MayReview, body: SaidIn) -> Settled:
     """Settle a field; the last held one settles the paper."""
-    return review_desk.settle(
+    return settling.settle(
         request.app.state.store, actor, document_id, key, [value.given() for value in body.values],
         absent=body.absent, rows=body.given_rows(), revision=body.revision,
     )  # fmt: skip

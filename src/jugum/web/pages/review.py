@@ -9,7 +9,7 @@ from jugum.flow.gather import documents
 from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
 from jugum.flow.overview import overview
-from jugum.flow.review import desk as review_desk
+from jugum.flow.review import queue as review_queue
 from jugum.web.rendering import page
 from jugum.web.security import MayReview
 
@@ -21,13 +21,13 @@ def review_page(request: Request, type_id: int, actor: MayReview, reason: str | 
     store = request.app.state.store
     return page(
         request, "review.html", actor=actor, shown=types_.type_view(store, type_id), step="review", reason=reason,
-        queue=review_desk.queue(store, actor, type_id, reason=reason), now=overview.steps(store, type_id),
+        queue=review_queue.queue(store, actor, type_id, reason=reason), now=overview.steps(store, type_id),
     )  # fmt: skip
 
 
 @router.get("/types/{type_id}/review/next")
 def next_held(request: Request, type_id: int, actor: MayReview) -> Response:
-    found = review_desk.first_held(request.app.state.store, actor, type_id)
+    found = review_queue.first_held(request.app.state.store, actor, type_id)
     return RedirectResponse(f"/review/{found}" if found else f"/types/{type_id}/review", 303)
 
 

@@ -11,7 +11,7 @@ from jugum.core.schema.expression.functions import (
     meets_limit,
     nearest_entry,
 )
-from jugum.core.schema.expression.syntax import ExpressionError, Node, names_in, parse, renamed
+from jugum.core.schema.expression.syntax import ExpressionError, Node, calls_in, names_in, parse, renamed
 
 __all__ = [
     "FUNCTIONS",
@@ -24,6 +24,7 @@ __all__ = [
     "Scalar",
     "Shape",
     "Value",
+    "calls_in",
     "evaluate",
     "meets_limit",
     "names_in",

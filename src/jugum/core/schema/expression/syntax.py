@@ -231,15 +231,24 @@ class _Parser:
 
 def names_in(tree: Node) -> list[str]:
     """Keys of the fields an expression names, in their order, each once."""
-    found: dict[str, None] = {}
+    return list(dict.fromkeys(node.key for node in _nodes(tree) if isinstance(node, Name)))
+
+
+def calls_in(tree: Node) -> set[str]:
+    """Names of the functions an expression calls."""
+    return {node.function for node in _nodes(tree) if isinstance(node, Call)}
+
+
+def _nodes(tree: Node) -> list[Node]:
+    """A tree's nodes, each before its parts."""
+    found: list[Node] = []
     waiting: list[Node] = [tree]
     while waiting:
         node = waiting.pop(0)
-        if isinstance(node, Name):
-            found[node.key] = None
-        elif not isinstance(node, Literal):
+        found.append(node)
+        if not isinstance(node, Name | Literal):
             waiting = [*node.parts, *waiting]
-    return list(found)
+    return found
 
 
 def renamed(text: str, keys: dict[str, str]) -> str:

@@ -26,9 +26,17 @@ def upgrade() -> None:
         sa.UniqueConstraint("task", "arguments", name="uq_task_failure_task_arguments"),
     )
     _rename_tasks(TASKS)
+    # "Not measured" was stored as confidence 0; what the plan alone reads is compared with no layout either.
+    for column in ("confidence", "familiarity"):
+        op.alter_column("reading", column, existing_type=sa.Float(), nullable=True)
+    op.execute("UPDATE reading SET confidence = NULL, familiarity = NULL WHERE engine <> 'model' AND confidence = 0")
+    op.execute("UPDATE result SET confidence = NULL WHERE confidence = 0")
 
 
 def downgrade() -> None:
+    op.execute("UPDATE reading SET confidence = coalesce(confidence, 0), familiarity = coalesce(familiarity, 1)")
+    for column in ("confidence", "familiarity"):
+        op.alter_column("reading", column, existing_type=sa.Float(), nullable=False)
     _rename_tasks({new: old for old, new in TASKS.items()})
     op.drop_table("task_failure")
 

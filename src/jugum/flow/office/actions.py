@@ -1,0 +1,101 @@
+"""What people and the program do that leaves a trace: every action of the audit, each with its phrase for a screen."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+
+class Action(StrEnum):
+    """An audited action: `value` as stored, `phrase` as a sentence's predicate ("Ann <phrase>")."""
+
+    phrase: str
+
+    def __new__(cls, value: str, phrase: str = "") -> Action:
+        one = str.__new__(cls, value)
+        one._value_ = value
+        one.phrase = phrase
+        return one
+
+    # Office
+    ADD_PERSON = "add person", "added a person"
+    OPEN_ACCOUNT = "open account", "opened an account"
+    CLOSE_ACCOUNT = "close account", "closed an account"
+    SHOW_PERSONAL = "show personal values", "let a person see personal values"
+    MASK_PERSONAL = "mask personal values", "masked personal values for a person"
+    MAKE_KEY = "make API key", "made an API key"
+    REVOKE_KEY = "revoke API key", "revoked an API key"
+    ADD_WORKSPACE = "add workspace", "added a workspace"
+    ADD_TYPE = "add document type", "added a document type"
+    # Gather
+    RECEIVE = "receive", "imported papers"
+    UNPACK = "unpack", "unpacked papers"
+    READ = "read", "read papers"
+    READ_AGAIN = "read again", "had papers read again"
+    READ_REGION = "read region again", "read parts of pages again"
+    UNLOCK = "unlock", "unlocked papers"
+    CUT = "cut", "split bundles into papers"
+    JOIN = "join again", "joined split bundles again"
+    PLACE = "place", "placed papers by type"
+    SET_ASIDE = "set aside", "set papers aside"
+    RETURN = "return", "returned papers that were set aside"
+    MAKE_SAMPLE = "make sample", "turned live papers into samples"
+    ADD_BATCH = "add batch", "added batches"
+    PAUSE_BATCH = "pause batch", "paused batches"
+    RESUME_BATCH = "resume batch", "resumed batches"
+    PRIORITISE_BATCH = "set priority", "changed the priority of batches"
+    DELETE_BATCH = "delete batch", "deleted batches"
+    ADD_SOURCE = "add source", "added sources"
+    SWITCH_ON_SOURCE = "switch on", "switched sources on"
+    SWITCH_OFF_SOURCE = "switch off", "switched sources off"
+    SET_PHRASES = "set phrases", "changed the phrases of a type"
+    # Plan
+    CHANGE_PLAN = "change plan", "changed plans"
+    CHANGE_LIST = "change list", "changed lists"
+    SET_SYNONYMS = "set synonyms", "changed synonyms"
+    # Label
+    LABEL = "label", "labelled values on samples"
+    FINISH_LABELLING = "labelled", "finished labelling samples"
+    LABEL_FROM_RECORDS = "label from CSV", "labelled samples from past records"
+    LABEL_FROM_FILE = "label from file", "imported labels from files"
+    IMPORT_WORDS = "words from ALTO", "imported words from files"
+    KEEP_LABEL = "keep", "kept suspicious labels"
+    SET_LABELLING = "set labelling", "changed how samples are labelled"
+    ASSIGN_TWO = "give to two", "assigned samples to two people"
+    FINISH_BLIND = "labelled blind", "finished double labelling of samples"
+    SETTLE_DISPUTE = "settle dispute", "settled disputes"
+    DEAL_SETS = "deal sets", "divided samples into sets"
+    PUT_INTO_SET = "put into set", "moved samples to sets"
+    RENAME_LAYOUT = "rename layout", "named layouts"
+    MERGE_LAYOUTS = "merge layouts", "merged layouts"
+    SPLIT_LAYOUT = "split layout", "split layouts"
+    SET_SERVICE = "set suggestion service", "changed the suggestion service"
+    # Train
+    START_TRAINING = "start training", "started a training"
+    CANCEL_TRAINING = "cancel training", "cancelled trainings"
+    TRAINED = "trained", "trained a version"
+    TRAINING_FAILED = "training failed", "could not train a version"
+    SET_TRAINING = "set training", "changed automatic training"
+    PUBLISH = "publish", "published a version"
+    IMPORT_VERSION = "import version", "imported a version"
+    # Weigh, review, deliver
+    SAVE_POLICY = "save policy", "saved a policy"
+    DRAFT = "draft", "drafted papers"
+    SETTLE = "settle", "settled fields in review"
+    DELIVER = "deliver", "delivered results"
+
+
+# Actions whose names were changed, for stores that were filled before.
+RENAMED = {
+    "take back API key": Action.REVOKE_KEY,
+    "take back": Action.RETURN,
+    "stop": Action.PAUSE_BATCH,
+    "go on": Action.RESUME_BATCH,
+    "remove": Action.DELETE_BATCH,
+    "set names that mean the same": Action.SET_SYNONYMS,
+    "labelling": Action.SET_LABELLING,
+    "labelled apart": Action.FINISH_BLIND,
+    "rename look": Action.RENAME_LAYOUT,
+    "merge looks": Action.MERGE_LAYOUTS,
+    "split look": Action.SPLIT_LAYOUT,
+    "bring in": Action.IMPORT_VERSION,
+}

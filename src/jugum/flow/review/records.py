@@ -1,0 +1,101 @@
+"""What is known of a live paper's values, read at once: readings, results, holds and checks that were accepted as they are."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from jugum.core.schema import Context, Plan
+from jugum.flow.plan.checks import lists_in
+from jugum.store.models import Document, Field, Hold, LetStand, Reading, Result
+
+
+@dataclass
+class PaperRecords:
+    """Rows of one paper by field id, in order of position; four queries whatever the number of fields. `holds` are the open ones."""
+
+    document: Document
+    readings: dict[int, list[Reading]]
+    results: dict[int, list[Result]]
+    holds: dict[int, Hold]
+    settled: dict[int, Hold]
+    waivers: dict[str, LetStand]
+
+    @property
+    def fields(self) -> list[Field]:
+        return self.document.placed_type.fields
+
+    def field(self, key: str) -> Field | None:
+        return next((row for row in self.fields if row.key == key), None)
+
+    def columns(self, row: Field) -> list[Field]:
+        """The columns of a table; a field that is none has itself."""
+        return (
+            [one for one in self.fields if one.inside == row.key and "." in one.key] if row.kind == "table" else [row]
+        )
+
+    def holder(self, row: Field) -> Field:
+        """The field a person settles for a field: a column's table, else itself."""
+        return next(one for one in self.fields if one.key == row.inside) if "." in row.key else row
+
+    def standing(self, row: Field) -> list[Reading] | list[Result]:
+        """What stands for a field now: its readings while it is held, else its results."""
+        if self.holder(row).id in self.holds:
+            return [one for one in self.readings.get(row.id, []) if not one.absent]
+        return self.results.get(row.id, [])
+
+    def texts(self) -> dict[str, list[str | None]]:
+        """The texts that stand for each field now, by key; rows of a table keep their places."""
+        found: dict[str, list[str | None]] = {}
+        for row in self.fields:
+            values: list[str | None] = []
+            for one in self.standing(row):
+                values.extend([None] * (one.position - len(values)))
+                values.append(one.text)
+            found[row.key] = values
+        return found
+
+    def confidences(self) -> dict[str, float | None]:
+        """How sure each field is that a person settles: what a person said is sure; of what was read the least confidence, None where nothing
+        measured it."""
+        found: dict[str, float | None] = {}
+        for row in self.fields:
+            if "." in row.key or row.kind == "derived":
+                continue
+            rows = [one for column in self.columns(row) for one in self.results.get(column.id, [])]
+            if row.id in self.settled or any(one.origin == "person" for one in rows):
+                found[row.key] = 1.0
+                continue
+            measured = [one.confidence for column in self.columns(row) for one in self.readings.get(column.id, [])]
+            known = [one for one in measured if one is not None]
+            found[row.key] = min(known) if known and len(known) == len(measured) else None
+        return found
+
+
+def load_records(session: Session, document: Document) -> PaperRecords:
+    readings: dict[int, list[Reading]] = defaultdict(list)
+    by_version = select(Reading).where(Reading.document_id == document.id).order_by(Reading.position)
+    for reading in session.scalars(by_version):
+        readings[reading.field_id].append(reading)
+    results: dict[int, list[Result]] = defaultdict(list)
+    for result in session.scalars(select(Result).where(Result.document_id == document.id).order_by(Result.position)):
+        results[result.field_id].append(result)
+    holds = session.scalars(select(Hold).where(Hold.document_id == document.id).order_by(Hold.id)).all()
+    waivers = session.scalars(select(LetStand).where(LetStand.document_id == document.id))
+    return PaperRecords(
+        document,
+        readings,
+        results,
+        {one.field_id: one for one in holds if one.settled_at is None},
+        {one.field_id: one for one in holds if one.settled_at is not None},
+        {one.check_key: one for one in waivers},
+    )
+
+
+def context_of(session: Session, document: Document, plan: Plan) -> Context:
+    """What expressions of a plan may ask for besides the paper's values; lists are read only for a plan that looks in some."""
+    lists = lists_in(session, document.workspace_id) if plan.uses_lists else {}
+    return Context(document.received_at.date(), lists)

@@ -1,0 +1,288 @@
+"""Settling what was held: a person says what a field of a live paper is; checks are looked at again with what stands then."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import delete, insert
+from sqlalchemy.orm import Session
+
+from jugum.core.schema import HoldReason, Judgement, Outcome, Plan, Severity, derive, judge
+from jugum.core.thresholds.routing import FieldHold, hold_for_check
+from jugum.core.values import normal_form, normal_or_text
+from jugum.errors import Conflict, InputError
+from jugum.flow.label.desk_parts import ValueInput, ValueView, must_see_personal
+from jugum.flow.label.rows import CellInput, checked_revision, field_row, resolved_values, write_table, write_values
+from jugum.flow.office.actions import Action
+from jugum.flow.office.actor import REVIEW, Actor, record
+from jugum.flow.plan.fields import plan_in, value_type_of
+from jugum.flow.review.draft import derived_rows, result_common
+from jugum.flow.review.queue import around
+from jugum.flow.review.records import PaperRecords, context_of, load_records
+from jugum.store import Store
+from jugum.store.models import Document, Field, Hold, LetStand, Result
+
+OPEN_STATES = ("held", "settled", "passed")
+Rows = Sequence[dict[str, CellInput]]
+
+
+@dataclass(frozen=True)
+class Settled:
+    """`holds` are the fields still held: key → reason and detail (a blocking check that fails holds a field again)."""
+
+    revision: int
+    state: str
+    open: int
+    next: int | None
+    holds: dict[str, tuple[str, str]]
+
+
+@dataclass(frozen=True)
+class _Said:
+    """What a person says of a field: results to keep in its place, and whether that is what was drafted."""
+
+    results: list[dict[str, Any]]
+    outcome: str
+
+
+def settle(
+    store: Store,
+    actor: Actor,
+    document_id: int,
+    key: str,
+    values: Sequence[ValueInput],
+    *,
+    absent: bool = False,
+    rows: Rows | None = None,
+    revision: int | None = None,
+) -> Settled:
+    """A person says what a field of a live paper is, agreeing or correcting (of a table: all its rows). It becomes the result and a
+    label; advisory checks that the field was held for are accepted as they are. Settling the last held field settles the paper, unless a
+    blocking check fails: then it holds a field again. A required field may be settled as absent: the person has looked."""
+    actor.require(REVIEW)
+    if not absent and not values and rows is None:
+        raise InputError("Give the value, or say that it is not on this paper.")
+    with store.session() as session, session.no_autoflush:
+        document = checked_revision(session, document_id, revision)
+        if document.purpose != "live" or document.state not in OPEN_STATES:
+            raise Conflict(f"“{document.name}” is {document.state}; its fields can't be changed here.")
+        must_see_personal(actor, document)
+        row = field_row(document, key)
+        records = load_records(session, document)
+        said = (
+            _table_said(session, actor, records, row, rows or [])
+            if row.kind == "table"
+            else _field_said(session, actor, records, row, values, absent=absent)
+        )
+        _replace_results(session, records, row, said.results)
+        hold = _close_hold(records, row, actor.id, said.outcome)
+        _recheck(session, records, actor.id, hold)
+        _set_state(document, records, actor.id)
+        document.revision += 1
+        record(session, actor, Action.SETTLE, "document", document_id, field=key, outcome=said.outcome)
+        still = {
+            one.key: (records.holds[one.id].reason, records.holds[one.id].detail)
+            for one in records.fields
+            if one.id in records.holds
+        }
+        after = around(session, actor, document).after
+        return Settled(document.revision, document.state, len(still), after, still)
+
+
+def _set_state(document: Document, records: PaperRecords, person_id: int) -> None:
+    """A paper nothing of which is held is settled; one that a check holds again is held again."""
+    if not records.holds:
+        document.state, document.settled_at, document.settled_by = "settled", datetime.now(UTC), person_id
+        document.opened_by = document.opened_at = None
+    elif document.state != "held":
+        document.state, document.settled_at, document.settled_by = "held", None, None
+
+
+def _close_hold(records: PaperRecords, row: Field, person_id: int, outcome: str) -> Hold | None:
+    """Settle a field's open hold, if it has one."""
+    hold = records.holds.pop(row.id, None)
+    if hold is not None:
+        hold.settled_at, hold.settled_by, hold.outcome = datetime.now(UTC), person_id, outcome
+        records.settled[row.id] = hold
+    return hold
+
+
+# ---- What was said ----------------------------------------------------------------------------------------------------------------------
+
+
+def _field_said(
+    session: Session, actor: Actor, records: PaperRecords, row: Field, values: Sequence[ValueInput], *, absent: bool
+) -> _Said:
+    if row.kind == "derived":
+        raise InputError(f"{row.name} is worked out from other fields. Correct those.")
+    kind, document = value_type_of(row), records.document
+    resolved = resolved_values(session, document.id, row, values, absent=absent)
+    for value in resolved:
+        if not value.normal:
+            raise InputError(
+                f"“{value.text}” can't be read as {kind.data_type}. Correct it, or say that it is not on this paper."
+            )
+    drafted = [one for one in records.readings.get(row.id, []) if not one.absent]
+    agreed = [one.normal for one in drafted] == [normal_or_text(value.text, kind) for value in resolved]
+    confidence = drafted[0].confidence if drafted and agreed else None
+    write_values(session, actor.id, document, row, resolved, absent=absent, how="review")
+    results = [_result(document, row, actor, place, one, confidence) for place, one in enumerate(resolved)]
+    return _Said(results, "absent" if absent else "agreed" if agreed else "mended")
+
+
+def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Field, rows: Rows) -> _Said:
+    document = records.document
+    columns = {one.key: one for one in records.columns(row)}
+    filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
+    results: list[dict[str, Any]] = []
+    after: dict[str, dict[int, str]] = {key: {} for key in columns}
+    for position, given in enumerate(filled):
+        for key, cell in given.items():
+            text = cell.text.strip()
+            if key not in columns or not text:
+                continue
+            kind = value_type_of(columns[key])
+            normal = normal_form(text, kind)
+            if normal is None:
+                raise InputError(
+                    f"“{cell.text}” in row {position + 1} can't be read as {kind.data_type}. Correct it, or leave the cell empty."
+                )
+            placed = cell.page is not None and cell.box is not None
+            value = ValueView(
+                text, normal, cell.page if placed else None, list(cell.box) if placed and cell.box else None
+            )
+            results.append(_result(document, columns[key], actor, position, value, None))
+            after[key][position] = text
+    before = {
+        key: {one.position: one.text for one in records.readings.get(column.id, []) if not one.absent}
+        for key, column in columns.items()
+    }
+    write_table(session, actor, document, row, filled, how="review")
+    return _Said(results, "absent" if not filled else "agreed" if before == after else "mended")
+
+
+def _result(
+    document: Document, row: Field, actor: Actor, position: int, value: ValueView, confidence: float | None
+) -> dict[str, Any]:
+    return {
+        **result_common(document, row), "position": position, "text": value.text, "normal": value.normal, "page": value.page,
+        "box": value.box, "confidence": confidence, "origin": "person", "person_id": actor.id,
+    }  # fmt: skip
+
+
+def _replace_results(session: Session, records: PaperRecords, row: Field, results: list[dict[str, Any]]) -> None:
+    """Exchange the results of a field (of a table: of its columns), in the database and in the records."""
+    ids = [one.id for one in records.columns(row)]
+    if any(records.results.get(one) for one in ids):
+        session.execute(delete(Result).where(Result.document_id == records.document.id, Result.field_id.in_(ids)))
+    for one in ids:
+        records.results[one] = []
+    made = session.scalars(insert(Result).returning(Result), results).all() if results else []
+    for result in made:
+        records.results[result.field_id].append(result)
+
+
+# ---- Checks, after a change -------------------------------------------------------------------------------------------------------------
+
+
+def _recheck(session: Session, records: PaperRecords, person_id: int, settled: Hold | None) -> None:
+    """After a change by a person: advisory checks that the settled field was held for are accepted as they are; derived fields are worked out anew;
+    holds of checks that hold now are closed; blocking checks that fail now hold the least sure of their fields again."""
+    document = records.document
+    plan = plan_in(document.placed_type)
+    context = context_of(session, document, plan)
+    texts = records.texts()
+    judged = judge(plan, texts, context)
+    if settled is not None:
+        _waive(session, records, settled, judged, person_id)
+    _write_derived(session, records, derive(plan, texts, context)[1])
+    failing = [one for one in judged if one.outcome is Outcome.FAILS and one.check.key not in records.waivers]
+    keys = {one.check.key for one in failing}
+    for hold in list(records.holds.values()):
+        if hold.reason == HoldReason.FAILS_A_CHECK.value and hold.checks and not set(hold.checks) & keys:
+            _let_pass(session, records, hold, person_id)
+    for one in failing:
+        _hold(session, records, plan, one)
+
+
+def _waive(session: Session, records: PaperRecords, settled: Hold, judged: Sequence[Judgement], person_id: int) -> None:
+    """The advisory checks that a settled hold names and that still fail are accepted as they are: by whom and when is kept."""
+    for one in judged:
+        advisory = one.check.severity is Severity.ADVISORY and one.outcome is Outcome.FAILS
+        if advisory and one.check.key in settled.checks and one.check.key not in records.waivers:
+            waiver = LetStand(
+                document_id=records.document.id, check_key=one.check.key, said=one.said, person_id=person_id
+            )
+            session.add(waiver)
+            records.waivers[one.check.key] = waiver
+
+
+def _write_derived(session: Session, records: PaperRecords, derived: dict[str, tuple[str, ...]]) -> None:
+    """Results of derived fields, where they are others than before; all with one statement each way."""
+    by_key = {row.key: row for row in records.fields}
+    changed = [
+        by_key[key]
+        for key, values in derived.items()
+        if [one.normal for one in records.results.get(by_key[key].id, [])] != list(values)
+    ]
+    if not changed:
+        return
+    ids = [row.id for row in changed]
+    session.execute(delete(Result).where(Result.document_id == records.document.id, Result.field_id.in_(ids)))
+    rows = [one for row in changed for one in derived_rows(records.document, row, derived[row.key])]
+    if rows:
+        session.execute(insert(Result), rows)
+
+
+def _let_pass(session: Session, records: PaperRecords, hold: Hold, person_id: int) -> None:
+    """A field that only a check held passes with what was read, once the check holds."""
+    row = next(one for one in records.fields if one.id == hold.field_id)
+    del records.holds[row.id]
+    hold.settled_at, hold.settled_by, hold.outcome = datetime.now(UTC), person_id, "check holds"
+    for column in records.columns(row):
+        if records.results.get(column.id):
+            continue
+        for one in records.readings.get(column.id, []):
+            if not one.absent:
+                session.add(
+                    Result(
+                        **result_common(records.document, column), position=one.position, text=one.text, normal=one.normal, page=one.page,
+                        box=one.box, confidence=one.confidence, origin="model" if one.engine == "model" else "plan",
+                    )
+                )  # fmt: skip
+
+
+def _hold(session: Session, records: PaperRecords, plan: Plan, failing: Judgement) -> None:
+    """A failing check holds one of its fields (again), and names itself on it."""
+    by_key = {row.key: row for row in records.fields}
+    holds = {
+        row.key: FieldHold.of(row.key, HoldReason(hold.reason), hold.detail, hold.checks)
+        for row in records.fields
+        if (hold := records.holds.get(row.id)) is not None
+    }
+    key = hold_for_check(plan, failing, holds, records.confidences())
+    if key is None:
+        return
+    wanted, row = holds[key], by_key[key]
+    hold = records.holds.get(row.id)
+    if hold is not None:
+        hold.detail, hold.checks = wanted.problem.detail, list(wanted.checks)
+        return
+    read_ids = [
+        one.id for one in records.columns(row) if any(r.origin != "person" for r in records.results.get(one.id, []))
+    ]
+    if read_ids:
+        session.execute(
+            delete(Result).where(
+                Result.document_id == records.document.id, Result.field_id.in_(read_ids), Result.origin != "person"
+            )
+        )
+    hold = Hold(
+        document_id=records.document.id, field_id=row.id, reason=wanted.problem.reason.value, detail=wanted.problem.detail,
+        checks=list(wanted.checks),
+    )  # fmt: skip
+    session.add(hold)
+    records.holds[row.id] = hold
