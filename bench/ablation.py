@@ -2,8 +2,8 @@
 
     .venv/bin/python -m bench.ablation [papers a type]
 
-Papers are those of `bench/families.py`, words from text layers. A part is left out where a model is made and where it reads: its features are
-nought, or it is not there.
+Papers are those of `bench/families.py`, words from text layers. A part is left out where a model is made and where
+it reads: its features are nought, or it is not there.
 """
 
 from __future__ import annotations
@@ -24,9 +24,9 @@ import numpy as np
 
 from bench.families import FAMILIES
 from bench.learning import Given, Tally, findings_of, job, judge
-from jugum.core.extraction.model import fit_reader
+from jugum.core.extraction.model import fit_trained_model
 from jugum.core.extraction.values import assignment, corpus
-from jugum.core.extraction.values.features import FEATURES, PaperView
+from jugum.core.extraction.values.features import FEATURES, PaperFeatures
 from jugum.core.extraction.values.relations import Relations
 from jugum.core.training.version import papers_of
 
@@ -41,20 +41,24 @@ PARTS: dict[str, Callable[[str], bool]] = {
 
 
 OTHERS = (
-    "synonyms that ship", "the prior", "a lower bar on strange layouts", "choosing for all fields together", "order and arithmetic",
+    "synonyms that ship",
+    "the prior",
+    "a lower bar on strange layouts",
+    "choosing for all fields together",
+    "order and arithmetic",
     "which fields papers never lack",
-)  # fmt: skip
+)
 
 
 @contextmanager
 def without(part: str) -> Iterator[None]:
     """Learning without a part, for as long as it lasts."""
-    features, prior, agreed, none = PaperView.features_of, corpus.with_prior, corpus.agreed, assignment.NONE_STRANGE
+    features, prior, agreed, none = PaperFeatures.features_of, corpus.with_prior, corpus.agreed, assignment.NONE_STRANGE
     try:
         if part in PARTS:
             gone = np.array([PARTS[part](name) for name in FEATURES])
-            PaperView.features_of = lambda self, leading, rows: np.where(
-                gone, np.float32(0), features(self, leading, rows)
+            PaperFeatures.features_of = lambda self, field_scores, rows: np.where(
+                gone, np.float32(0), features(self, field_scores, rows)
             )  # type: ignore[method-assign]
         elif part == "the prior":
             corpus.with_prior = lambda rows: np.column_stack([rows, np.zeros(len(rows), dtype=np.float32)])
@@ -70,7 +74,12 @@ def without(part: str) -> Iterator[None]:
             assignment.NONE_STRANGE = assignment.NONE_PROBABILITY
         yield
     finally:
-        PaperView.features_of, corpus.with_prior, corpus.agreed, assignment.NONE_STRANGE = features, prior, agreed, none  # type: ignore[method-assign]
+        PaperFeatures.features_of, corpus.with_prior, corpus.agreed, assignment.NONE_STRANGE = (
+            features,
+            prior,
+            agreed,
+            none,
+        )  # type: ignore[method-assign]
 
 
 def measured(args: tuple[str, int, str, tuple[list[Given], list[Given], list[Given]]]) -> tuple[Tally, Tally]:
@@ -86,11 +95,11 @@ def measured(args: tuple[str, int, str, tuple[list[Given], list[Given], list[Giv
             groups={one.sample.key: one.drawn.look for one in given},
             synonyms=synonyms,
         )
-        reader = fit_reader(papers.plan, papers.samples, papers.corpus)
+        trained_model = fit_trained_model(papers.plan, papers.samples, papers.corpus)
         for its in tests:
             tallies: dict[str, Tally] = defaultdict(Tally)
             for one in its:
-                judge(plan.learned, findings_of(reader.decide(one.sample.pages)), one, tallies)
+                judge(plan.learned, findings_of(trained_model.decide(one.sample.pages)), one, tallies)
             found.append(tallies["values"])
     return found[0], found[1]
 

@@ -2,9 +2,9 @@
 
     .venv/bin/python -m bench.bundles [--each 6] [--bundles 12] [--seeds 3]
 
-Trained on `each` papers of four types (works contracts, tax assessments, pay stubs, identity papers); judged on bundles of other
-papers of the same types (some in layouts not trained on), and on strangers (six kinds, none trained on). A share of the words is
-misread as bad scans are, letter by letter, from a seed.
+Trained on `each` papers of four types (works contracts, tax assessments, pay stubs, identity papers); judged on
+bundles of other papers of the same types (some in layouts not trained on), and on strangers (six kinds, none trained
+on). A share of the words is misread as bad scans are, letter by letter, from a seed.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from dataclasses import replace
 from jugum.core.classification import (
     TypeSample,
     fit_cutter,
-    fit_sorter,
+    fit_type_classifier,
     layout_of,
     look_alike_groups,
     similarity_matrix,
@@ -29,7 +29,7 @@ from jugum.core.page import Page
 from jugum.demo.assessments import tax_assessment
 from jugum.demo.contracts import contract
 from jugum.demo.identity import identity_paper
-from jugum.demo.parts import Paper
+from jugum.demo.parts import PrintedPaper
 from jugum.demo.strangers import stranger
 from jugum.demo.stubs import stub_paper
 
@@ -39,17 +39,20 @@ ALL_LAYOUTS = {"works contract": 5, "tax assessment": 3, "pay stub": 8, "identit
 MISREAD = 0.02  # of letters
 
 
-def _stub(layout: int, rng: random.Random) -> Paper:
+def _stub(layout: int, rng: random.Random) -> PrintedPaper:
     paper = stub_paper(layout % 8, rng)
-    return Paper("pay stub", layout, paper.pdf, [])
+    return PrintedPaper("pay stub", layout, paper.pdf, [])
 
 
-DRAW: dict[str, Callable[[int, random.Random], Paper]] = {
-    "works contract": contract, "tax assessment": tax_assessment, "pay stub": _stub, "identity paper": identity_paper,
-}  # fmt: skip
+DRAW: dict[str, Callable[[int, random.Random], PrintedPaper]] = {
+    "works contract": contract,
+    "tax assessment": tax_assessment,
+    "pay stub": _stub,
+    "identity paper": identity_paper,
+}
 
 
-def pages_of(paper: Paper, rng: random.Random) -> tuple[Page, ...]:
+def pages_of(paper: PrintedPaper, rng: random.Random) -> tuple[Page, ...]:
     opened = open_paper(paper.pdf, "paper.pdf")
     engine = QuickEngine()
     pages = [read_page(opened, index, engine).page for index in range(opened.page_count)]
@@ -77,10 +80,12 @@ def run(each: int, bundles: int, seed: int) -> dict[str, float]:
         for number in range(each):
             training.append((kind, pages_of(DRAW[kind](number % SEEN_LAYOUTS[kind], rng), rng)))
     groups = look_alike_groups(similarity_matrix([layout_of(pages) for _, pages in training]))
-    samples = [TypeSample(pages, TYPES.index(kind), group) for (kind, pages), group in zip(training, groups, strict=True)]  # fmt: skip
+    samples = [
+        TypeSample(pages, TYPES.index(kind), group) for (kind, pages), group in zip(training, groups, strict=True)
+    ]
     started = time.process_time()
-    sorter = fit_sorter(samples)
-    cutter = fit_cutter([sample.pages for sample in samples], sorter)
+    classifier = fit_type_classifier(samples)
+    cutter = fit_cutter([sample.pages for sample in samples], classifier)
     seconds = time.process_time() - started
     cuts, right, total, placed = [], 0, 0, 0
     started = time.process_time()
@@ -95,19 +100,22 @@ def run(each: int, bundles: int, seed: int) -> dict[str, float]:
         for _, pages in papers:
             starts.add(at)
             at += len(pages)
-        pieces = cutter.cut(flat, sorter)
+        pieces = cutter.cut(flat, classifier)
         cuts.append((starts - {0}, {piece.pages[0] for piece in pieces} - {0}))
         for kind, pages in papers:
             total += 1
-            said = sorter.place(pages)
+            said = classifier.place(pages)
             placed += said.accepted
             right += TYPES[said.likely[0][0]] == kind
-    strange = [sorter.place(pages_of(stranger(number, rng), rng)) for number in range(30)]
+    strange = [classifier.place(pages_of(stranger(number, rng), rng)) for number in range(30)]
     return {
-        "boundary F1": judged(cuts), "type accuracy": right / total, "known placed": placed / total,
-        "strangers accepted": sum(one.accepted for one in strange) / len(strange), "training s": seconds,
+        "boundary F1": judged(cuts),
+        "type accuracy": right / total,
+        "known placed": placed / total,
+        "strangers accepted": sum(one.accepted for one in strange) / len(strange),
+        "training s": seconds,
         "ms a page": 1000 * (time.process_time() - started) / pages_cut,
-    }  # fmt: skip
+    }
 
 
 def main() -> None:

@@ -1,7 +1,9 @@
-"""Five families of made-up papers for measuring learning, drawn by the bench's own hand: neither the demo's papers nor the prior's.
+"""Five families of made-up papers for measuring learning, drawn by the bench's own hand: neither the demo's papers nor
+the prior's.
 
-Each family has nine looks. A look fixes the labels' wording, the way things stand, fonts, spellings of dates and amounts, and what else is printed;
-papers of a look differ in their values, in what is missing, and by a small shift. Looks 0 to 4 are for labelling ("seen"), 5 to 8 for testing only.
+Each family has nine looks. A look fixes the labels' wording, the way things stand, fonts, spellings of dates and
+amounts, and what else is printed; papers of a look differ in their values, in what is missing, and by a small shift.
+Looks 0 to 4 are for labelling ("seen"), 5 to 8 for testing only.
 """
 
 from __future__ import annotations
@@ -21,10 +23,21 @@ D = DataType
 LOOKS, SEEN = 9, 5
 A4 = (595.0, 842.0)
 FIRST = "Orla Bram Tessa Ivo Runa Leif Maud Janko Edda Pier Sanne Ulf Vera Kaj Mirte Olav Dagny Henk Ylva Rolf".split()
-LAST = "Ostrander Vance Holmqvist Brandt Kessler Marwick Tolland Reyne Saarinen Dekker Foss Lindqvist Quill Harrow Thorne Velde".split()
-FIRMS = "Norrland Cable,Pike & Daughters,Bluewater Mills,Ashgrove Bakery,Teal Logistics,Harbour Glass,Stenmark,Copperline,Vesper Textiles".split(
-    ","
-)
+LAST = (
+    "Ostrander Vance Holmqvist Brandt Kessler Marwick Tolland Reyne Saarinen Dekker Foss Lindqvist Quill Harrow "
+    "Thorne Velde"
+).split()
+FIRMS = [
+    "Norrland Cable",
+    "Pike & Daughters",
+    "Bluewater Mills",
+    "Ashgrove Bakery",
+    "Teal Logistics",
+    "Harbour Glass",
+    "Stenmark",
+    "Copperline",
+    "Vesper Textiles",
+]
 STREETS = "Quay Road,Mill Lane,Larch Street,Station Square,High Bank,Orchard Way,Rope Walk,Long Acre".split(",")
 TOWNS = "Eastholm,Varrick,Sund,Millford,Greyport,Tarn,Ostby,Low Harbour".split(",")
 MONTHS = "January February March April May June July August September October November December".split()
@@ -67,9 +80,13 @@ class Hand:
     def spell_date(self, rng: random.Random, years: tuple[int, int] = (2021, 2026)) -> str:
         day, month, year = rng.randint(1, 28), rng.randint(1, 12), rng.randint(*years)
         return (
-            f"{day:02d}/{month:02d}/{year}", f"{day} {MONTHS[month - 1]} {year}", f"{day:02d}.{month:02d}.{year}", f"{year}-{month:02d}-{day:02d}",
-            f"{day:02d}-{MONTHS[month - 1][:3]}-{year}", f"{MONTHS[month - 1]} {day}, {year}",
-        )[self.date]  # fmt: skip
+            f"{day:02d}/{month:02d}/{year}",
+            f"{day} {MONTHS[month - 1]} {year}",
+            f"{day:02d}.{month:02d}.{year}",
+            f"{year}-{month:02d}-{day:02d}",
+            f"{day:02d}-{MONTHS[month - 1][:3]}-{year}",
+            f"{MONTHS[month - 1]} {day}, {year}",
+        )[self.date]
 
     def spell_money(self, amount: float) -> str:
         plain = f"{amount:,.2f}"
@@ -80,9 +97,18 @@ class Hand:
 def hand_of(family: str, look: int, ways: tuple[str, ...]) -> Hand:
     rng = random.Random(f"{family}-{look}")
     return Hand(
-        look, rng.choice(["Helvetica", "Times", "Helvetica", "Courier"]), rng.choice([9.0, 10.0, 10.5]), rng.randrange(6), rng.randrange(5),
-        rng.uniform(40, 70), rng.uniform(110, 170), rng.uniform(17, 25), ways[look % len(ways)], rng.choice(["", ":", ":", " :"]), rng.random() < 0.4,
-    )  # fmt: skip
+        look,
+        rng.choice(["Helvetica", "Times", "Helvetica", "Courier"]),
+        rng.choice([9.0, 10.0, 10.5]),
+        rng.randrange(6),
+        rng.randrange(5),
+        rng.uniform(40, 70),
+        rng.uniform(110, 170),
+        rng.uniform(17, 25),
+        ways[look % len(ways)],
+        rng.choice(["", ":", ":", " :"]),
+        rng.random() < 0.4,
+    )
 
 
 @dataclass
@@ -202,7 +228,7 @@ def wording(family: str, look: int, names: Mapping[str, tuple[str, ...]]) -> dic
     return said
 
 
-# ---- Pay stubs ------------------------------------------------------------------------------------------------------------------------
+# ---- Pay stubs -------------------------------------------------------------------------------------------------------
 
 STUB = {
     "person": ("Employee", "Name", "Paid to", "Colleague", "Worker", "Payee", "Staff member"),
@@ -215,11 +241,19 @@ STUB = {
     "tax": ("Income tax", "Tax withheld", "Wage tax", "Tax deducted", "PAYE"),
     "net": ("Net pay", "Take-home pay", "Amount paid", "Net wages", "Paid into your account"),
 }
-STUB_PLAN = Plan((
-    FieldPlan("person", "Employee", D.NAME), FieldPlan("number", "Employee number", D.IDENTIFIER), FieldPlan("firm", "Employer", D.TEXT),
-    FieldPlan("paid_on", "Pay date", D.DATE), FieldPlan("from", "Period start", D.DATE), FieldPlan("to", "Period end", D.DATE),
-    FieldPlan("gross", "Gross pay", D.MONEY), FieldPlan("tax", "Income tax", D.MONEY, required=False), FieldPlan("net", "Net pay", D.MONEY),
-))  # fmt: skip
+STUB_PLAN = Plan(
+    (
+        FieldPlan("person", "Employee", D.NAME),
+        FieldPlan("number", "Employee number", D.IDENTIFIER),
+        FieldPlan("firm", "Employer", D.TEXT),
+        FieldPlan("paid_on", "Pay date", D.DATE),
+        FieldPlan("from", "Period start", D.DATE),
+        FieldPlan("to", "Period end", D.DATE),
+        FieldPlan("gross", "Gross pay", D.MONEY),
+        FieldPlan("tax", "Income tax", D.MONEY, required=False),
+        FieldPlan("net", "Net pay", D.MONEY),
+    )
+)
 
 
 def stub(rng: random.Random, look: int) -> Drawn:
@@ -230,10 +264,16 @@ def stub(rng: random.Random, look: int) -> Drawn:
     tax = gross * rng.uniform(0.1, 0.4)
     extra = rng.uniform(100, 900)
     values = {
-        "person": person(rng), "number": f"{rng.choice(['', 'E-', 'W'])}{rng.randint(1000, 99999)}", "firm": rng.choice(FIRMS),
-        "paid_on": hand.spell_date(rng), "from": hand.spell_date(rng), "to": hand.spell_date(rng),
-        "gross": hand.spell_money(gross), "tax": hand.spell_money(tax), "net": hand.spell_money(gross - tax - extra),
-    }  # fmt: skip
+        "person": person(rng),
+        "number": f"{rng.choice(['', 'E-', 'W'])}{rng.randint(1000, 99999)}",
+        "firm": rng.choice(FIRMS),
+        "paid_on": hand.spell_date(rng),
+        "from": hand.spell_date(rng),
+        "to": hand.spell_date(rng),
+        "gross": hand.spell_money(gross),
+        "tax": hand.spell_money(tax),
+        "net": hand.spell_money(gross - tax - extra),
+    }
     if rng.random() < 0.15:
         del values["tax"]
     items: list[Item] = [(key, says[key], text) for key, text in values.items()]
@@ -261,7 +301,7 @@ def stub(rng: random.Random, look: int) -> Drawn:
     return Drawn("stub", look, pen.sheet.done(), pen.truth)
 
 
-# ---- Tax forms ------------------------------------------------------------------------------------------------------------------------
+# ---- Tax forms -------------------------------------------------------------------------------------------------------
 
 TAX = {
     "payer": ("Taxpayer", "Name of taxpayer", "Full name", "Assessed person", "Name"),
@@ -273,11 +313,18 @@ TAX = {
     "due": ("Tax payable", "Tax due", "Assessed tax", "Amount of tax", "Tax to pay"),
     "assessed_on": ("Date of assessment", "Assessed on", "Notice date", "Decision date"),
 }
-TAX_PLAN = Plan((
-    FieldPlan("payer", "Taxpayer", D.NAME), FieldPlan("id", "Personal number", D.IDENTIFIER), FieldPlan("year", "Tax year", D.NUMBER),
-    FieldPlan("income", "Total income", D.MONEY), FieldPlan("deductions", "Deductions", D.MONEY, required=False),
-    FieldPlan("taxable", "Taxable income", D.MONEY), FieldPlan("due", "Tax payable", D.MONEY), FieldPlan("assessed_on", "Date of assessment", D.DATE),
-))  # fmt: skip
+TAX_PLAN = Plan(
+    (
+        FieldPlan("payer", "Taxpayer", D.NAME),
+        FieldPlan("id", "Personal number", D.IDENTIFIER),
+        FieldPlan("year", "Tax year", D.NUMBER),
+        FieldPlan("income", "Total income", D.MONEY),
+        FieldPlan("deductions", "Deductions", D.MONEY, required=False),
+        FieldPlan("taxable", "Taxable income", D.MONEY),
+        FieldPlan("due", "Tax payable", D.MONEY),
+        FieldPlan("assessed_on", "Date of assessment", D.DATE),
+    )
+)
 
 
 def tax(rng: random.Random, look: int) -> Drawn:
@@ -287,10 +334,15 @@ def tax(rng: random.Random, look: int) -> Drawn:
     income = rng.uniform(150_000, 900_000)
     relief = income * rng.uniform(0.02, 0.2)
     values = {
-        "payer": person(rng), "id": f"{rng.randint(100000, 999999)}-{rng.randint(1000, 9999)}", "year": str(rng.randint(2018, 2025)),
-        "income": hand.spell_money(income), "deductions": hand.spell_money(relief), "taxable": hand.spell_money(income - relief),
-        "due": hand.spell_money((income - relief) * 0.31), "assessed_on": hand.spell_date(rng),
-    }  # fmt: skip
+        "payer": person(rng),
+        "id": f"{rng.randint(100000, 999999)}-{rng.randint(1000, 9999)}",
+        "year": str(rng.randint(2018, 2025)),
+        "income": hand.spell_money(income),
+        "deductions": hand.spell_money(relief),
+        "taxable": hand.spell_money(income - relief),
+        "due": hand.spell_money((income - relief) * 0.31),
+        "assessed_on": hand.spell_date(rng),
+    }
     if rng.random() < 0.2:
         del values["deductions"]
     items: list[Item] = [(key, says[key], text) for key, text in values.items()]
@@ -316,7 +368,7 @@ def tax(rng: random.Random, look: int) -> Drawn:
     return Drawn("tax", look, pen.sheet.done(), pen.truth)
 
 
-# ---- Identity cards -------------------------------------------------------------------------------------------------------------------
+# ---- Identity cards --------------------------------------------------------------------------------------------------
 
 CARD = {
     "surname": ("Surname", "Family name", "Last name", "Name"),
@@ -327,11 +379,17 @@ CARD = {
     "expires": ("Date of expiry", "Expires", "Valid until", "Expiry"),
     "place": ("Place of birth", "Birthplace", "Born in"),
 }
-CARD_PLAN = Plan((
-    FieldPlan("surname", "Surname", D.TEXT), FieldPlan("given", "Given names", D.TEXT), FieldPlan("born", "Date of birth", D.DATE),
-    FieldPlan("number", "Card number", D.IDENTIFIER), FieldPlan("issued", "Date of issue", D.DATE, required=False),
-    FieldPlan("expires", "Date of expiry", D.DATE), FieldPlan("place", "Place of birth", D.TEXT, required=False),
-))  # fmt: skip
+CARD_PLAN = Plan(
+    (
+        FieldPlan("surname", "Surname", D.TEXT),
+        FieldPlan("given", "Given names", D.TEXT),
+        FieldPlan("born", "Date of birth", D.DATE),
+        FieldPlan("number", "Card number", D.IDENTIFIER),
+        FieldPlan("issued", "Date of issue", D.DATE, required=False),
+        FieldPlan("expires", "Date of expiry", D.DATE),
+        FieldPlan("place", "Place of birth", D.TEXT, required=False),
+    )
+)
 
 
 def card(rng: random.Random, look: int) -> Drawn:
@@ -342,10 +400,14 @@ def card(rng: random.Random, look: int) -> Drawn:
     if hand.way == "stack":
         hand.left = 30
     values = {
-        "surname": rng.choice(LAST).upper() if look % 3 == 0 else rng.choice(LAST), "given": " ".join(rng.sample(FIRST, rng.randint(1, 2))),
-        "born": hand.spell_date(rng, (1950, 2004)), "number": f"{rng.choice('ABCXZ')}{rng.randint(10**6, 10**7 - 1)}",
-        "issued": hand.spell_date(rng, (2016, 2025)), "expires": hand.spell_date(rng, (2026, 2035)), "place": rng.choice(TOWNS),
-    }  # fmt: skip
+        "surname": rng.choice(LAST).upper() if look % 3 == 0 else rng.choice(LAST),
+        "given": " ".join(rng.sample(FIRST, rng.randint(1, 2))),
+        "born": hand.spell_date(rng, (1950, 2004)),
+        "number": f"{rng.choice('ABCXZ')}{rng.randint(10**6, 10**7 - 1)}",
+        "issued": hand.spell_date(rng, (2016, 2025)),
+        "expires": hand.spell_date(rng, (2026, 2035)),
+        "place": rng.choice(TOWNS),
+    }
     for key in ("issued", "place"):
         if fixed.random() < 0.3 or rng.random() < 0.05:
             del values[key]
@@ -364,7 +426,7 @@ def card(rng: random.Random, look: int) -> Drawn:
     return Drawn("card", look, pen.sheet.done(), pen.truth)
 
 
-# ---- Certificates with a table --------------------------------------------------------------------------------------------------------
+# ---- Certificates with a table ---------------------------------------------------------------------------------------
 
 CERTIFICATE = {
     "certificate": ("Certificate no.", "Certificate number", "Report no.", "Ref."),
@@ -379,19 +441,36 @@ COLUMNS = {
     "most": ("Max", "Maximum", "Upper limit", "Not over"),
     "result": ("Result", "Found", "Measured", "Value", "Actual"),
 }
-PROPERTIES = "Tensile strength,Yield point,Elongation,Hardness,Carbon,Manganese,Silicon,Impact energy,Density,Ash,Flash point,Viscosity,pH".split(
-    ","
-)
+PROPERTIES = [
+    "Tensile strength",
+    "Yield point",
+    "Elongation",
+    "Hardness",
+    "Carbon",
+    "Manganese",
+    "Silicon",
+    "Impact energy",
+    "Density",
+    "Ash",
+    "Flash point",
+    "Viscosity",
+    "pH",
+]
 UNITS = "MPa,%,HB,J,kg/m3,mm2/s,mg/kg".split(",")
-CERTIFICATE_PLAN = Plan((
-    FieldPlan("certificate", "Certificate number", D.IDENTIFIER), FieldPlan("issued", "Date of issue", D.DATE),
-    FieldPlan("customer", "Customer", D.TEXT), FieldPlan("order", "Order number", D.IDENTIFIER),
-    FieldPlan("tests", "Tests", kind=FieldKind.TABLE),
-    FieldPlan("tests.test", "Test", D.TEXT, inside="tests"), FieldPlan("tests.unit", "Unit", D.TEXT, inside="tests", required=False),
-    FieldPlan("tests.least", "Minimum", D.NUMBER, inside="tests", required=False),
-    FieldPlan("tests.most", "Maximum", D.NUMBER, inside="tests", required=False),
-    FieldPlan("tests.result", "Result", D.NUMBER, inside="tests"),
-))  # fmt: skip
+CERTIFICATE_PLAN = Plan(
+    (
+        FieldPlan("certificate", "Certificate number", D.IDENTIFIER),
+        FieldPlan("issued", "Date of issue", D.DATE),
+        FieldPlan("customer", "Customer", D.TEXT),
+        FieldPlan("order", "Order number", D.IDENTIFIER),
+        FieldPlan("tests", "Tests", kind=FieldKind.TABLE),
+        FieldPlan("tests.test", "Test", D.TEXT, inside="tests"),
+        FieldPlan("tests.unit", "Unit", D.TEXT, inside="tests", required=False),
+        FieldPlan("tests.least", "Minimum", D.NUMBER, inside="tests", required=False),
+        FieldPlan("tests.most", "Maximum", D.NUMBER, inside="tests", required=False),
+        FieldPlan("tests.result", "Result", D.NUMBER, inside="tests"),
+    )
+)
 
 
 def certificate(rng: random.Random, look: int) -> Drawn:
@@ -399,9 +478,11 @@ def certificate(rng: random.Random, look: int) -> Drawn:
     pen, says = Pen(hand, (rng.uniform(-4, 4), rng.uniform(-6, 6))), wording("certificate", look, CERTIFICATE)
     fixed = random.Random(f"certificate-order-{look}")
     values = {
-        "certificate": f"C{rng.randint(1000, 9999)}-{rng.randint(10, 99)}", "issued": hand.spell_date(rng), "customer": rng.choice(FIRMS),
+        "certificate": f"C{rng.randint(1000, 9999)}-{rng.randint(10, 99)}",
+        "issued": hand.spell_date(rng),
+        "customer": rng.choice(FIRMS),
         "order": str(rng.randint(100_000, 999_999)),
-    }  # fmt: skip
+    }
     items: list[Item] = [(key, says[key], text) for key, text in values.items()]
     items += [("", "Heat", f"H{rng.randint(1000, 9999)}"), ("", "Grade", f"S{rng.randint(200, 900)}")]
     fixed.shuffle(items)
@@ -458,9 +539,12 @@ def _table(pen: Pen, rng: random.Random, fixed: random.Random, look: int, y: flo
         property_ = rng.choice(PROPERTIES)
         low = round(rng.uniform(0.1, 400), rng.choice([0, 1, 2]))
         row = {
-            "test": property_, "unit": rng.choice(UNITS), "least": f"{low:g}" if rng.random() < 0.75 else "",
-            "most": f"{low * 2:g}" if rng.random() < 0.6 else "", "result": f"{low * 1.4:.2f}",
-        }  # fmt: skip
+            "test": property_,
+            "unit": rng.choice(UNITS),
+            "least": f"{low:g}" if rng.random() < 0.75 else "",
+            "most": f"{low * 2:g}" if rng.random() < 0.6 else "",
+            "result": f"{low * 1.4:.2f}",
+        }
         if numbers:
             pen.write(edges[0] - 22, y, str(number + 1))
         for x, key in zip(edges, order, strict=False):
@@ -473,50 +557,62 @@ def _table(pen: Pen, rng: random.Random, fixed: random.Random, look: int, y: flo
     return y + step
 
 
-# ---- Contracts ------------------------------------------------------------------------------------------------------------------------
+# ---- Contracts -------------------------------------------------------------------------------------------------------
 
 CLAUSES: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "termination": (
         ("Termination", "Ending this agreement", "Notice", "Duration and notice"),
         (
-            "Either party may end this agreement by giving {days} days notice in writing to the other. Sums due at that day stay payable.",
-            "This agreement runs until it is cancelled. Cancellation needs {days} days of written warning and takes effect at the end of a month.",
-            "The contract may be terminated by either side, at {days} days, by registered letter. Work begun shall be finished and paid.",
+            "Either party may end this agreement by giving {days} days notice in writing to the other. Sums due at "
+            "that day stay payable.",
+            "This agreement runs until it is cancelled. Cancellation needs {days} days of written warning and takes "
+            "effect at the end of a month.",
+            "The contract may be terminated by either side, at {days} days, by registered letter. Work begun shall "
+            "be finished and paid.",
         ),
     ),
     "liability": (
         ("Liability", "Limits of liability", "Damages", "Responsibility"),
         (
             "The supplier is answerable for loss caused by gross neglect only, and never for more than {cap} in all.",
-            "Liability for indirect loss is excluded. In every other case compensation is limited to {cap} for each event.",
-            "Should damage arise, the contractor makes it good up to a ceiling of {cap}; loss of profit is not made good.",
+            "Liability for indirect loss is excluded. In every other case compensation is limited to {cap} for each "
+            "event.",
+            "Should damage arise, the contractor makes it good up to a ceiling of {cap}; loss of profit is not made "
+            "good.",
         ),
     ),
     "payment": (
         ("Payment", "Price and payment", "Fees", "Invoicing"),
         (
-            "The client pays the price within thirty days of the invoice. A deposit of {deposit} is due at signing. Late sums bear interest.",
-            "Invoices are sent monthly and fall due after two weeks; {deposit} must be paid in advance, before the start of work.",
-            "An advance of {deposit} is payable on signature. The balance follows on completion, against invoice, without discount.",
+            "The client pays the price within thirty days of the invoice. A deposit of {deposit} is due at signing. "
+            "Late sums bear interest.",
+            "Invoices are sent monthly and fall due after two weeks; {deposit} must be paid in advance, before the "
+            "start of work.",
+            "An advance of {deposit} is payable on signature. The balance follows on completion, against invoice, "
+            "without discount.",
         ),
     ),
 }
 OTHERS = (
     (
         "Secrecy",
-        "Each side keeps what it learns of the other to itself, during this agreement and for three years after it has ended.",
+        "Each side keeps what it learns of the other to itself, during this agreement and for three years after it "
+        "has ended.",
     ),
     (
         "Warranty",
-        "The supplier warrants that the work is free of faults for twenty-four months and mends what shows itself at no cost.",
+        "The supplier warrants that the work is free of faults for twenty-four months and mends what shows itself at "
+        "no cost.",
     ),
     (
         "Governing law",
-        "This agreement is under the law of Norhaven. The courts of the capital decide all disputes that talks do not settle.",
+        "This agreement is under the law of Norhaven. The courts of the capital decide all disputes that talks do "
+        "not settle.",
     ),
     (
         "Force majeure",
-        "No side answers for delay that flood, fire, strike or war brings about, as long as it tells the other at once.",
+        "No side answers for delay that flood, fire, strike or war brings about, as long as it tells the other at "
+        "once.",
     ),
     (
         "Assignment",
@@ -524,27 +620,35 @@ OTHERS = (
     ),
     (
         "Delivery",
-        "Goods are handed over at the client's yard between eight and four. The risk passes with the signature on the slip.",
+        "Goods are handed over at the client's yard between eight and four. The risk passes with the signature on "
+        "the slip.",
     ),
     (
         "Changes",
         "Changes and additions need the written form. Nothing has been agreed by word of mouth beside this paper.",
     ),
 )
-CONTRACT_PLAN = Plan((
-    FieldPlan("supplier", "Supplier", D.TEXT), FieldPlan("client", "Client", D.NAME), FieldPlan("dated", "Date of contract", D.DATE),
-    FieldPlan("price", "Price", D.MONEY),
-    FieldPlan("termination", "Termination", kind=FieldKind.CLAUSE), FieldPlan("liability", "Liability", kind=FieldKind.CLAUSE),
-    FieldPlan("payment", "Payment", kind=FieldKind.CLAUSE, required=False),
-    FieldPlan("deposit", "Deposit", D.MONEY, required=False, inside="payment"),
-))  # fmt: skip
+CONTRACT_PLAN = Plan(
+    (
+        FieldPlan("supplier", "Supplier", D.TEXT),
+        FieldPlan("client", "Client", D.NAME),
+        FieldPlan("dated", "Date of contract", D.DATE),
+        FieldPlan("price", "Price", D.MONEY),
+        FieldPlan("termination", "Termination", kind=FieldKind.CLAUSE),
+        FieldPlan("liability", "Liability", kind=FieldKind.CLAUSE),
+        FieldPlan("payment", "Payment", kind=FieldKind.CLAUSE, required=False),
+        FieldPlan("deposit", "Deposit", D.MONEY, required=False, inside="payment"),
+    )
+)
 PARTIES = (
     "This agreement is made on |dated| between |supplier|, hereafter the supplier, and |client|, hereafter the client. "
     "The supplier carries out the works described in the schedule for |price|.",
     "Between |supplier| (the contractor) and |client| (the principal) the following was agreed on |dated|. "
     "The total remuneration comes to |price| and covers all material.",
-    "|client| engages |supplier| as of |dated| to do the works named below. For these works a fixed sum of |price| is agreed.",
-    "Dated |dated|. The undersigned |supplier|, seller, and |client|, buyer, have come to this contract. Purchase price: |price| in all.",
+    "|client| engages |supplier| as of |dated| to do the works named below. For these works a fixed sum of |price| "
+    "is agreed.",
+    "Dated |dated|. The undersigned |supplier|, seller, and |client|, buyer, have come to this contract. Purchase "
+    "price: |price| in all.",
 )
 
 
@@ -553,10 +657,14 @@ def contract(rng: random.Random, look: int) -> Drawn:
     hand.font, hand.left = random.Random(f"contract-font-{look}").choice(["Times", "Helvetica"]), hand.left + 10
     pen, fixed = Pen(hand, (rng.uniform(-3, 3), rng.uniform(-5, 5))), random.Random(f"contract-order-{look}")
     values = {
-        "supplier": rng.choice(FIRMS), "client": person(rng), "dated": hand.spell_date(rng), "price": hand.spell_money(rng.uniform(20_000, 400_000)),
-        "deposit": hand.spell_money(rng.uniform(1000, 9000)), "days": str(rng.choice([14, 28, 30, 60, 90])),
+        "supplier": rng.choice(FIRMS),
+        "client": person(rng),
+        "dated": hand.spell_date(rng),
+        "price": hand.spell_money(rng.uniform(20_000, 400_000)),
+        "deposit": hand.spell_money(rng.uniform(1000, 9000)),
+        "days": str(rng.choice([14, 28, 30, 60, 90])),
         "cap": hand.spell_money(rng.uniform(10_000, 90_000)),
-    }  # fmt: skip
+    }
     pen.write(
         hand.left, 70, fixed.choice(["Agreement", "Contract for works", "Service contract"]), bold=True, scale=1.6
     )
@@ -587,7 +695,8 @@ def contract(rng: random.Random, look: int) -> Drawn:
 
 
 def _prose(pen: Pen, y: float, text: str, values: dict[str, str], clause: str) -> float:
-    """Text in lines; |key| and {key} stand for values, of which the fields' places are kept. Lines of a clause are kept as its own."""
+    """Text in lines; |key| and {key} stand for values, of which the fields' places are kept. Lines of a clause are
+    kept as its own."""
     for key, value in values.items():
         text = text.replace(f"|{key}|", f"\u0001{key}\u0002{value}\u0003").replace(
             f"{{{key}}}", f"\u0001{key}\u0002{value}\u0003"
@@ -639,6 +748,9 @@ def _prose(pen: Pen, y: float, text: str, values: dict[str, str], clause: str) -
 
 
 FAMILIES: dict[str, tuple[Plan, Callable[[random.Random, int], Drawn]]] = {
-    "stub": (STUB_PLAN, stub), "tax": (TAX_PLAN, tax), "card": (CARD_PLAN, card),
-    "certificate": (CERTIFICATE_PLAN, certificate), "contract": (CONTRACT_PLAN, contract),
-}  # fmt: skip
+    "stub": (STUB_PLAN, stub),
+    "tax": (TAX_PLAN, tax),
+    "card": (CARD_PLAN, card),
+    "certificate": (CERTIFICATE_PLAN, certificate),
+    "contract": (CONTRACT_PLAN, contract),
+}

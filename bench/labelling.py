@@ -1,11 +1,13 @@
-"""Labelling: keyed values placed rightly and wrongly, keys and clicks for one pay stub, and a paper of 300 pages on the desk.
+"""Labelling: keyed values placed rightly and wrongly, keys and clicks for one pay stub, and a paper of 300 pages on the
+desk.
 
     .venv/bin/python -m bench.labelling                          keyed values only
     JUGUM_PORT=8420 bin/demo                                     in one terminal, then
     .venv/bin/python -m bench.labelling http://127.0.0.1:8420    all of it (it labels one paper of the demo)
 
-Of a value that stands twice on its page nobody can say from the value alone where it was meant; but on one layout a field has one home: what heads
-its row, and its place. It is learned from the values that stand once; one placed away from its field's home counts as placed wrongly.
+Of a value that stands twice on its page nobody can say from the value alone where it was meant; but on one layout a
+field has one home: what heads its row, and its place. It is learned from the values that stand once; one placed away
+from its field's home counts as placed wrongly.
 """
 
 from __future__ import annotations
@@ -26,9 +28,10 @@ from reportlab.pdfgen.canvas import Canvas
 
 from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
 from jugum.core.extraction.values.features import Example
-from jugum.core.extraction.values.placing import Placement, Placing, place_value, placed_examples
+from jugum.core.extraction.values.placing import Placement, place_value, placed_examples
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.schema import Plan
+from jugum.core.states import RecordState
 from jugum.demo.fill import PASSWORD
 from jugum.demo.papers import FIELDS
 from jugum.demo.stubs import EMPLOYERS, stub_paper
@@ -61,8 +64,8 @@ def keyed() -> None:
     counts = dict.fromkeys(("right", "wrong", "to choose", "not found", "no home known"), 0)
     for employer, found in placed:
         for key, one in found.items():
-            if one.how is not Placing.PLACED or one.candidate is None:
-                counts["to choose" if one.how is Placing.AMBIGUOUS else "not found"] += 1
+            if one.how is not RecordState.FOUND or one.candidate is None:
+                counts["to choose" if one.how is RecordState.AMBIGUOUS else "not found"] += 1
             elif not homes[employer, key]:
                 counts["no home known"] += 1
             else:
@@ -74,8 +77,8 @@ def keyed() -> None:
 
 
 def _spots(candidate: Candidate) -> set[tuple[str, int]]:
-    """Where a value stands, in two ways, either of which tells its home: by what heads its row and its column's right edge (rows above may
-    push a row down), and by its place on the page."""
+    """Where a value stands, in two ways, either of which tells its home: by what heads its row and its column's
+    right edge (rows above may push a row down), and by its place on the page."""
     head = candidate.contexts[CHANNELS.index("row_head")] or candidate.contexts[CHANNELS.index("left")]
     edge = round(candidate.box.x1 / (2 * HOME))
     by_head = {(f"head {head}", edge + step) for step in (-1, 0, 1)} if head else set()
@@ -83,7 +86,7 @@ def _spots(candidate: Candidate) -> set[tuple[str, int]]:
     return by_head | {(f"place {row + step}", round(candidate.box.x0 / (2 * HOME))) for step in (-1, 0, 1)}
 
 
-# ---- On the running demo ------------------------------------------------------------------------------------------------------
+# ---- On the running demo ---------------------------------------------------------------------------------------------
 
 
 def many_pages(count: int) -> bytes:
@@ -118,7 +121,7 @@ def on_the_server(url: str) -> int:
     """Desk answers of demo papers, of one with 300 pages, and its id."""
     with client(url) as asked:
         samples = asked.get("/api/v1/types/1/documents?purpose=sample").json()
-        ids = [one["id"] for one in samples if one["state"] in ("to label", "in hand")]
+        ids = [one["id"] for one in samples if one["state"] in ("to label", "in progress")]
         spent: dict[str, list[float]] = {"health (yardstick)": [], "between papers": [], "300 pages": []}
         long = next((one["id"] for one in samples if one["name"] == "bench-300.pdf"), None)
         if long is None:
@@ -132,9 +135,10 @@ def on_the_server(url: str) -> int:
                 time.sleep(1)
         for turn in range(24):
             for name, path in (
-                ("health (yardstick)", "/health"), ("between papers", f"/api/v1/documents/{ids[turn % len(ids)]}/label-desk"),
+                ("health (yardstick)", "/health"),
+                ("between papers", f"/api/v1/documents/{ids[turn % len(ids)]}/label-desk"),
                 ("300 pages", f"/api/v1/documents/{long}/label-desk"),
-            ):  # fmt: skip
+            ):
                 started = time.perf_counter()
                 asked.get(path).raise_for_status()
                 spent[name].append(1000 * (time.perf_counter() - started))
@@ -175,7 +179,8 @@ class Hands:
 
     def told(self, what: str) -> None:
         print(
-            f"{what}: {self.keys} keys, {self.sweeps} clicks or sweeps (the script took {time.perf_counter() - self.started:.1f} s)"
+            f"{what}: {self.keys} keys, {self.sweeps} clicks or sweeps (the script took "
+            f"{time.perf_counter() - self.started:.1f} s)"
         )
 
 
@@ -202,7 +207,8 @@ def in_the_browser(url: str, long: int) -> None:
             page.wait_for_function("() => !document.querySelector('[data-status]').textContent", timeout=120_000)
         near = page.locator(".paper-page").count()
         print(
-            f"300 pages: open with words in {statistics.median(opened):.2f} s (median of 3), {near} pages in the document"
+            f"300 pages: open with words in {statistics.median(opened):.2f} s (median of 3), {near} pages in the "
+            "document"
         )
         started = time.perf_counter()
         frames = page.evaluate(SCROLL)
@@ -251,7 +257,8 @@ def _letter(page, key: str) -> str:  # type: ignore[no-untyped-def]
 
 
 def _scratch(page, desk: dict) -> None:  # type: ignore[no-untyped-def]
-    """As if nothing were suggested: each value is swept where it stands (the next field is picked by the desk), tables are swept."""
+    """As if nothing were suggested: each value is swept where it stands (the next field is picked by the desk),
+    tables are swept."""
     _open(page, desk["id"])
     hands = Hands(page)
     for field in desk["fields"]:

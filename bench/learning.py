@@ -1,11 +1,13 @@
-"""Learning from few papers: share of values right on looks seen and not seen, with two baselines beside it in the same run.
+"""Learning from few papers: share of values right on looks seen and not seen, with two baselines beside it in the same
+run.
 
     .venv/bin/python -m bench.learning                      words from text layers, 1 to 50 papers a type
     .venv/bin/python -m bench.learning --scans              words from OCR of scans, 25 papers a type
     .venv/bin/python -m bench.learning --grow               time and memory of training from 50 to 1,000 papers
 
-Papers come from `bench/families.py`. Per type: labelled papers of looks 0 to 4, tests on fresh papers of these and of looks 5 to 8. F1 counts a
-value right when it is the same in normal form (micro: over all values of all tests); a field rightly left empty counts for neither side.
+Papers come from `bench/families.py`. Per type: labelled papers of looks 0 to 4, tests on fresh papers of these and
+of looks 5 to 8. F1 counts a value right when it is the same in normal form (micro: over all values of all tests); a
+field rightly left empty counts for neither side.
 """
 
 from __future__ import annotations
@@ -31,7 +33,7 @@ from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.model import AnyDecision
 from jugum.core.extraction.parts import fit_parts
 from jugum.core.extraction.values.assignment import Decision
-from jugum.core.extraction.values.same_layout import remembered
+from jugum.core.extraction.values.same_layout import suggest_from_same_layout
 from jugum.core.extraction.values.second_opinion import fit_tagger, tagged
 from jugum.core.ocr import CarefulEngine, open_paper, read_page
 from jugum.core.page import Box, Page, text_of, union
@@ -150,12 +152,14 @@ def job(args: tuple[str, int, bool]) -> tuple[str, list[Given], list[Given], lis
     family, most, scan = args
     seen, unseen = list(range(SEEN)), list(range(SEEN, LOOKS))
     return (
-        family, papers(family, most, seen, 0, scan), papers(family, TESTS * len(seen), seen, 10_000, scan),
+        family,
+        papers(family, most, seen, 0, scan),
+        papers(family, TESTS * len(seen), seen, 10_000, scan),
         papers(family, TESTS * len(unseen), unseen, 20_000, scan),
-    )  # fmt: skip
+    )
 
 
-# ---- Judging --------------------------------------------------------------------------------------------------------------------------
+# ---- Judging ---------------------------------------------------------------------------------------------------------
 
 
 def judge(plan: Plan, found: dict[str, list[str | None]], one: Given, tallies: dict[str, Tally]) -> None:
@@ -184,7 +188,7 @@ def _same_words(a: str, b: str) -> bool:
     return shared >= 0.9 * len(set(mine)) and shared >= 0.9 * len(set(theirs))
 
 
-# ---- The version and its baselines ----------------------------------------------------------------------------------------------------
+# ---- The version and its baselines -----------------------------------------------------------------------------------
 
 
 def findings_of(decisions: Sequence[AnyDecision]) -> dict[str, list[str | None]]:
@@ -216,7 +220,8 @@ def template(plan: Plan, train: Sequence[Given], layouts: Sequence[Layout], one:
 
 @dataclass
 class Trial:
-    """What one training showed on papers of one kind: tallies, decisions with confidence, and what would pass at a 2 % promise."""
+    """What one training showed on papers of one kind: tallies, decisions with confidence, and what would pass at a 2
+    % promise."""
 
     tallies: dict[str, Tally] = field(default_factory=lambda: defaultdict(Tally))
     sure: list[float] = field(default_factory=list)
@@ -244,7 +249,7 @@ def run(
                         plan,
                         findings_of(
                             [
-                                *remembered(plan, samples, one.sample.pages),
+                                *suggest_from_same_layout(plan, samples, one.sample.pages),
                                 *fit_parts(plan, samples).decide(one.sample.pages, None, 0.0),
                             ]
                         ),
@@ -257,9 +262,9 @@ def run(
         spent = time.process_time() - started
         thresholds = {
             one.key: threshold_for(
-                [Evidence(r.confidence, r.familiarity, r.right) for r in version.evidence if r.field == one.key],
+                [Evidence(r.confidence, r.layout_similarity, r.right) for r in version.evidence if r.field == one.key],
                 PROMISE,
-                version.report.gate,
+                version.layout_similarity_min,
             )
             for one in plan.fields
         }
@@ -281,14 +286,15 @@ def run(
                         one,
                         baseline(trial, "CRF"),
                     )
-                weigh(plan, version.report.gate, thresholds, trial, one, decided)
-        print_line(family, count, spent, 1000 * reading / pages, trials, [version.report.gate])
+                weigh(plan, version.layout_similarity_min, thresholds, trial, one, decided)
+        print_line(family, count, spent, 1000 * reading / pages, trials, [version.layout_similarity_min])
         kept.append((trials[0], trials[1]))
     return kept
 
 
 def yardstick() -> float:
-    """Seconds of CPU that five million multiplications in plain Python take just now: what times of this machine are to be measured by."""
+    """Seconds of CPU that five million multiplications in plain Python take just now: what times of this machine are
+    to be measured by."""
     started = time.process_time()
     total = 0
     for number in range(5_000_000):
@@ -316,7 +322,7 @@ def weigh(
         right = verdict is not None and verdict.right
         trial.sure.append(sure or 0.0)
         trial.right.append(right)
-        if sure is not None and sure >= thresholds[decision.field] and decision.familiarity >= gate:
+        if sure is not None and sure >= thresholds[decision.field] and decision.layout_similarity >= gate:
             trial.passing += 1
             trial.wrong += not right
 
@@ -334,7 +340,8 @@ def print_line(
         off = [calibration_error(one.sure, one.right) for one in trials]
         said.append(f"off by {off[0]:.3f} / {off[1]:.3f}")
         said.append(
-            f"passing {seen.passing / len(seen.sure):.2f} ({seen.wrong} wrong) / {unseen.passing / len(unseen.sure):.2f} ({unseen.wrong} wrong)"
+            f"passing {seen.passing / len(seen.sure):.2f} ({seen.wrong} wrong) / "
+            f"{unseen.passing / len(unseen.sure):.2f} ({unseen.wrong} wrong)"
         )
     print(f"{family:12}{count:4}  train {spent:5.1f} s  read {reading:4.0f} ms/page  {'  '.join(said)}", flush=True)
 
@@ -351,7 +358,8 @@ def grow(counts: Sequence[int]) -> None:
         spent = time.process_time() - started
         used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
         print(
-            f"{count:5} papers  {spent:6.1f} s CPU, {spent / measure:.0f} yardsticks  largest memory so far {used:.2f} GB",
+            f"{count:5} papers  {spent:6.1f} s CPU, {spent / measure:.0f} yardsticks  largest memory so far "
+            f"{used:.2f} GB",
             flush=True,
         )
 
@@ -377,7 +385,8 @@ def main() -> None:
         both = [one for pair in trials for one in pair if one.passing]
         broken = sum(one.wrong > PROMISE * one.passing for one in both)
         print(
-            f"promise of {PROMISE:.0%} broken in {broken} of {len(both)} trials in which anything passed (of {2 * len(trials)})"
+            f"promise of {PROMISE:.0%} broken in {broken} of {len(both)} trials in which anything passed (of "
+            f"{2 * len(trials)})"
         )
         seen_, unseen_ = [one[0] for one in trials], [one[1] for one in trials]
         for name, its in (("seen", seen_), ("not seen", unseen_)):

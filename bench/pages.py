@@ -30,11 +30,19 @@ def main() -> None:
         held = client.get(f"/api/v1/types/{kind}/queue").json()["rows"][0]["id"]
         version = client.get(f"/api/v1/types/{kind}/versions").json()[0]["id"]
         paths = {
-            "health (yardstick)": "/health", "overview": "/", "gather": f"/types/{kind}/gather", "plan": f"/types/{kind}/plan",
-            "label": f"/types/{kind}/label", "label desk": f"/api/v1/documents/{sample}/label-desk", "train": f"/types/{kind}/train",
-            "report": f"/types/{kind}/train/{version}", "weigh": f"/types/{kind}/weigh", "review": f"/types/{kind}/review",
-            "review desk": f"/api/v1/documents/{held}/review-desk", "deliver": f"/types/{kind}/deliver",
-        }  # fmt: skip
+            "health (yardstick)": "/health",
+            "overview": "/",
+            "gather": f"/types/{kind}/gather",
+            "plan": f"/types/{kind}/plan",
+            "label": f"/types/{kind}/label",
+            "label desk": f"/api/v1/documents/{sample}/label-desk",
+            "train": f"/types/{kind}/train",
+            "report": f"/types/{kind}/train/{version}",
+            "weigh": f"/types/{kind}/weigh",
+            "review": f"/types/{kind}/review",
+            "review desk": f"/api/v1/documents/{held}/review-desk",
+            "deliver": f"/types/{kind}/deliver",
+        }
         times: dict[str, list[float]] = {name: [] for name in paths}
         for turn in range(ROUNDS + 3):
             for name, path in paths.items():

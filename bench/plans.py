@@ -1,9 +1,10 @@
-"""What the plan's own engines find without training, what one sample proposes, and how long an edit of a large plan takes.
+"""What the plan's own engines find without training, what one sample proposes, and how long an edit of a large plan
+takes.
 
-Values found right: on papers of the demo's generators, per type, as a share of fields (a table's column counts as right when all
-its rows are). Proposed: of the fields with a value on a type's first layout, and over all layouts, how many have a proposal with
-their printed name or their value. Edits: milliseconds on the server for a plan of 80 fields and 3 tables, in a throw-away
-database. Run: python -m bench.plans
+Values found right: on papers of the demo's generators, per type, as a share of fields (a table's column counts as
+right when all its rows are). Proposed: of the fields with a value on a type's first layout, and over all layouts,
+how many have a proposal with their printed name or their value. Edits: milliseconds on the server for a plan of 80
+fields and 3 tables, in a throw-away database. Run: python -m bench.plans
 """
 
 from __future__ import annotations
@@ -45,8 +46,11 @@ from jugum.store import Store
 from jugum.store.migrate import migrate
 
 TYPES: dict[str, tuple[Callable[[int, random.Random], Any], int]] = {
-    "pay-stub": (stub_paper, 8), "works-contract": (contract, 5), "tax-assessment": (tax_assessment, 3), "identity-paper": (identity_paper, 4),
-}  # fmt: skip
+    "pay-stub": (stub_paper, 8),
+    "works-contract": (contract, 5),
+    "tax-assessment": (tax_assessment, 3),
+    "identity-paper": (identity_paper, 4),
+}
 PAPERS = 3
 
 
@@ -122,8 +126,10 @@ def engines() -> None:
                     proposed.append((sum(is_proposed(one, asked, made, paper) for one in there), len(there)))
         first, everywhere = proposed[0], tuple(map(sum, zip(*proposed, strict=True)))
         print(
-            f"{kind:16} {right:>9} of {total:<4} {right / total:.2f} {first[0]:>12} of {first[1]:<3} {first[0] / first[1]:.2f}"
-            f" {everywhere[0]:>8} of {everywhere[1]:<3} {everywhere[0] / everywhere[1]:.2f} {1000 * statistics.median(seconds):>10.0f}"
+            f"{kind:16} {right:>9} of {total:<4} {right / total:.2f} {first[0]:>12} of {first[1]:<3} "
+            f"{first[0] / first[1]:.2f}"
+            f" {everywhere[0]:>8} of {everywhere[1]:<3} {everywhere[0] / everywhere[1]:.2f} "
+            f"{1000 * statistics.median(seconds):>10.0f}"
         )
 
 
@@ -170,7 +176,8 @@ def _edit(store: Store, actor: Actor) -> None:
     print(f"\na plan of {len(fields)} fields and columns and {len(checks)} checks")
     for name, taken in times.items():
         print(
-            f"{name:18} {1000 * statistics.median(taken):6.1f} ms in the median, {1000 * max(taken):6.1f} ms at most, of {len(taken)}"
+            f"{name:18} {1000 * statistics.median(taken):6.1f} ms in the median, {1000 * max(taken):6.1f} ms at "
+            f"most, of {len(taken)}"
         )
 
 

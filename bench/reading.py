@@ -2,10 +2,11 @@
 
     .venv/bin/python -m bench.reading [--pages 60] [--engines careful,quick,both]
 
-Pages of five kinds (contracts, tax forms, pay stubs, identity papers, papers of other kinds) from seeds of their own, clean and
-as light and bad scans, an eighth each turned by 90, 180, 270 degrees. Lines of machine-readable zones are left out of word
-figures; they are judged whole, after repair. Throughput: all cores, one process each; plain tesseract once as one command after
-the other with its defaults (it spreads a page over all cores by itself) and once with a command a core of one thread each.
+Pages of five kinds (contracts, tax forms, pay stubs, identity papers, papers of other kinds) from seeds of their
+own, clean and as light and bad scans, an eighth each turned by 90, 180, 270 degrees. Lines of machine-readable zones
+are left out of word figures; they are judged whole, after repair. Throughput: all cores, one process each; plain
+tesseract once as one command after the other with its defaults (it spreads a page over all cores by itself) and once
+with a command a core of one thread each.
 """
 
 from __future__ import annotations
@@ -152,7 +153,7 @@ def _cells(grid: list[list[str]]) -> list[tuple[str, str, str]]:
     ]
 
 
-# ---- Processes ------------------------------------------------------------------------------------------------------------
+# ---- Processes -------------------------------------------------------------------------------------------------------
 
 
 def _start(name: str) -> None:
@@ -203,18 +204,23 @@ def show(name: str, results: list[tuple[str, str, Tally, float]]) -> None:
         print(
             f"{name:8} {condition:8} CER {100 * total.wrong_letters / total.letters:5.2f} %  "
             f"WR {100 * total.right / total.words:5.2f} % of {total.words}  "
-            f"box x error {statistics.mean(total.box_errors):.3f} em  to check for 90 % of errors {100 * total.to_check():4.1f} %  "
-            f"{1000 * total.seconds / total.pages:6.0f} ms CPU a page  upright {total.upright}/{total.pages}  peak {max(peaks):.0f} MB"
+            f"box x error {statistics.mean(total.box_errors):.3f} em  to check for 90 % of errors "
+            f"{100 * total.to_check():4.1f} %  "
+            f"{1000 * total.seconds / total.pages:6.0f} ms CPU a page  upright {total.upright}/{total.pages}  peak "
+            f"{max(peaks):.0f} MB"
         )
-        print("         " + "  ".join(f"{kind} WR {100 * tally.right / tally.words:.1f}" for kind, tally in kinds.items()))  # fmt: skip
+        print(
+            "         " + "  ".join(f"{kind} WR {100 * tally.right / tally.words:.1f}" for kind, tally in kinds.items())
+        )
         print(
             f"         ticks F1 {total.f1('ticks'):.3f} of {total.true['ticks']}   "
             f"signatures F1 {total.f1('signatures'):.3f} of {total.true['signatures']}   "
-            f"zones whole {total.hits['zones']}/{total.true['zones']}   table cells F1 {total.f1('cells'):.3f} of {total.true['cells']}"
+            f"zones whole {total.hits['zones']}/{total.true['zones']}   table cells F1 {total.f1('cells'):.3f} of "
+            f"{total.true['cells']}"
         )
 
 
-# ---- Plain tesseract and throughput ------------------------------------------------------------------------------------------
+# ---- Plain tesseract and throughput ----------------------------------------------------------------------------------
 
 
 def tesseract(scans: list[Scan], *, at_once: int, threads: int | None) -> tuple[float, list[Counter[str]]]:
@@ -263,17 +269,19 @@ def throughput(names: list[str], scans: list[Scan]) -> None:
     hits = sum((a & b).total() for a, b in zip(truth, read, strict=True)) / sum(a.total() for a in truth)
     one, many, count = seconds["one"], seconds["many"], len(scans)
     print(
-        f"plain tesseract, one after the other, its own threads: {60 * count / one:6.1f} pages/min, WR {100 * hits:.1f} %"
+        f"plain tesseract, one after the other, its own threads: {60 * count / one:6.1f} pages/min, WR "
+        f"{100 * hits:.1f} %"
     )
     print(f"plain tesseract, {cores} at once of one thread:            {60 * count / many:6.1f} pages/min")
     for name in names:
         mine = seconds[name]
         print(
-            f"{name:8} {60 * count / mine:6.1f} pages/min: {one / mine:.2f} × one after the other, {many / mine:.2f} × {cores} at once"
+            f"{name:8} {60 * count / mine:6.1f} pages/min: {one / mine:.2f} × one after the other, {many / mine:.2f} "
+            f"× {cores} at once"
         )
 
 
-# ---- Text layers -------------------------------------------------------------------------------------------------------------
+# ---- Text layers -----------------------------------------------------------------------------------------------------
 
 
 def soundness(pages: list[TruePage]) -> None:
@@ -380,7 +388,8 @@ def digital(pages: list[TruePage]) -> None:
         read_page(open_paper(page.pdf, "clean.pdf"), 0, engine)
         taken.append(1000 * (time.perf_counter() - started))
     print(
-        f"born digital: {statistics.median(taken):.1f} ms a page (median), {statistics.mean(taken):.1f} (mean of {len(taken)})"
+        f"born digital: {statistics.median(taken):.1f} ms a page (median), {statistics.mean(taken):.1f} (mean of "
+        f"{len(taken)})"
     )
 
 

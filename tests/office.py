@@ -67,7 +67,8 @@ def span_of(words: list[list[object]], text: str) -> tuple[int, ...]:
 
 
 def fill_office(store: Store) -> Office:
-    """An administrator, analysts, a reviewer and a workspace with one document type of three fields, in an empty store."""
+    """An administrator, analysts, a reviewer and a workspace with one document type of three fields, in an empty
+    store."""
     people.add_person(store, None, login="admin", name="Ada", role="administrator", password=PASSWORD)
     admin = people.actor_by_login(store, "admin")
     actors: dict[str, Actor] = {"admin": admin}

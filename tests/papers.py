@@ -71,23 +71,45 @@ def slip_pdf(slip: Slip, layout: int = 0) -> bytes:
 
 def _left(slip: Slip) -> list[tuple[int, int, str]]:
     return [
-        (40, 500, "Paid by"), (160, 500, slip.member), (40, 475, "Date"), (160, 475, slip.day), (40, 450, "Berth"), (160, 450, "B 14"),
-        (40, 425, "Deposit"), (160, 425, "50,00"), (40, 400, "Total"), (160, 400, slip.amount), (40, 350, "Valid until 31.12.2027"),
-    ]  # fmt: skip
+        (40, 500, "Paid by"),
+        (160, 500, slip.member),
+        (40, 475, "Date"),
+        (160, 475, slip.day),
+        (40, 450, "Berth"),
+        (160, 450, "B 14"),
+        (40, 425, "Deposit"),
+        (160, 425, "50,00"),
+        (40, 400, "Total"),
+        (160, 400, slip.amount),
+        (40, 350, "Valid until 31.12.2027"),
+    ]
 
 
 def _above(slip: Slip) -> list[tuple[int, int, str]]:
     return [
-        (40, 500, "Member"), (40, 485, slip.member), (230, 500, "Paid on"), (230, 485, slip.day),
-        (40, 440, "Fee per week"), (40, 425, "12,50"), (230, 440, "Amount"), (230, 425, slip.amount), (40, 380, "Printed 01.01.2020"),
-    ]  # fmt: skip
+        (40, 500, "Member"),
+        (40, 485, slip.member),
+        (230, 500, "Paid on"),
+        (230, 485, slip.day),
+        (40, 440, "Fee per week"),
+        (40, 425, "12,50"),
+        (230, 440, "Amount"),
+        (230, 425, slip.amount),
+        (40, 380, "Printed 01.01.2020"),
+    ]
 
 
 def _table(slip: Slip) -> list[tuple[int, int, str]]:
     return [
-        (40, 500, "Name"), (170, 500, "Day"), (280, 500, "Total"),
-        (40, 480, slip.member), (170, 480, slip.day), (280, 480, slip.amount), (40, 440, "Carried over"), (280, 440, "0,00"),
-    ]  # fmt: skip
+        (40, 500, "Name"),
+        (170, 500, "Day"),
+        (280, 500, "Total"),
+        (40, 480, slip.member),
+        (170, 480, slip.day),
+        (280, 480, slip.amount),
+        (40, 440, "Carried over"),
+        (280, 440, "0,00"),
+    ]
 
 
 _LAYOUTS = (_left, _above, _table)

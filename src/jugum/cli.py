@@ -12,7 +12,8 @@ from jugum.settings import Settings
 from jugum.supervisor import run_office
 
 app = typer.Typer(add_completion=False, help="Jugum: a model and people share the reading of an office's papers.")
-# Longer than clients keep a connection they don't use (5 s and more is usual): else a request may meet a connection that is just being closed.
+# Longer than clients keep a connection they don't use (5 s and more is usual): else a request may meet a connection
+# that is just being closed.
 KEEP_ALIVE_SECONDS = 75
 
 
@@ -79,6 +80,14 @@ def suggestions() -> None:
     from jugum.standins.suggestions import run_suggestions
 
     run_suggestions(Settings().suggestion_port)
+
+
+@app.command()
+def states() -> None:
+    """Print the page of all states and allowed changes, as docs/states.md has it."""
+    from jugum.core.formats.states_page import states_page
+
+    print(states_page(), end="")
 
 
 @app.command("demo-fill")

@@ -80,9 +80,19 @@ class Cluster:
             for path in (self.folder, password):
                 os.chown(path, owner.pw_uid, owner.pw_gid)
         self._run(
-            "initdb", "-D", str(self.data), "-U", "jugum", "-E", "UTF8", "--locale=C.UTF-8", "-A", "scram-sha-256",
-            f"--pwfile={password}", *([] if self._durable else ["--no-sync"]),
-        )  # fmt: skip
+            "initdb",
+            "-D",
+            str(self.data),
+            "-U",
+            "jugum",
+            "-E",
+            "UTF8",
+            "--locale=C.UTF-8",
+            "-A",
+            "scram-sha-256",
+            f"--pwfile={password}",
+            *([] if self._durable else ["--no-sync"]),
+        )
 
     def stop(self) -> None:
         if (self.data / "PG_VERSION").exists():

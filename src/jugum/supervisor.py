@@ -1,4 +1,5 @@
-"""The processes of one installation on one machine: the start command starts them in order, keeps them running, and stops all of them."""
+"""The processes of one installation on one machine: the start command starts them in order, keeps them running, and
+stops all of them."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ WATCH_SECONDS = 1.0
 
 
 def run_office(settings: Settings, *, demo: bool) -> None:
-    """Start everything and keep it running until asked to stop (Ctrl-C, SIGTERM, SIGHUP). Conflict when another runs on the same folder."""
+    """Start everything and keep it running until asked to stop (Ctrl-C, SIGTERM, SIGHUP). Conflict when another runs
+    on the same folder."""
     settings.home.mkdir(parents=True, exist_ok=True)
     with _only_one(settings.home):
         _adopt_orphans()
@@ -62,8 +64,8 @@ class _Stopped(Exception):  # noqa: N818
 
 
 class Supervisor:
-    """Starts the database (unless one is named), the web process, workers and stand-ins. A worker or stand-in that dies is started again; a
-    web process that dies ends all."""
+    """Starts the database (unless one is named), the web process, workers and stand-ins. A worker or stand-in that
+    dies is started again; a web process that dies ends all."""
 
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
@@ -79,7 +81,8 @@ class Supervisor:
             raise _Stopped
 
     def start(self, *, demo: bool) -> None:
-        """Everything in the order in which it is needed: the first page before the workers, which take their time to load."""
+        """Everything in the order in which it is needed: the first page before the workers, which take their time to
+        load."""
         from jugum.store.migrate import migrate
 
         url = self.cluster.start() if self.cluster else self.settings.database_url
@@ -213,8 +216,8 @@ def _has_workspace(url: str, name: str) -> bool:
 
 
 def _adopt_orphans() -> None:
-    """Become the parent of what our children leave (PostgreSQL's server outlives the command that starts it), so that it
-    can be reaped at the end also where nothing else does it, as in many containers. Linux only."""
+    """Become the parent of what our children leave (PostgreSQL's server outlives the command that starts it), so
+    that it can be reaped at the end also where nothing else does it, as in many containers. Linux only."""
     ctypes.CDLL(None, use_errno=True).prctl(36, 1, 0, 0, 0)  # PR_SET_CHILD_SUBREAPER
 
 

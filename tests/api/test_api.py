@@ -169,7 +169,7 @@ def test_a_client_program_goes_from_an_empty_workspace_to_results(
     post(f"/versions/{version}/publish", 200)
     weighed = client.get(f"/api/v1/types/{kind}/weigh").json()
     thresholds = {balance["key"]: 0.5 for balance in weighed["balances"]}
-    post(f"/types/{kind}/policies", json={"thresholds": thresholds, "familiarity_least": 0.4})
+    post(f"/types/{kind}/policies", json={"thresholds": thresholds, "layout_similarity_min": 0.4})
     slip = slips(1, start=55)[0]
     document = post(f"/types/{kind}/documents", files={"file": ("live.pdf", slip_pdf(slip, 1))})["document_id"]
     run_jobs()

@@ -127,9 +127,9 @@ def test_a_bundle_is_cut_over_the_api(client: Any, office: Office, run_jobs: Run
 def test_batches_and_sources_over_the_api(client: Any, office: Office) -> None:
     batch = client.post("/api/v1/workspaces/1/batches", json={"name": "Post", "priority": 1}).json()["id"]
     assert client.put(f"/api/v1/batches/{batch}/priority", json={"priority": 7}).status_code == 422
-    assert client.post(f"/api/v1/batches/{batch}/stop").status_code == 204
-    assert client.get(f"/api/v1/batches/{batch}").json()["stopped"] is True
-    assert client.post(f"/api/v1/batches/{batch}/go-on").status_code == 204
+    assert client.post(f"/api/v1/batches/{batch}/pause").status_code == 204
+    assert client.get(f"/api/v1/batches/{batch}").json()["paused"] is True
+    assert client.post(f"/api/v1/batches/{batch}/resume").status_code == 204
     assert client.delete(f"/api/v1/batches/{batch}").json() == {"removed": 0, "kept": 0}
     assert client.get(f"/api/v1/batches/{batch}").status_code == 404
     source = client.post("/api/v1/workspaces/1/sources", json={"kind": "folder", "name": "Desk"}).json()["id"]

@@ -1,4 +1,5 @@
-"""Plans over the API: fields of every kind, checks, lists, files, the living sample; what is wrong is said and where."""
+"""Plans over the API: fields of every kind, checks, lists, files, the living sample; what is wrong is said and
+where."""
 
 from __future__ import annotations
 
@@ -28,9 +29,18 @@ def ask(client: Any, method: str, path: str, expected: int = 200, **more: Any) -
 
 def test_a_plan_of_every_kind_of_field_is_built_checked_and_taken_away(client: Any, office: Office) -> None:
     path = f"/types/{office.type_id}"
-    ask(client, "POST", f"{path}/fields", 201, json={
-        "name": "Goods", "kind": "table", "required": False, "columns": [{"name": "Item"}, {"name": "Sum", "data_type": "money"}],
-    })  # fmt: skip
+    ask(
+        client,
+        "POST",
+        f"{path}/fields",
+        201,
+        json={
+            "name": "Goods",
+            "kind": "table",
+            "required": False,
+            "columns": [{"name": "Item"}, {"name": "Sum", "data_type": "money"}],
+        },
+    )
     ask(
         client,
         "POST",
@@ -79,12 +89,16 @@ def test_a_plan_of_every_kind_of_field_is_built_checked_and_taken_away(client: A
 @pytest.mark.parametrize(
     ("body", "said"),
     [
-        ({"name": "X", "data_type": "colour"}, "no data type"), ({"name": "X", "kind": "derived", "expression": "amount +"}, "at letter 9"),
-        ({"name": "X", "kind": "derived", "expression": "x"}, "circle"), ({"name": "X", "rules": [{"pattern": "("}]}, "can't be understood"),
-        ({"name": "X", "data_type": "choice"}, "at least two options"), ({"name": "X", "inside": "member"}, "no table and no clause"),
-        ({"name": "X", "output": {"pattern": "qqqqqqq{", "locale": "xx"}}, "no known language"), ({"name": "Amount"}, "already"),
+        ({"name": "X", "data_type": "colour"}, "no data type"),
+        ({"name": "X", "kind": "derived", "expression": "amount +"}, "at letter 9"),
+        ({"name": "X", "kind": "derived", "expression": "x"}, "circle"),
+        ({"name": "X", "rules": [{"pattern": "("}]}, "can't be understood"),
+        ({"name": "X", "data_type": "choice"}, "at least two options"),
+        ({"name": "X", "inside": "member"}, "no table and no clause"),
+        ({"name": "X", "output": {"pattern": "qqqqqqq{", "locale": "xx"}}, "no known language"),
+        ({"name": "Amount"}, "already"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_with_a_field_is_said(client: Any, office: Office, body: dict[str, Any], said: str) -> None:
     answer = client.post(f"/api/v1/types/{office.type_id}/fields", json=body)
     assert answer.status_code in (409, 422)
@@ -178,6 +192,11 @@ def test_who_may_not_see_personal_values_gets_no_paper_that_shows_them(
     plan_fields.change_field(office.store, office.analyst, office.type_id, "member", personal)
     people.set_sees_personal(office.store, office.actors["admin"], office.analyst.id, sees=False)
     masked = client_of(app, office, "analyst")
-    for path in (f"/api/v1/documents/{document}/pages", f"/documents/{document}/pages/1.jpg", f"/documents/{document}/explore", f"/api/v1/documents/{document}/labels"):  # fmt: skip
+    for path in (
+        f"/api/v1/documents/{document}/pages",
+        f"/documents/{document}/pages/1.jpg",
+        f"/documents/{document}/explore",
+        f"/api/v1/documents/{document}/labels",
+    ):
         assert masked.get(path).status_code == 403, path
     assert client_of(app, office, "analyst2").get(f"/api/v1/documents/{document}/pages").status_code == 200

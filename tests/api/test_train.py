@@ -1,4 +1,5 @@
-"""Training, versions, reports and policies as a client program meets them: what it gets, and what it is refused with which words."""
+"""Training, versions, reports and policies as a client program meets them: what it gets, and what it is refused with
+which words."""
 
 from __future__ import annotations
 
@@ -36,7 +37,7 @@ def test_a_version_tells_its_figures_with_their_intervals(client: Any, version: 
 
 
 def test_each_table_of_a_report_is_csv_with_a_head(client: Any, version: int) -> None:
-    for table in ("summary", "fields", "looks", "reliability", "types"):
+    for table in ("summary", "fields", "layouts", "reliability", "types"):
         answer = client.get(f"{V1}/versions/{version}/report/{table}.csv")
         assert answer.status_code == 200, table
         assert answer.headers["content-type"].startswith("text/csv")
@@ -94,10 +95,10 @@ def test_a_second_version_is_published_and_taken_back(
     assert compared["common"] > 0
     client.post(f"{V1}/versions/{made}/publish", json={"note": "as good as before"})
     states = {one["id"]: one["state"] for one in client.get(f"{V1}/types/{trained.type_id}/versions").json()}
-    assert states == {version: "retired", made: "live"}
+    assert states == {version: "retired", made: "published"}
     assert client.get(f"{V1}/versions/{made}").json()["note"] == "as good as before"
     assert client.post(f"{V1}/types/{trained.type_id}/take-back", json={"note": "no"}).json() == {"number": 1}
-    assert client.get(f"{V1}/versions/{version}").json()["state"] == "live"
+    assert client.get(f"{V1}/versions/{version}").json()["state"] == "published"
 
 
 def test_a_version_file_comes_in_and_rubbish_does_not(client: Any, trained: Office, version: int) -> None:
@@ -128,9 +129,9 @@ def test_training_by_itself_takes_sensible_numbers_only(client: Any, trained: Of
 @pytest.mark.parametrize(
     ("body", "said"),
     [
-        ({"thresholds": {"amount": 1.4}, "familiarity_least": 0.5}, "amount"),
-        ({"thresholds": {"nobody": 0.5}, "familiarity_least": 0.5}, "nobody"),
-        ({"thresholds": {"amount": 0.9}, "familiarity_least": 1.5}, "familiarity_least"),
+        ({"thresholds": {"amount": 1.4}, "layout_similarity_min": 0.5}, "amount"),
+        ({"thresholds": {"nobody": 0.5}, "layout_similarity_min": 0.5}, "nobody"),
+        ({"thresholds": {"amount": 0.9}, "layout_similarity_min": 1.5}, "layout_similarity_min"),
     ],
 )
 def test_thresholds_that_mean_nothing_are_refused(
@@ -146,13 +147,15 @@ def test_higher_thresholds_let_less_pass_and_no_more_wrong(client: Any, trained:
     fields = ("member", "paid_on", "amount")
     last = None
     for least in (0.0, 0.5, 0.8, 0.95, 1.0):
-        found = client.post(address, json={"thresholds": dict.fromkeys(fields, least), "familiarity_least": 0.0}).json()
+        found = client.post(
+            address, json={"thresholds": dict.fromkeys(fields, least), "layout_similarity_min": 0.0}
+        ).json()
         assert found[""]["passing"] == sum(found[key]["passing"] for key in fields)
         if last is not None:
             assert found[""]["passing"] <= last["passing"]
             assert found[""]["wrong"] <= last["wrong"]
         last = found[""]
-    strict = client.post(address, json={"thresholds": dict.fromkeys(fields, 0.0), "familiarity_least": 1.0}).json()
+    strict = client.post(address, json={"thresholds": dict.fromkeys(fields, 0.0), "layout_similarity_min": 1.0}).json()
     assert strict[""]["passing"] <= strict[""]["total"]
 
 

@@ -68,7 +68,8 @@ class Application:
         raise AssertionError(f"{path} never became what was waited for: {answer}")
 
     def labelled_type(self, papers: int = 6, *, amount_of_first: str = "") -> int:
-        """A type with some papers labelled from keyed values (the first amount as given, if it is), and a live version trained from them."""
+        """A type with some papers labelled from keyed values (the first amount as given, if it is), and a live
+        version trained from them."""
         kind = self.new_type()
         rows = ["file,type,field,value"]
         for number, slip in enumerate(slips(papers)):
@@ -84,7 +85,7 @@ class Application:
         return kind
 
     def policy(self, kind: int, threshold: float, gate: float = 0.0) -> None:
-        body = {"thresholds": dict.fromkeys(("member", "paid_on", "amount"), threshold), "familiarity_least": gate}
+        body = {"thresholds": dict.fromkeys(("member", "paid_on", "amount"), threshold), "layout_similarity_min": gate}
         self.call("POST", f"/types/{kind}/policies", json=body)
 
 

@@ -1,4 +1,5 @@
-"""Gather in the browser: dragging in, progress, passwords, the light table, the page explorer, regions, sources and batches."""
+"""Gather in the browser: dragging in, progress, passwords, the light table, the page explorer, regions, sources and
+batches."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ DROP = """([name, data]) => {
   const carried = new DataTransfer();
   carried.items.add(new File([bytes], name, { type: "application/pdf" }));
   const target = document.querySelector("main");
-  for (const kind of ["dragover", "drop"]) target.dispatchEvent(new DragEvent(kind, { bubbles: true, cancelable: true, dataTransfer: carried }));
+  for (const kind of ["dragover", "drop"]) target.dispatchEvent(
+        new DragEvent(kind, { bubbles: true, cancelable: true, dataTransfer: carried }));
 }"""
 
 
@@ -221,7 +223,7 @@ def test_a_page_is_turned_by_hand_and_papers_are_taken_away(application: Applica
     assert Path(kept.value.path()).read_bytes()[:5] == b"%PDF-"
 
 
-def test_sources_are_added_switched_off_and_batches_stopped_and_removed(application: Application, page: Page) -> None:
+def test_sources_are_added_switched_off_and_batches_paused_and_removed(application: Application, page: Page) -> None:
     kind = application.new_type()
     workspace = workspace_of(application, kind)
     batch = application.call("POST", f"/workspaces/{workspace}/batches", json={"name": "Old letters"})["id"]
@@ -238,11 +240,11 @@ def test_sources_are_added_switched_off_and_batches_stopped_and_removed(applicat
     expect(row).to_contain_text("Switch on")
     page.wait_for_load_state()  # the page was fetched anew: its buttons listen from then on
     letters = page.locator("#batches tr", has_text="Old letters")
-    letters.get_by_role("button", name="Stop").click()
-    expect(letters).to_contain_text("stopped")
+    letters.get_by_role("button", name="Pause").click()
+    expect(letters).to_contain_text("paused")
     page.wait_for_load_state()
-    letters.get_by_role("button", name="Go on").click()
-    expect(letters.get_by_role("button", name="Stop")).to_be_visible()
+    letters.get_by_role("button", name="Resume").click()
+    expect(letters.get_by_role("button", name="Pause")).to_be_visible()
     page.wait_for_load_state()
     letters.get_by_role("button", name="Remove").click()
     page.locator("#ask").get_by_role("button", name="Remove").click()

@@ -1,4 +1,5 @@
-"""The labelling desk in the browser: every way of marking, by mouse and by keyboard; tables, clauses, undo, lost connections."""
+"""The labelling desk in the browser: every way of marking, by mouse and by keyboard; tables, clauses, undo, lost
+connections."""
 
 from __future__ import annotations
 
@@ -436,6 +437,7 @@ def test_looks_are_named_and_sets_dealt(application: Application, page: Page) ->
     kind = application.new_type()
     for number, slip in enumerate(slips(4)):
         sample(application, kind, f"s{number}.pdf", slip_pdf(slip, number % 2))
+    application.wait(f"/types/{kind}/looks", lambda looks: sum(one["papers"] for one in looks) == 4)
     page.goto(f"/types/{kind}/label/looks")
     expect(page.get_by_role("heading", level=1)).to_have_text("4 samples in 2 looks")
     page.get_by_role("button", name="Rename").first.click()
@@ -493,7 +495,10 @@ def test_words_of_another_reader_are_taken_in_on_the_page_explorer(application: 
     page.goto(f"/documents/{document}/explore")
     page.locator(".found-thing").first.wait_for()
     page.get_by_text("By hand").click()
-    alto = b'<alto><Page WIDTH="100" HEIGHT="100"><String CONTENT="Elsewhere" HPOS="10" VPOS="10" WIDTH="20" HEIGHT="5"/></Page></alto>'
+    alto = (
+        b'<alto><Page WIDTH="100" HEIGHT="100">'
+        b'<String CONTENT="Elsewhere" HPOS="10" VPOS="10" WIDTH="20" HEIGHT="5"/></Page></alto>'
+    )
     page.get_by_label("ALTO XML file").set_input_files({"name": "a.xml", "mimeType": "text/xml", "buffer": alto})
     expect(page.locator("#ask")).to_contain_text("1 words of the file")
     page.locator("#ask").get_by_role("button", name="All right").click()

@@ -29,12 +29,30 @@ def filled(application: Application) -> dict[str, int]:
 
 
 VIEWS = (
-    "/", "/types/{kind}/gather", "/types/{kind}/plan", "/types/{kind}/label", "/label/{sample}", "/types/{kind}/train",
-    "/types/{kind}/train/{version}", "/types/{kind}/weigh", "/types/{kind}/review", "/review/{held}", "/types/{kind}/deliver",
-    "/look/{done}", "/keys", "/people", "/api", "/types/{kind}/sources", "/documents/{sample}/explore", "/documents/{sample}/table",
-    "/types/{kind}/label/looks", "/types/{kind}/label/keyed", "/types/{kind}/label/twice", "/types/{kind}/label/quality",
+    "/",
+    "/types/{kind}/gather",
+    "/types/{kind}/plan",
+    "/types/{kind}/label",
+    "/label/{sample}",
+    "/types/{kind}/train",
+    "/types/{kind}/train/{version}",
+    "/types/{kind}/weigh",
+    "/types/{kind}/review",
+    "/review/{held}",
+    "/types/{kind}/deliver",
+    "/look/{done}",
+    "/keys",
+    "/people",
+    "/api",
+    "/types/{kind}/sources",
+    "/documents/{sample}/explore",
+    "/documents/{sample}/table",
+    "/types/{kind}/label/looks",
+    "/types/{kind}/label/keyed",
+    "/types/{kind}/label/twice",
+    "/types/{kind}/label/quality",
     "/types/{kind}/label/figures",
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize("view", VIEWS)

@@ -1,4 +1,5 @@
-"""Plan in the real browser: a whole plan built through the page, proposals by key, checks while they are written, two analysts."""
+"""Plan in the real browser: a whole plan built through the page, proposals by key, checks while they are written,
+two analysts."""
 
 from __future__ import annotations
 
@@ -56,7 +57,8 @@ def fill_field(page: Page, field: dict[str, Any]) -> None:
 
 
 def test_a_whole_plan_is_built_through_the_page(application: Application, page: Page) -> None:
-    """The plan of identity papers: every field and check of its file, by the forms; then the file it gives is that one."""
+    """The plan of identity papers: every field and check of its file, by the forms; then the file it gives is that
+    one."""
     wanted = json.loads(plan_bytes("identity-paper"))
     keys = {field["name"]: field["key"] for field in wanted["fields"]}
     kind, _ = with_sample(application, "card.pdf", identity_paper(1, random.Random(11)).pdf)
@@ -278,7 +280,7 @@ def test_a_list_is_loaded_from_csv(application: Application, page: Page, tmp_pat
     expect(page.locator("[data-lists]")).to_contain_text("members 2 entries")
 
 
-# ---- What the plan says, on the desk -------------------------------------------------------------------------------------------------
+# ---- What the plan says, on the desk ---------------------------------------------------------------------------------
 
 
 def test_a_table_is_filled_in_by_keyboard_on_the_desk(application: Application, page: Page) -> None:

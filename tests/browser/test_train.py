@@ -1,4 +1,5 @@
-"""Train in the browser: a second version, set against the first; where labels are short; an error's way to its place."""
+"""Train in the browser: a second version, set against the first; where labels are short; an error's way to its
+place."""
 
 from __future__ import annotations
 

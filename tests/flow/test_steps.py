@@ -154,9 +154,9 @@ def test_training_shows_figures_of_held_out_papers_and_counts_new_labels(trained
     view = versions.overview(trained.store, trained.type_id)
     report = view.versions[0].report
     assert (view.labelled, view.new_since) == (10, 0)
-    assert report["seen_total"] == 30
-    assert report["seen_right"] >= 27
-    assert {(row.values, row.absent, sum(row.by_look)) for row in view.coverage} == {(10, 0, 10)}
+    assert report.seen_total == 30
+    assert report.seen_right >= 27
+    assert {(row.values, row.absent, sum(row.by_layout)) for row in view.coverage} == {(10, 0, 10)}
     assert len(view.looks) == 2
 
 
@@ -166,7 +166,7 @@ def test_one_version_trains_at_a_time_and_publishing_retires_the_one_before(trai
         training.start(trained.store, trained.analyst, trained.type_id)
     run_jobs()
     versions.publish(trained.store, trained.analyst, second)
-    assert [v.state for v in versions.versions(trained.store, trained.type_id)] == ["live", "retired"]
+    assert [v.state for v in versions.versions(trained.store, trained.type_id)] == ["published", "retired"]
 
 
 def test_training_without_labels_fails_with_a_word(office: Office, run_jobs: Run) -> None:
@@ -379,9 +379,9 @@ def test_papers_of_the_test_set_measure_the_version_and_nothing_else(office: Off
     version = training.start(office.store, office.analyst, office.type_id)
     run_jobs()
     report = versions.version_view(office.store, version).report
-    assert report["papers"] == 6
-    assert (report["test"]["papers"], report["test"]["total"]) == (2, 6)
-    assert report["test"]["right"] == sum(one["right"] for one in report["test"]["fields"].values())
+    assert report.papers == 6
+    assert (report.test.papers, report.test.total) == (2, 6)
+    assert report.test.right == sum(one.right for one in report.test.fields.values())
 
 
 def test_a_version_is_set_against_the_one_before_on_the_papers_both_judged(trained: Office, run_jobs: Run) -> None:

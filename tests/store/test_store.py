@@ -70,8 +70,8 @@ def version(office: Office, number: int, state: str) -> ModelVersion:
 
 
 def test_the_database_itself_allows_one_live_version_a_type(office: Office) -> None:
-    with pytest.raises(IntegrityError, match="one_live_per_type"), office.store.session() as session:
-        session.add_all([version(office, 1, "live"), version(office, 2, "live")])
+    with pytest.raises(IntegrityError, match="one_published_per_type"), office.store.session() as session:
+        session.add_all([version(office, 1, "published"), version(office, 2, "published")])
 
 
 def test_the_database_refuses_states_and_shares_that_are_none(office: Office) -> None:
@@ -82,14 +82,14 @@ def test_the_database_refuses_states_and_shares_that_are_none(office: Office) ->
         session.add(kept)
         session.flush()
         kept_id = kept.id
-    with pytest.raises(IntegrityError, match="familiarity_is_a_share"), office.store.session() as session:
+    with pytest.raises(IntegrityError, match="layout_similarity_min_is_a_share"), office.store.session() as session:
         session.add(
             Policy(
                 type_id=office.type_id,
                 number=1,
                 version_id=kept_id,
                 thresholds={},
-                familiarity_least=2,
+                layout_similarity_min=2,
                 created_by=office.analyst.id,
             )
         )

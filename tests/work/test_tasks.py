@@ -115,7 +115,7 @@ def test_a_learning_curve_that_fails_is_told_in_the_report(
     run_jobs()
     view = versions.version_view(trained.store, version)
     assert view.state == "on trial"
-    assert "reference" in view.report["curve_problem"]
+    assert "reference" in view.report.curve_problem
 
 
 @pytest.mark.parametrize(

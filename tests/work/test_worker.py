@@ -29,9 +29,12 @@ def scans(count: int) -> bytes:
 def worker(office: Office) -> subprocess.Popen[bytes]:
     settings = office.settings
     env = {
-        **os.environ, "JUGUM_DATABASE_URL": settings.database_url, "JUGUM_HOME": str(settings.home), "JUGUM_ENGINE": "quick",
+        **os.environ,
+        "JUGUM_DATABASE_URL": settings.database_url,
+        "JUGUM_HOME": str(settings.home),
+        "JUGUM_ENGINE": "quick",
         "JUGUM_STALE_SECONDS": "2.5",
-    }  # fmt: skip
+    }
     return subprocess.Popen([sys.executable, "-m", "jugum", "worker"], env=env)
 
 

@@ -7,17 +7,22 @@ from decimal import Decimal
 
 from reportlab.lib.pagesizes import A4
 
-from jugum.demo.parts import Paper, crowns, day, person, spelled
+from jugum.demo.parts import PrintedPaper, crowns, day, person, spelled
 from jugum.demo.people import personal_number
 from jugum.demo.sheet import Sheet
 
 _INCOME = ("Income from work", "Income from business", "Pensions received", "Interest and dividends")
 _LESS = ("Travel to work", "Union and professional fees", "Interest paid on loans")
 _NAMES = (
-    {"assessed": "Assessed income", "tax": "Tax on income", "withheld": "Tax withheld", "balance": "To be paid or returned"},
+    {
+        "assessed": "Assessed income",
+        "tax": "Tax on income",
+        "withheld": "Tax withheld",
+        "balance": "To be paid or returned",
+    },
     {"assessed": "Taxable income", "tax": "Tax due", "withheld": "Withheld at source", "balance": "Balance"},
     {"assessed": "income assessed", "tax": "tax on it", "withheld": "tax already withheld", "balance": "remains"},
-)  # fmt: skip
+)
 YEAR = 2025
 
 
@@ -28,7 +33,12 @@ class _Sums:
         def some(low: int, high: int, chance: float) -> Decimal:
             return Decimal(rng.randrange(low * 100, high * 100)) / 100 if rng.random() < chance else Decimal(0)
 
-        self.income = [some(180_000, 520_000, 1.0), some(4_000, 60_000, 0.3), some(8_000, 90_000, 0.25), some(50, 4_000, 0.6)]  # fmt: skip
+        self.income = [
+            some(180_000, 520_000, 1.0),
+            some(4_000, 60_000, 0.3),
+            some(8_000, 90_000, 0.25),
+            some(50, 4_000, 0.6),
+        ]
         self.less = [some(900, 12_000, 0.7), some(400, 5_000, 0.6), some(600, 30_000, 0.5)]
         self.assessed = sum(self.income, Decimal(0)) - sum(self.less, Decimal(0))
         self.tax = (self.assessed * Decimal(rng.randrange(200, 330)) / 1000).quantize(Decimal("0.01"))
@@ -37,12 +47,16 @@ class _Sums:
 
     def lines(self, names: dict[str, str]) -> list[tuple[str, Decimal]]:
         return [
-            *zip(_INCOME, self.income, strict=True), *zip(_LESS, self.less, strict=True), (names["assessed"], self.assessed),
-            (names["tax"], self.tax), (names["withheld"], self.withheld), (names["balance"], self.balance),
-        ]  # fmt: skip
+            *zip(_INCOME, self.income, strict=True),
+            *zip(_LESS, self.less, strict=True),
+            (names["assessed"], self.assessed),
+            (names["tax"], self.tax),
+            (names["withheld"], self.withheld),
+            (names["balance"], self.balance),
+        ]
 
 
-def tax_assessment(layout: int, rng: random.Random) -> Paper:
+def tax_assessment(layout: int, rng: random.Random) -> PrintedPaper:
     """An assessment in design `layout` modulo three; the revision printed on it is `layout`'s own."""
     draw = (_boxed, _boxed, _notice)[layout % 3]
     return draw(layout, rng)
@@ -50,19 +64,28 @@ def tax_assessment(layout: int, rng: random.Random) -> Paper:
 
 def _truth(name: str, number: str, issued: str, sums: _Sums, household: str, also: list[bool]) -> dict[str, str]:
     return {
-        "name": name, "personal_number": number, "tax_year": str(YEAR), "issued": issued, "household": household,
-        "owns_the_dwelling": "yes" if also[0] else "no", "works_abroad": "yes" if also[1] else "no",
-        "has_children": "yes" if also[2] else "no", "assessed_income": crowns(sums.assessed), "tax_on_income": crowns(sums.tax),
-        "tax_withheld": crowns(sums.withheld), "balance": crowns(sums.balance),
-    }  # fmt: skip
+        "name": name,
+        "personal_number": number,
+        "tax_year": str(YEAR),
+        "issued": issued,
+        "household": household,
+        "owns_the_dwelling": "yes" if also[0] else "no",
+        "works_abroad": "yes" if also[1] else "no",
+        "has_children": "yes" if also[2] else "no",
+        "assessed_income": crowns(sums.assessed),
+        "tax_on_income": crowns(sums.tax),
+        "tax_withheld": crowns(sums.withheld),
+        "balance": crowns(sums.balance),
+    }
 
 
 _HOUSEHOLDS = ("single", "married or partners", "widowed")
 _ALSO = ("owns the dwelling", "works abroad", "has children")
 
 
-def _boxed(layout: int, rng: random.Random) -> Paper:
-    """Boxes for the person, tick boxes for the household, and a ruled table of coded lines; the second revision moves all."""
+def _boxed(layout: int, rng: random.Random) -> PrintedPaper:
+    """Boxes for the person, tick boxes for the household, and a ruled table of coded lines; the second revision
+    moves all."""
     given, family = person(rng)
     second = layout % 3 == 1
     sums, names = _Sums(rng), _NAMES[1 if second else 0]
@@ -74,7 +97,9 @@ def _boxed(layout: int, rng: random.Random) -> Paper:
     sheet.right(545, 60, f"Form T-{4 + layout % 3}  rev. {2021 + layout}", 8, font=font)
     number, issued, who = personal_number(rng), spelled(day(rng)), f"{family}, {given}"
     top = 112 if second else 105
-    for column, (label, value) in enumerate((("Name", who), ("Personal number", number), ("Issued", issued), ("Tax year", str(YEAR)))):  # fmt: skip
+    for column, (label, value) in enumerate(
+        (("Name", who), ("Personal number", number), ("Issued", issued), ("Tax year", str(YEAR)))
+    ):
         x = (50, 230, 350, 470)[column]
         width = (180, 120, 120, 75)[column]
         sheet.box(x, top, width, 34)
@@ -99,7 +124,7 @@ def _boxed(layout: int, rng: random.Random) -> Paper:
     _closing(sheet, y + 26, font)
     lines = [{"line": row[0], "code": row[1], "crowns": row[2]} for row in rows[1:]]
     truth = _truth(who, number, issued, sums, _HOUSEHOLDS[chosen], also)
-    return Paper("tax assessment", layout, sheet.done(), sheet.pages, truth, {"lines": lines})
+    return PrintedPaper("tax assessment", layout, sheet.done(), sheet.pages, truth, {"lines": lines})
 
 
 def _ticks(sheet: Sheet, y: float, font: str, style: str, rng: random.Random) -> tuple[float, int, list[bool]]:
@@ -120,7 +145,7 @@ def _closing(sheet: Sheet, y: float, font: str) -> None:
     sheet.paragraph(50, y, 495, text, 8.5, font)
 
 
-def _notice(layout: int, rng: random.Random) -> Paper:
+def _notice(layout: int, rng: random.Random) -> PrintedPaper:
     """A letter: the figures stand in sentences and a short list, the ticks at its end."""
     given, family = person(rng)
     sums, names = _Sums(rng), _NAMES[2]
@@ -133,17 +158,31 @@ def _notice(layout: int, rng: random.Random) -> Paper:
     sheet.text(70, 176, f"To: {who}", 11, font="Times")
     sheet.text(70, 192, f"Personal number: {number}", 11, font="Times")
     sheet.text(70, 208, f"Tax year: {YEAR}", 11, font="Times")
-    y = sheet.paragraph(70, 236, 455, "Your return has been looked through. We have reckoned with what your employers and banks have told us, and with what you could show of expenses. This is what came of it:", 11)  # fmt: skip
+    y = sheet.paragraph(
+        70,
+        236,
+        455,
+        "Your return has been looked through. We have reckoned with what your employers and banks have told us, and with what you could show of expenses. This is what came of it:",
+        11,
+    )
     y += 14
     for label, value in (
-        (f"Your {names['assessed']}", sums.assessed), (f"The {names['tax']}", sums.tax), (f"Of which {names['withheld']}", sums.withheld),
+        (f"Your {names['assessed']}", sums.assessed),
+        (f"The {names['tax']}", sums.tax),
+        (f"Of which {names['withheld']}", sums.withheld),
         (f"There {names['balance']}", sums.balance),
-    ):  # fmt: skip
+    ):
         sheet.text(90, y, label, 11, font="Times")
         sheet.right(480, y, f"{crowns(value)} kr", 11, font="Times")
         y += 18
-    y = sheet.paragraph(70, y + 12, 455, "A sum below nothing is paid back to your account within three weeks. What we know of your household is marked here; tell us where it is wrong.", 11)  # fmt: skip
+    y = sheet.paragraph(
+        70,
+        y + 12,
+        455,
+        "A sum below nothing is paid back to your account within three weeks. What we know of your household is marked here; tell us where it is wrong.",
+        11,
+    )
     y, chosen, also = _ticks(sheet, y + 20, "Times", "filled", rng)
     _closing(sheet, y + 20, "Times")
     truth = _truth(who, number, issued, sums, _HOUSEHOLDS[chosen], also)
-    return Paper("tax assessment", layout, sheet.done(), sheet.pages, truth, {"lines": []})
+    return PrintedPaper("tax assessment", layout, sheet.done(), sheet.pages, truth, {"lines": []})

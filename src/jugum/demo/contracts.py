@@ -1,4 +1,5 @@
-"""Works contracts of five installers, each with its own prose, letter and way of numbering; three to six pages, signed or not."""
+"""Works contracts of five installers, each with its own prose, letter and way of numbering; three to six pages,
+signed or not."""
 
 from __future__ import annotations
 
@@ -8,7 +9,7 @@ from datetime import date, timedelta
 
 from reportlab.lib.pagesizes import A4
 
-from jugum.demo.parts import MONTHS, Paper, amount, day, person, spelled
+from jugum.demo.parts import MONTHS, PrintedPaper, amount, day, person, spelled
 from jugum.demo.people import STREETS, TOWNS
 from jugum.demo.sheet import Sheet
 
@@ -55,81 +56,227 @@ class _Template:
 
 _TEMPLATES = (
     _Template(
-        "Fellside Insulation", "CONTRACT FOR WORKS", "Times", 11, spelled, "{n}. {head}",
+        "Fellside Insulation",
+        "CONTRACT FOR WORKS",
+        "Times",
+        11,
+        spelled,
+        "{n}. {head}",
         "between {installer}, of {office} (the installer), and {customer}, of {address} (the customer), concluded on {concluded} under number {number}.",
-        ("Scope of works", "The installer shall insulate the {part} of the dwelling at {place} with {stuff} to a depth of no less than {depth} millimetres, and shall make good whatever is opened for the purpose."),
-        ("Price", "The works are carried out for the fixed sum of {total} crowns, all material, travel and removal of waste included. Extra works are paid only where they were agreed in writing beforehand."),
-        ("Time", "Works begin on {start} and are finished on {end}. Where frost, storm or late delivery of material hinders them, the time is longer by as many days as the hindrance lasted."),
-        ("Payment", "One third is paid when the material lies on the site and the rest within fourteen days after the works were taken over without defects. No interest is due for the first month."),
-        ("Guarantee", "The installer answers for {years} years for the tightness of what was built, reckoned from the day the works were taken over. Defects are told in writing and mended within thirty days."),
-        ("For the installer", "The customer"), "Contract {number} · page {page}", 14,
+        (
+            "Scope of works",
+            "The installer shall insulate the {part} of the dwelling at {place} with {stuff} to a depth of no less than {depth} millimetres, and shall make good whatever is opened for the purpose.",
+        ),
+        (
+            "Price",
+            "The works are carried out for the fixed sum of {total} crowns, all material, travel and removal of waste included. Extra works are paid only where they were agreed in writing beforehand.",
+        ),
+        (
+            "Time",
+            "Works begin on {start} and are finished on {end}. Where frost, storm or late delivery of material hinders them, the time is longer by as many days as the hindrance lasted.",
+        ),
+        (
+            "Payment",
+            "One third is paid when the material lies on the site and the rest within fourteen days after the works were taken over without defects. No interest is due for the first month.",
+        ),
+        (
+            "Guarantee",
+            "The installer answers for {years} years for the tightness of what was built, reckoned from the day the works were taken over. Defects are told in writing and mended within thirty days.",
+        ),
+        ("For the installer", "The customer"),
+        "Contract {number} · page {page}",
+        14,
     ),
     _Template(
-        "Nordlys Roof & Wall", "Works contract", "Helvetica", 10, _dotted, "§ {n}  {head}",
+        "Nordlys Roof & Wall",
+        "Works contract",
+        "Helvetica",
+        10,
+        _dotted,
+        "§ {n}  {head}",
         "No. {number}. Made on {concluded} by {installer}, {office}, called the contractor, with {customer}, {address}, called the client.",
-        ("What is built", "The contractor lays {stuff}, {depth} millimetres deep, over the {part} of the client's dwelling at {place}. Vapour barriers are joined and taped at all edges, and each opening is closed again."),
-        ("Price of the works", "For all this the client owes the contractor a total price of kr {total}. The price holds for three months from the day of signing and covers scaffolds and carting."),
-        ("Dates", "The start is set for {start}; completion is due by {end}. Each party tells the other at once when a date can't be kept."),
-        ("When money is due", "Half of the price is due when half of the works stand, the remainder on the day they are taken over. Late money bears interest of four per cent a year."),
-        ("Warranty", "For {years} years after the works were taken over the contractor mends without charge what proves faulty. The client keeps this paper for as long."),
-        ("Contractor", "Client"), "Page {page} · {number}", 14,
+        (
+            "What is built",
+            "The contractor lays {stuff}, {depth} millimetres deep, over the {part} of the client's dwelling at {place}. Vapour barriers are joined and taped at all edges, and each opening is closed again.",
+        ),
+        (
+            "Price of the works",
+            "For all this the client owes the contractor a total price of kr {total}. The price holds for three months from the day of signing and covers scaffolds and carting.",
+        ),
+        (
+            "Dates",
+            "The start is set for {start}; completion is due by {end}. Each party tells the other at once when a date can't be kept.",
+        ),
+        (
+            "When money is due",
+            "Half of the price is due when half of the works stand, the remainder on the day they are taken over. Late money bears interest of four per cent a year.",
+        ),
+        (
+            "Warranty",
+            "For {years} years after the works were taken over the contractor mends without charge what proves faulty. The client keeps this paper for as long.",
+        ),
+        ("Contractor", "Client"),
+        "Page {page} · {number}",
+        14,
     ),
     _Template(
-        "Ambleholt Builders", "Agreement on insulation works", "Times", 12, _solemn, "ARTICLE {n}. {head}",
+        "Ambleholt Builders",
+        "Agreement on insulation works",
+        "Times",
+        12,
+        _solemn,
+        "ARTICLE {n}. {head}",
         "This agreement, numbered {number}, was concluded on {concluded}, the builder being {installer} of {office}, the owner being {customer} of {address}.",
-        ("Object of the agreement", "The builder undertakes to fill the {part} of the house at {place} with {stuff} of {depth} millimetres and to leave the house swept and dry."),
-        ("Consideration", "In consideration of the works the owner shall pay the sum of {total} crowns, of which nothing is payable before the material has been delivered and counted by both parties."),
-        ("Commencement and completion", "The works shall commence on {start} and shall be completed not later than {end}, days of hard frost excepted."),
-        ("Instalments", "The sum is paid in three equal parts: on delivery, at the half, and on completion. The builder writes a receipt for each."),
-        ("Liability for defects", "The builder is liable for hidden defects for a term of {years} years. Claims are made in writing with a description of the defect."),
-        ("The builder", "The owner"), "{page}", 17,
+        (
+            "Object of the agreement",
+            "The builder undertakes to fill the {part} of the house at {place} with {stuff} of {depth} millimetres and to leave the house swept and dry.",
+        ),
+        (
+            "Consideration",
+            "In consideration of the works the owner shall pay the sum of {total} crowns, of which nothing is payable before the material has been delivered and counted by both parties.",
+        ),
+        (
+            "Commencement and completion",
+            "The works shall commence on {start} and shall be completed not later than {end}, days of hard frost excepted.",
+        ),
+        (
+            "Instalments",
+            "The sum is paid in three equal parts: on delivery, at the half, and on completion. The builder writes a receipt for each.",
+        ),
+        (
+            "Liability for defects",
+            "The builder is liable for hidden defects for a term of {years} years. Claims are made in writing with a description of the defect.",
+        ),
+        ("The builder", "The owner"),
+        "{page}",
+        17,
     ),
     _Template(
-        "Keld Heat Works", "Order and contract for thermal works", "Helvetica", 9.5, _american, "{n} {head}",
+        "Keld Heat Works",
+        "Order and contract for thermal works",
+        "Helvetica",
+        9.5,
+        _american,
+        "{n} {head}",
         "Contract no. {number} of {concluded}. Supplier: {installer}, {office}. Household: {customer}, {address}.",
-        ("Works ordered", "The household orders insulation of its {part}, at {place}, with {stuff}, laid {depth} millimetres thick and blown in by machine where hands can't reach."),
-        ("Contract sum", "The contract sum is {total} crowns including tax. It is not raised for the supplier's own errors nor for dearer material."),
-        ("Timetable", "Work starts on {start}. The last working day is {end}. A day of delay for which the supplier answers costs it half of one per cent of the contract sum."),
-        ("Terms of payment", "Thirty days from the invoice, which is sent only when the works have been looked over together and a list of what is missing has been signed."),
-        ("Guarantee period", "The guarantee period is {years} years. Within it the supplier comes within a week when heat is lost where it should not be."),
-        ("Supplier", "Household"), "{number} – {page}", 16,
+        (
+            "Works ordered",
+            "The household orders insulation of its {part}, at {place}, with {stuff}, laid {depth} millimetres thick and blown in by machine where hands can't reach.",
+        ),
+        (
+            "Contract sum",
+            "The contract sum is {total} crowns including tax. It is not raised for the supplier's own errors nor for dearer material.",
+        ),
+        (
+            "Timetable",
+            "Work starts on {start}. The last working day is {end}. A day of delay for which the supplier answers costs it half of one per cent of the contract sum.",
+        ),
+        (
+            "Terms of payment",
+            "Thirty days from the invoice, which is sent only when the works have been looked over together and a list of what is missing has been signed.",
+        ),
+        (
+            "Guarantee period",
+            "The guarantee period is {years} years. Within it the supplier comes within a week when heat is lost where it should not be.",
+        ),
+        ("Supplier", "Household"),
+        "{number} – {page}",
+        16,
     ),
     _Template(
-        "Selvik Carpentry", "Carpenter's contract", "Times", 10.5, spelled, "{n}) {head}",
+        "Selvik Carpentry",
+        "Carpenter's contract",
+        "Times",
+        10.5,
+        spelled,
+        "{n}) {head}",
         "{installer} ({office}) and {customer} ({address}) agreed on {concluded} as follows. Their contract bears the number {number}.",
-        ("The work", "Selvik Carpentry packs the {part} at {place} with {stuff} to {depth} millimetres and builds what timber frame that needs, of sound spruce."),
-        ("What it costs", "The work costs {total} crowns in all. That sum was worked out together on the spot and changes only if the customer wants something else."),
-        ("Begin and end", "We begin on {start} and hand over on {end}. If rain comes in while the roof is open we cover it before anything else."),
-        ("How it is paid", "The customer pays a quarter when we begin, half when the frame stands, and the last quarter when all is done."),
-        ("What we stand for", "We stand for our work for {years} years. Whoever buys the house takes over this right from the customer."),
-        ("For Selvik Carpentry", "Customer"), "Carpenter's contract {number}, page {page}", 9,
+        (
+            "The work",
+            "Selvik Carpentry packs the {part} at {place} with {stuff} to {depth} millimetres and builds what timber frame that needs, of sound spruce.",
+        ),
+        (
+            "What it costs",
+            "The work costs {total} crowns in all. That sum was worked out together on the spot and changes only if the customer wants something else.",
+        ),
+        (
+            "Begin and end",
+            "We begin on {start} and hand over on {end}. If rain comes in while the roof is open we cover it before anything else.",
+        ),
+        (
+            "How it is paid",
+            "The customer pays a quarter when we begin, half when the frame stands, and the last quarter when all is done.",
+        ),
+        (
+            "What we stand for",
+            "We stand for our work for {years} years. Whoever buys the house takes over this right from the customer.",
+        ),
+        ("For Selvik Carpentry", "Customer"),
+        "Carpenter's contract {number}, page {page}",
+        9,
     ),
-)  # fmt: skip
+)
 
 _FILLERS = (
-    "Grant", "Insurance", "Disputes", "Safety", "Changes", "Access to the house", "Neighbours", "Waste", "Subcontractors",
-    "Materials on site", "Weather", "Drawings", "Withdrawal", "Notices", "Risk of loss", "Cleaning", "Electricity and water",
-)  # fmt: skip
+    "Grant",
+    "Insurance",
+    "Disputes",
+    "Safety",
+    "Changes",
+    "Access to the house",
+    "Neighbours",
+    "Waste",
+    "Subcontractors",
+    "Materials on site",
+    "Weather",
+    "Drawings",
+    "Withdrawal",
+    "Notices",
+    "Risk of loss",
+    "Cleaning",
+    "Electricity and water",
+)
 _WHO = ("the installer", "the customer", "each side", "whoever is on the site", "the side at fault", "the foreman")
 _DOES = (
-    "tells the other in writing of", "bears the cost of", "answers for", "keeps a record of", "asks the Lowfell Warm Homes Fund about",
-    "insures at its own cost", "removes without delay", "mends before the works are taken over",
-)  # fmt: skip
+    "tells the other in writing of",
+    "bears the cost of",
+    "answers for",
+    "keeps a record of",
+    "asks the Lowfell Warm Homes Fund about",
+    "insures at its own cost",
+    "removes without delay",
+    "mends before the works are taken over",
+)
 _WHAT = (
-    "any damage to gutters, cables and pipes", "what was found behind old panels", "scaffolds, ladders and covers", "packing and cut-offs",
-    "delays that others have caused", "defects of the material delivered", "the keys that were handed over", "noise before seven in the morning",
-    "the meter readings at the start", "all changes of the drawings",
-)  # fmt: skip
+    "any damage to gutters, cables and pipes",
+    "what was found behind old panels",
+    "scaffolds, ladders and covers",
+    "packing and cut-offs",
+    "delays that others have caused",
+    "defects of the material delivered",
+    "the keys that were handed over",
+    "noise before seven in the morning",
+    "the meter readings at the start",
+    "all changes of the drawings",
+)
 _WHEN = (
-    "within ten days", "before the next working day", "as soon as it is known", "in the week after the works were taken over",
-    "without being asked", "if nothing else was agreed", "unless frost or storm hinders it",
-)  # fmt: skip
+    "within ten days",
+    "before the next working day",
+    "as soon as it is known",
+    "in the week after the works were taken over",
+    "without being asked",
+    "if nothing else was agreed",
+    "unless frost or storm hinders it",
+)
 _THEN = (
-    "What is not told in time can't be claimed later.", "The law of Norhaven on works for households holds besides.",
-    "Should this section fall, the others stand.", "Nothing here takes away rights that the law gives a household.",
-    "A message by post counts from the day it was sent.", "The arbitration board of the building trades at Tarnby decides what remains open.",
+    "What is not told in time can't be claimed later.",
+    "The law of Norhaven on works for households holds besides.",
+    "Should this section fall, the others stand.",
+    "Nothing here takes away rights that the law gives a household.",
+    "A message by post counts from the day it was sent.",
+    "The arbitration board of the building trades at Tarnby decides what remains open.",
     "Costs of up to 1 500 crowns are borne by the side that caused them.",
-)  # fmt: skip
+)
 
 
 def _filler(rng: random.Random) -> str:
@@ -140,7 +287,7 @@ def _filler(rng: random.Random) -> str:
     return " ".join([*sentences, rng.choice(_THEN)])
 
 
-def contract(layout: int, rng: random.Random) -> Paper:
+def contract(layout: int, rng: random.Random) -> PrintedPaper:
     """A contract after template `layout` modulo five; one in eight lacks the customer's signature."""
     form = _TEMPLATES[layout % len(_TEMPLATES)]
     values = _values(form, layout, rng)
@@ -175,12 +322,21 @@ def contract(layout: int, rng: random.Random) -> Paper:
     signed = _signatures(sheet, form, y, rng)
     sheet.right(525, 805, form.foot.format(number=values["number"], page=page), 8)
     truth |= {
-        "contract_number": values["number"], "installer": form.installer, "customer": values["customer"],
-        "customer_address": values["address"], "concluded": values["concluded"], "part": values["part"], "total": values["total"],
-        "works_begin": values["start"], "works_end": values["end"], "depth": values["depth"], "guarantee_years": values["years"],
-        "installer_signed": "yes", "customer_signed": signed,
-    }  # fmt: skip
-    return Paper("works contract", layout, sheet.done(), sheet.pages, truth)
+        "contract_number": values["number"],
+        "installer": form.installer,
+        "customer": values["customer"],
+        "customer_address": values["address"],
+        "concluded": values["concluded"],
+        "part": values["part"],
+        "total": values["total"],
+        "works_begin": values["start"],
+        "works_end": values["end"],
+        "depth": values["depth"],
+        "guarantee_years": values["years"],
+        "installer_signed": "yes",
+        "customer_signed": signed,
+    }
+    return PrintedPaper("works contract", layout, sheet.done(), sheet.pages, truth)
 
 
 def _values(form: _Template, layout: int, rng: random.Random) -> dict[str, str]:

@@ -1,4 +1,5 @@
-"""Filling a workspace with the demo's papers, through the product's own flow: nothing is written into tables by hand."""
+"""Filling a workspace with the demo's papers, through the product's own flow: nothing is written into tables by
+hand."""
 
 from __future__ import annotations
 
@@ -9,6 +10,7 @@ from collections.abc import Callable, Iterable, Sequence
 
 from sqlalchemy import select
 
+from jugum.core.states import Purpose, VersionState
 from jugum.core.values import ValueType, normal_form, same_value
 from jugum.demo import WORKSPACE
 from jugum.demo.gathering import fill_dossiers
@@ -63,8 +65,8 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     workspace_id = types_.add_workspace(store, analyst, WORKSPACE)
     type_id = plan_history.import_plan(store, analyst, workspace_id, plan_bytes("pay-stub"))
     papers = list(demo_papers())
-    samples = [paper for paper in papers if paper.purpose == "sample"]
-    live = [paper for paper in papers if paper.purpose == "live"]
+    samples = [paper for paper in papers if paper.purpose == Purpose.SAMPLE]
+    live = [paper for paper in papers if paper.purpose == Purpose.LIVE]
     say(f"Reading {len(samples)} sample papers …")
     _receive(store, analyst, type_id, samples)
     _wait(store, say)
@@ -74,7 +76,7 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     seen = policies.weigh(store, type_id)
     thresholds = {balance.key: balance.proposed for balance in seen.balances}
     policies.save_policy(
-        store, analyst, type_id, thresholds, seen.familiarity_proposed, "First policy: at most 2 % wrong"
+        store, analyst, type_id, thresholds, seen.layout_similarity_proposed, "First policy: at most 2 % wrong"
     )
     say(f"Reading and drafting {len(live)} live papers …")
     _receive(store, analyst, type_id, live[:FIRST_LIVE])
@@ -132,7 +134,7 @@ def _train(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper]
     version_id = training.start(store, actor, type_id)
     _wait(store, say)
     version = versions.version_view(store, version_id)
-    if version.state != "on trial":
+    if version.state != VersionState.ON_TRIAL:
         raise TaskError(f"Training the demo's version {version.number} failed: {version.error}")
     versions.publish(store, actor, version_id, note)
 

@@ -1,4 +1,5 @@
-"""The rest of the demo's Gather: three more types with a few samples each, bundles, papers of no type, a folder, a mail address."""
+"""The rest of the demo's Gather: three more types with a few samples each, bundles, papers of no type, a folder, a
+mail address."""
 
 from __future__ import annotations
 
@@ -9,11 +10,12 @@ from email.message import EmailMessage
 
 import pikepdf
 
+from jugum.core.states import Purpose
 from jugum.demo.assessments import tax_assessment
 from jugum.demo.contracts import contract
 from jugum.demo.identity import identity_paper
 from jugum.demo.papers import plan_bytes
-from jugum.demo.parts import Paper
+from jugum.demo.parts import PrintedPaper
 from jugum.demo.scans import scanned
 from jugum.demo.strangers import stranger
 from jugum.demo.stubs import stub_paper
@@ -26,7 +28,7 @@ from jugum.store import Store
 
 SEED = 71
 SAMPLES = 8
-TYPES: dict[str, Callable[[int, random.Random], Paper]] = {
+TYPES: dict[str, Callable[[int, random.Random], PrintedPaper]] = {
     "Works contract": contract,
     "Tax assessment": tax_assessment,
     "Identity paper": identity_paper,
@@ -85,7 +87,7 @@ def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: 
             if number % 4 == 3 and draw is not contract:
                 pdf, ending = scanned(pdf, SEED + number, severity=0.4)
             file = f"{name.lower().replace(' ', '-')}-{number + 1:02d}{ending}"
-            documents.receive(store, actor, type_id, file, pdf, purpose="sample")
+            documents.receive(store, actor, type_id, file, pdf, purpose=Purpose.SAMPLE)
     wait()  # the sorter has learned by then
     batch = batches.add(
         store, actor, workspace_id, "Applications of week 47", "Came by post, scanned at the front desk"
@@ -98,16 +100,16 @@ def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: 
             None,
             f"application-{number + 1}.pdf",
             application(rng, blanks=number == 0),
-            purpose="live",
+            purpose=Purpose.LIVE,
             intake=intake,
         )
     # Two papers scanned as one, a newsletter among them: the cut is for a person to look at.
     odd = joined([contract(4, rng).pdf, stranger(0, rng).pdf, tax_assessment(2, rng).pdf])
-    documents.receive(store, actor, None, "front-desk-scan.pdf", odd, purpose="live", intake=intake)
+    documents.receive(store, actor, None, "front-desk-scan.pdf", odd, purpose=Purpose.LIVE, intake=intake)
     loose = Intake(workspace_id, batch_id=batch)
     for number in (1, 2, 3, 5):
         documents.receive(
-            store, actor, None, f"loose-{number}.pdf", stranger(number, rng).pdf, purpose="live", intake=loose
+            store, actor, None, f"loose-{number}.pdf", stranger(number, rng).pdf, purpose=Purpose.LIVE, intake=loose
         )
     documents.receive(
         store,
@@ -115,13 +117,13 @@ def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: 
         None,
         "my-pay-stub.eml",
         mail_with("stub-may.pdf", stub_paper(2, rng).pdf),
-        purpose="live",
+        purpose=Purpose.LIVE,
         intake=loose,
     )
     with pikepdf.open(io.BytesIO(tax_assessment(1, rng).pdf)) as open_pdf:
         out = io.BytesIO()
         open_pdf.save(out, encryption=pikepdf.Encryption(owner="lowfell", user="lowfell"))
-    documents.receive(store, actor, None, "assessment-locked.pdf", out.getvalue(), purpose="live", intake=loose)
+    documents.receive(store, actor, None, "assessment-locked.pdf", out.getvalue(), purpose=Purpose.LIVE, intake=loose)
     sources.add(store, actor, workspace_id, sources.SourceInput("folder", "Front desk scanner", cut="separators"))
     sources.add(store, actor, workspace_id, sources.SourceInput("mail", "Papers by mail", place="papers"))
     wait()

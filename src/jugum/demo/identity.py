@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 from datetime import date
 
-from jugum.demo.parts import Paper, day, person, spelled
+from jugum.demo.parts import PrintedPaper, day, person, spelled
 from jugum.demo.sheet import Sheet
 from jugum.demo.zonetext import Holder, card_zone, passport_zone, sheet_zone
 
@@ -21,7 +21,7 @@ _LABELS = (
 )
 
 
-def identity_paper(layout: int, rng: random.Random) -> Paper:
+def identity_paper(layout: int, rng: random.Random) -> PrintedPaper:
     """Design `layout` modulo four: a card (TD1), a passport (TD3), another card (TD1), a larger card (TD2)."""
     design = layout % 4
     given, family = person(rng)
@@ -38,10 +38,14 @@ def identity_paper(layout: int, rng: random.Random) -> Paper:
     (_stacked, _stacked, _beside, _grid)[design](sheet, design, values)
     _zone(sheet, design, holder)
     truth = {
-        "surname": family, "given_names": given, "born": shown, "document_number": number, "valid_until": expires,
+        "surname": family,
+        "given_names": given,
+        "born": shown,
+        "document_number": number,
+        "valid_until": expires,
         "zone": "\n".join(sheet.truth.zones[0]),
-    }  # fmt: skip
-    return Paper("identity paper", layout, sheet.done(), sheet.pages, truth)
+    }
+    return PrintedPaper("identity paper", layout, sheet.done(), sheet.pages, truth)
 
 
 def _zone(sheet: Sheet, design: int, holder: Holder) -> None:

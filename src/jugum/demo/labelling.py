@@ -9,6 +9,7 @@ from sqlalchemy import select
 from jugum.core.evaluation.splits import Shares
 from jugum.core.extraction.found import Finding
 from jugum.core.schema import FieldKind, Plan
+from jugum.core.states import DocumentState, Method, Purpose
 from jugum.demo.parts import Rows
 from jugum.demo.stubs import EMPLOYERS
 from jugum.flow.gather import documents
@@ -49,13 +50,18 @@ def label_apart(store: Store, type_id: int, people: tuple[Actor, Actor]) -> None
 
 def slips(store: Store, actor: Actor, type_id: int) -> None:
     """Slips of the hand that labelling knows: two digits changed over in a value that was read rightly."""
-    done = [one.id for one in documents.documents(store, type_id, purpose="sample", state="labelled", limit=SLIPS)]
+    done = [
+        one.id
+        for one in documents.documents(
+            store, type_id, purpose=Purpose.SAMPLE, state=DocumentState.LABELLED, limit=SLIPS
+        )
+    ]
     for document, key in zip(done, ("net_pay", "gross_pay"), strict=False):
         (field,) = (one for one in label_desk.labels(store, document) if one.field == key)
         value = field.values[0]
         text = value.text[:-2] + value.text[:-3:-1]
         given = ValueInput(text, value.page, (), _sides(value))
-        label_desk.set_label(store, actor, document, key, [given], how="marked")
+        label_desk.set_label(store, actor, document, key, [given], how=Method.MARKED)
 
 
 def _label(store: Store, person: Actor, document: int, versions: LoadedVersions, *, slip: bool) -> None:
@@ -68,11 +74,11 @@ def _label(store: Store, person: Actor, document: int, versions: LoadedVersions,
                 {key: _suggested_cell(cell) for key, cell in zip(keys, row, strict=True) if cell}
                 for row in field.suggested_rows
             ]
-            label_desk.set_table(store, person, document, field.key, rows, how="agreed")
+            label_desk.set_table(store, person, document, field.key, rows, how=Method.AGREED)
             continue
         said = field.others[:1] if field.key == odd else field.suggestion
         values = [ValueInput(one.text, one.page, (), _sides(one)) for one in said]
-        label_desk.set_label(store, person, document, field.key, values, absent=not values, how="agreed")
+        label_desk.set_label(store, person, document, field.key, values, absent=not values, how=Method.AGREED)
     label_desk.done(store, person, document)
 
 
@@ -85,7 +91,8 @@ def _suggested_cell(one: ValueView) -> CellInput:
 
 
 def label_tables(store: Store, analyst: Actor, type_id: int, truths: Mapping[str, Mapping[str, Rows]]) -> None:
-    """Tables of labelled papers by what is true of them, each cell where the plan's own engine read it if it read it rightly there."""
+    """Tables of labelled papers by what is true of them, each cell where the plan's own engine read it if it read it
+    rightly there."""
     explorer = Explorer()
     with store.session() as session:
         rows = session.scalars(

@@ -1,4 +1,5 @@
-"""What the papers of an application have in common: who they are about, days, amounts, and a drawn paper with its truth."""
+"""What the papers of an application have in common: who they are about, days, amounts, and a drawn paper with its
+truth."""
 
 from __future__ import annotations
 
@@ -15,9 +16,9 @@ Rows = list[dict[str, str]]
 
 
 @dataclass(frozen=True)
-class Paper:
-    """A drawn paper: its kind, layout number, PDF bytes, what stands on each page, and the truth: field key → what is printed
-    ("" when the paper has no such field; "yes" or "no" for marks), table key → its rows."""
+class PrintedPaper:
+    """A drawn paper: its kind, layout number, PDF bytes, what stands on each page, and the truth: field key → what
+    is printed ("" when the paper has no such field; "yes" or "no" for marks), table key → its rows."""
 
     kind: str
     layout: int

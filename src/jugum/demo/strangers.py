@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from reportlab.lib.pagesizes import A4, A5
 
-from jugum.demo.parts import Paper, amount, day, person, spelled
+from jugum.demo.parts import PrintedPaper, amount, day, person, spelled
 from jugum.demo.people import TOWNS
 from jugum.demo.sheet import Sheet
 
@@ -119,12 +119,17 @@ def _timetable(sheet: Sheet, rng: random.Random) -> None:
 
 
 STRANGERS: tuple[Callable[[Sheet, random.Random], None], ...] = (
-    _newsletter, _order, _recipe, _water_bill, _letter, _timetable,
-)  # fmt: skip
+    _newsletter,
+    _order,
+    _recipe,
+    _water_bill,
+    _letter,
+    _timetable,
+)
 
 
-def stranger(layout: int, rng: random.Random) -> Paper:
+def stranger(layout: int, rng: random.Random) -> PrintedPaper:
     """A paper that belongs to no dossier: newsletter, order, recipe, water bill, letter, timetable."""
     sheet = Sheet(A5 if layout % 12 == 8 else A4)
     STRANGERS[layout % len(STRANGERS)](sheet, rng)
-    return Paper("stranger", layout, sheet.done(), sheet.pages)
+    return PrintedPaper("stranger", layout, sheet.done(), sheet.pages)

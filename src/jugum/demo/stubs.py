@@ -21,8 +21,8 @@ MONTHS = "January February March April May June July August September October No
 
 @dataclass(frozen=True)
 class StubPaper:
-    """A drawn pay stub: PDF bytes, and the truth: field key → what is printed ("" when the paper has no such field), and the
-    rows of its tables of earnings and deductions, where it has them."""
+    """A drawn pay stub: PDF bytes, and the truth: field key → what is printed ("" when the paper has no such field),
+    and the rows of its tables of earnings and deductions, where it has them."""
 
     employer: int
     pdf: bytes
@@ -114,19 +114,30 @@ def _labels_left(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, d
     money, dates = blank_thousands, dotted
     y = 160.0
     rows = [
-        ("Employee", stub.employee), ("Personal number", stub.personal_number), ("Address", stub.address),
-        ("Staff number", stub.staff_number), ("Pay period from", dates(stub.period_from)),
-        ("Pay period to", dates(stub.period_to)), ("Date of payment", dates(stub.pay_date)), ("", ""),
-        ("Hours worked", _hours_comma(stub)), ("Hourly rate", money(stub.rate)), ("Basic pay", money(stub.basic)),
-    ]  # fmt: skip
+        ("Employee", stub.employee),
+        ("Personal number", stub.personal_number),
+        ("Address", stub.address),
+        ("Staff number", stub.staff_number),
+        ("Pay period from", dates(stub.period_from)),
+        ("Pay period to", dates(stub.period_to)),
+        ("Date of payment", dates(stub.pay_date)),
+        ("", ""),
+        ("Hours worked", _hours_comma(stub)),
+        ("Hourly rate", money(stub.rate)),
+        ("Basic pay", money(stub.basic)),
+    ]
     if stub.bonus:
         rows.append(("Bonus", money(stub.bonus)))
     rows += [
-        ("Gross pay", money(stub.gross)), ("Income tax", money(stub.tax)), ("Pension", money(stub.pension)),
-        ("Union fee", money(stub.union_fee)), ("Net pay", money(stub.net)), ("", ""),
+        ("Gross pay", money(stub.gross)),
+        ("Income tax", money(stub.tax)),
+        ("Pension", money(stub.pension)),
+        ("Union fee", money(stub.union_fee)),
+        ("Net pay", money(stub.net)),
+        ("", ""),
         ("Gross pay this year", money(stub.year_to_date(stub.gross))),
         ("Income tax this year", money(stub.year_to_date(stub.tax))),
-    ]  # fmt: skip
+    ]
     for label, value in rows:
         if label:
             sheet.text(56, y, label)
@@ -148,10 +159,18 @@ def _labels_above(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, 
         [("Name of employee", stub.employee), ("Personal no.", stub.personal_number), ("Works no.", stub.staff_number)],
         [("From", dates(stub.period_from)), ("To", dates(stub.period_to)), ("Paid on", dates(stub.pay_date))],
         [("Hours", hours), ("Rate per hour", money(stub.rate)), ("Basic wage", money(stub.basic))],
-        [("Premium", money(stub.bonus) if stub.bonus else "–"), ("Total gross", money(stub.gross)), ("Tax withheld", money(stub.tax))],
+        [
+            ("Premium", money(stub.bonus) if stub.bonus else "–"),
+            ("Total gross", money(stub.gross)),
+            ("Tax withheld", money(stub.tax)),
+        ],
         [("Pension fund", money(stub.pension)), ("Union", money(stub.union_fee)), ("Payable to you", money(stub.net))],
-        [("Gross since January", money(stub.year_to_date(stub.gross))), ("Tax since January", money(stub.year_to_date(stub.tax))), ("", "")],
-    ]  # fmt: skip
+        [
+            ("Gross since January", money(stub.year_to_date(stub.gross))),
+            ("Tax since January", money(stub.year_to_date(stub.tax))),
+            ("", ""),
+        ],
+    ]
     y = 100.0
     for row in cells:
         for column, (label, value) in enumerate(row):
@@ -171,14 +190,21 @@ def _boxed(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dict[st
     money, dates = comma_thousands, iso
     hours = f"{stub.hours:.2f}"
     boxes = [
-        ("1 Surname and given name", ", ".join(reversed(stub.employee.split()))), ("2 Personal number", stub.personal_number),
-        ("3 Period begins", dates(stub.period_from)), ("4 Period ends", dates(stub.period_to)),
-        ("5 Payment date", dates(stub.pay_date)), ("6 Hours", hours),
-        ("7 Basic salary", money(stub.basic)), ("8 Supplement", money(stub.bonus) if stub.bonus else ""),
-        ("9 Gross salary", money(stub.gross)), ("10 Tax", money(stub.tax)),
-        ("11 Pension", money(stub.pension)), ("12 Union dues", money(stub.union_fee)),
-        ("13 Net salary", money(stub.net)), ("14 Gross salary, year to date", money(stub.year_to_date(stub.gross))),
-    ]  # fmt: skip
+        ("1 Surname and given name", ", ".join(reversed(stub.employee.split()))),
+        ("2 Personal number", stub.personal_number),
+        ("3 Period begins", dates(stub.period_from)),
+        ("4 Period ends", dates(stub.period_to)),
+        ("5 Payment date", dates(stub.pay_date)),
+        ("6 Hours", hours),
+        ("7 Basic salary", money(stub.basic)),
+        ("8 Supplement", money(stub.bonus) if stub.bonus else ""),
+        ("9 Gross salary", money(stub.gross)),
+        ("10 Tax", money(stub.tax)),
+        ("11 Pension", money(stub.pension)),
+        ("12 Union dues", money(stub.union_fee)),
+        ("13 Net salary", money(stub.net)),
+        ("14 Gross salary, year to date", money(stub.year_to_date(stub.gross))),
+    ]
     for number, (label, value) in enumerate(boxes):
         x, y = 60 + (number % 2) * 240, 100 + (number // 2) * 44
         sheet.box(x, y, 240, 44)
@@ -380,8 +406,11 @@ def _landscape(name: str, stub: PayStub, rng: random.Random) -> tuple[bytes, dic
     sheet.text(300, 80, "Personal number", 8)
     sheet.text(390, 80, stub.personal_number, 9)
     heads = [
-        ("From", dates(stub.period_from)), ("Until", dates(stub.period_to)), ("Paid", dates(stub.pay_date)), ("Hours", hours),
-    ]  # fmt: skip
+        ("From", dates(stub.period_from)),
+        ("Until", dates(stub.period_to)),
+        ("Paid", dates(stub.pay_date)),
+        ("Hours", hours),
+    ]
     amounts = [
         ("Gross", money(stub.gross)),
         ("Tax", money(stub.tax)),

@@ -1,4 +1,5 @@
-"""A mail server that takes papers: mail to <address>@anywhere goes to the mail source of that address. Loopback only."""
+"""A mail server that takes papers: mail to <address>@anywhere goes to the mail source of that address. Loopback
+only."""
 
 from __future__ import annotations
 

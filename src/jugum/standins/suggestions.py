@@ -1,7 +1,8 @@
-"""A small suggestion service: answers a plain-language question about a paper with the line, or the value in it, that the question's words fit best.
+"""A small suggestion service: answers a plain-language question about a paper with the line, or the value in it, that
+the question's words fit best.
 
-It stands in for an outside language service and speaks as one would be asked: `POST /answer` with `question` and `lines`, answered by `answer`,
-`line` and `score` (0–1). It keeps nothing. Loopback only.
+It stands in for an outside language service and speaks as one would be asked: `POST /answer` with `question` and
+`lines`, answered by `answer`, `line` and `score` (0–1). It keeps nothing. Loopback only.
 """
 
 from __future__ import annotations
@@ -16,7 +17,10 @@ from jugum.core.extraction.candidates.meanings import nearness
 
 WORDS_LEAST = 0.2
 _STOP = frozenset(
-    "what which who whom when where how much many is are was were the a an of in on to for by does do did it this that from".split()
+    (
+        "what which who whom when where how much many is are was were the a an of in on to for by does do did it "
+        "this that from"
+    ).split()
 )
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import datetime
+from enum import StrEnum
 from typing import Any
 
 from sqlalchemy import (
@@ -17,31 +19,69 @@ from sqlalchemy import (
     func,
     text,
 )
+from sqlalchemy import Enum as SqlEnum
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from jugum.core.states import (
+    WITHOUT_TYPE,
+    BatchState,
+    DeliveryState,
+    DocumentState,
+    Method,
+    Origin,
+    PlacedBy,
+    Purpose,
+    RecordState,
+    SetName,
+    VersionState,
+    states_of,
+)
 from jugum.errors import Conflict
 
 ROLES = ("analyst", "reviewer", "administrator")
-SAMPLE_STATES = ("received", "to cut", "unplaced", "to label", "in hand", "labelled", "set aside", "unpacked")
-LIVE_STATES = (
-    "received", "to cut", "unplaced", "placed", "drafted", "held", "passed", "settled", "delivered", "set aside", "unpacked",
-)  # fmt: skip
-STATES = tuple(dict.fromkeys((*SAMPLE_STATES, *LIVE_STATES)))
 ENGINES = ("careful", "quick", "both")
 SOURCE_KINDS = ("folder", "mail", "imap")
-VERSION_STATES = ("queued", "training", "on trial", "live", "retired", "failed")
 FIELD_KINDS = ("value", "table", "clause", "derived")
 DATA_TYPES = (
-    "text", "name", "date", "money", "number", "percent", "number in words", "identifier", "phone", "e-mail", "address",
-    "country", "choice", "tick box", "signature", "machine-readable zone",
-)  # fmt: skip
-HOW_LABELLED = ("marked", "typed", "agreed", "keyed", "review")
-SETS = ("train", "test", "spare")
+    "text",
+    "name",
+    "date",
+    "money",
+    "number",
+    "percent",
+    "number in words",
+    "identifier",
+    "phone",
+    "e-mail",
+    "address",
+    "country",
+    "choice",
+    "tick box",
+    "signature",
+    "machine-readable zone",
+)
+SETS = tuple(SetName)
 
 
-def _one_of(column: str, values: tuple[str, ...]) -> str:
-    return f"{column} IN ({', '.join(repr(value) for value in values)})"
+def _one_of(column: str, values: Iterable[str]) -> str:
+    return f"{column} IN ({', '.join(repr(str(value)) for value in values)})"
+
+
+def _kept_as(kind: type[StrEnum], length: int) -> SqlEnum:
+    """An enum as its values in a column of text; which values are allowed is said by a constraint with a name."""
+    return SqlEnum(
+        kind,
+        native_enum=False,
+        create_constraint=False,
+        length=length,
+        values_callable=lambda its: [one.value for one in its],
+    )
+
+
+def _states_by_purpose() -> str:
+    """Each purpose with the states that its documents can come to, from the table of transitions."""
+    return " OR ".join(f"(purpose = '{one}' AND {_one_of('state', states_of(one))})" for one in Purpose)
 
 
 class Base(DeclarativeBase):
@@ -54,7 +94,21 @@ class Base(DeclarativeBase):
             "ck": "ck_%(table_name)s_%(constraint_name)s",
         }
     )
-    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB}
+    type_annotation_map = {
+        datetime: DateTime(timezone=True),
+        dict[str, Any]: JSONB,
+        list[Any]: JSONB,
+        Purpose: _kept_as(Purpose, 10),
+        DocumentState: _kept_as(DocumentState, 20),
+        VersionState: _kept_as(VersionState, 10),
+        BatchState: _kept_as(BatchState, 10),
+        DeliveryState: _kept_as(DeliveryState, 10),
+        RecordState: _kept_as(RecordState, 10),
+        Origin: _kept_as(Origin, 10),
+        Method: _kept_as(Method, 10),
+        PlacedBy: _kept_as(PlacedBy, 10),
+        SetName: _kept_as(SetName, 10),
+    }
 
 
 def _now() -> Mapped[datetime]:
@@ -126,8 +180,8 @@ class DocumentType(Base):
 
 
 class Field(Base):
-    """A field of a plan. `spec` is all that is said of it, as in a plan file; the other columns are what queries ask for.
-    Columns of a table have the table's key and a dot before their own."""
+    """A field of a plan. `spec` is all that is said of it, as in a plan file; the other columns are what queries ask
+    for. Columns of a table have the table's key and a dot before their own."""
 
     __tablename__ = "field"
     __table_args__ = (
@@ -161,7 +215,7 @@ class PlanVersion(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     type_id: Mapped[int] = _to("document_type")
     number: Mapped[int]
-    said: Mapped[str]
+    summary: Mapped[str]
     plan: Mapped[dict[str, Any]] = mapped_column(deferred=True)
     created_at: Mapped[datetime] = _now()
     created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
@@ -196,14 +250,14 @@ class SourceFile(Base):
 
 
 class Source(Base):
-    """Where papers come in by themselves: a watched folder, the mail stand-in's addresses, or an IMAP box; and how what comes
-    from there is to be read, cut and placed."""
+    """Where papers come in by themselves: a watched folder, the mail stand-in's addresses, or an IMAP box; and how
+    what comes from there is to be read, cut and placed."""
 
     __tablename__ = "source"
     __table_args__ = (
         UniqueConstraint("workspace_id", "name"),
         CheckConstraint(_one_of("kind", SOURCE_KINDS), name="known_kind"),
-        CheckConstraint("purpose IN ('sample', 'live')", name="known_purpose"),
+        CheckConstraint(_one_of("purpose", Purpose), name="known_purpose"),
         CheckConstraint(_one_of("engine", ENGINES), name="known_engine"),
     )
 
@@ -213,7 +267,7 @@ class Source(Base):
     kind: Mapped[str] = mapped_column(String(10))
     name: Mapped[str] = mapped_column(String(80))
     place: Mapped[str] = mapped_column(default="")
-    purpose: Mapped[str] = mapped_column(String(10), default="live")
+    purpose: Mapped[Purpose] = mapped_column(default=Purpose.LIVE)
     engine: Mapped[str] = mapped_column(String(10), default="careful")
     language: Mapped[str] = mapped_column(String(40), default="eng")
     cut: Mapped[str] = mapped_column(String(20), default="none")
@@ -228,25 +282,29 @@ class Source(Base):
 
 
 class Batch(Base):
-    """Papers brought in together. `stopped`: what is not read yet waits; `priority` −1, 0 or 1."""
+    """Papers imported together. Of one that is paused, what is not read yet waits; `priority` −1, 0 or 1."""
 
     __tablename__ = "batch"
-    __table_args__ = (CheckConstraint("priority BETWEEN -1 AND 1", name="known_priority"),)
+    __table_args__ = (
+        CheckConstraint("priority BETWEEN -1 AND 1", name="known_priority"),
+        CheckConstraint(_one_of("state", BatchState), name="known_state"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     workspace_id: Mapped[int] = _to("workspace")
     name: Mapped[str] = mapped_column(String(120))
     note: Mapped[str] = mapped_column(default="")
     priority: Mapped[int] = mapped_column(default=0)
-    stopped: Mapped[bool] = mapped_column(default=False)
+    state: Mapped[BatchState] = mapped_column(default=BatchState.RUNNING)
     created_at: Mapped[datetime] = _now()
     created_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
 
 
-class Sorter(Base):
-    """What tells types of a workspace apart and where papers begin in a bundle: learned anew when samples are placed."""
+class ClassifierVersion(Base):
+    """What tells types of a workspace apart and where papers begin in a bundle: learned anew when samples are
+    placed."""
 
-    __tablename__ = "sorter"
+    __tablename__ = "classifier_version"
     __table_args__ = (UniqueConstraint("workspace_id", "number"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -259,23 +317,24 @@ class Sorter(Base):
 
 class Document(Base):
     """One paper. A sample goes received → to label → in hand → labelled; a live paper received → placed → drafted →
-    held or passed → settled → delivered. A bundle waits `to cut`; what fits no type is `unplaced`; mails, archives and cut
-    bundles are `unpacked`: their papers have them as `parent_id`. `set aside` says why in `reason`; `set_aside_by` is empty when
-    the program did it. Pages are read from `reading_key` (a converted or unlocked file) or, without one, from the file itself.
-    `set_name` says what a sample is for: training, testing only, or kept spare; `look_id` is its look-alike group; `gauge` how
-    sure a version is of a sample that is not labelled yet."""
+    held or passed → settled → delivered. A bundle waits `to cut`; what fits no type is `unplaced`; mails, archives
+    and cut bundles are `unpacked`: their papers have them as `parent_id`. `set aside` says why in `reason`;
+    `set_aside_by` is empty when the program did it. Pages are read from `reading_key` (a converted or unlocked file)
+    or, without one, from the file itself. `set_name` says what a sample is for: training, testing only, or kept
+    spare; `layout_group_id` is its look-alike group; `model_confidence` how sure a version is of a sample that is
+    not labelled yet."""
 
     __tablename__ = "document"
     __table_args__ = (
-        CheckConstraint("purpose IN ('sample', 'live')", name="known_purpose"),
-        CheckConstraint(_one_of("state", STATES), name="known_state"),
+        CheckConstraint(_one_of("purpose", Purpose), name="known_purpose"),
+        CheckConstraint(_states_by_purpose(), name="known_state"),
         CheckConstraint("(state = 'set aside') = (reason IS NOT NULL)", name="set_aside_has_reason"),
         CheckConstraint(
-            "type_id IS NOT NULL OR state IN ('received', 'to cut', 'unplaced', 'set aside', 'unpacked')",
+            f"type_id IS NOT NULL OR {_one_of('state', WITHOUT_TYPE)}",
             name="unplaced_has_no_type",
         ),
         CheckConstraint(_one_of("engine", ENGINES), name="known_engine"),
-        CheckConstraint(_one_of("set_name", SETS), name="known_set"),
+        CheckConstraint(_one_of("set_name", SetName), name="known_set"),
         UniqueConstraint("parent_id", "parent_part"),
         Index("ix_document_type_purpose_state", "type_id", "purpose", "state"),
         Index("ix_document_workspace_state", "workspace_id", "state"),
@@ -294,21 +353,21 @@ class Document(Base):
     language: Mapped[str] = mapped_column(String(40), default="eng")
     cut: Mapped[str] = mapped_column(String(20), default="none")
     pieces: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True), deferred=True)
-    likely: Mapped[list[Any]] = mapped_column(default=list)
-    placed_by: Mapped[str] = mapped_column(String(10), default="person")
+    type_candidates: Mapped[list[Any]] = mapped_column(default=list)
+    placed_by: Mapped[PlacedBy] = mapped_column(default=PlacedBy.PERSON)
     locked: Mapped[bool] = mapped_column(default=False)
     note: Mapped[str] = mapped_column(default="")
     name: Mapped[str] = mapped_column(String(255))
-    purpose: Mapped[str] = mapped_column(String(10))
-    state: Mapped[str] = mapped_column(String(20), default="received")
+    purpose: Mapped[Purpose]
+    state: Mapped[DocumentState] = mapped_column(default=DocumentState.RECEIVED)
     reason: Mapped[str | None]
     set_aside_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     page_count: Mapped[int | None]
     pages_read: Mapped[int] = mapped_column(default=0)
     revision: Mapped[int] = mapped_column(default=0)
-    set_name: Mapped[str] = mapped_column(String(10), default="train")
-    look_id: Mapped[int | None] = _to("look", nullable=True, ondelete="SET NULL")
-    gauge: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    set_name: Mapped[SetName] = mapped_column(default=SetName.TRAIN)
+    layout_group_id: Mapped[int | None] = _to("layout_group", nullable=True, ondelete="SET NULL")
+    model_confidence: Mapped[dict[str, Any]] = mapped_column(default=dict)
     version_id: Mapped[int | None] = mapped_column(ForeignKey("model_version.id"))
     policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
     opened_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
@@ -330,9 +389,10 @@ class Document(Base):
 
 
 class PageRow(Base):
-    """A page of a paper: where it lies in its file (`source_index`, from 0) and, once `read_at` is set, what was read: words as
-    one compressed blob (see core.page.blob), a small picture, and the key of a larger one that was drawn when first looked at.
-    `how` keeps what a person asked for when it is read again. `problem` says why it could not be read."""
+    """A page of a paper: where it lies in its file (`source_index`, from 0) and, once `read_at` is set, what was
+    read: words as one compressed blob (see core.page.blob), a small picture, and the key of a larger one that was
+    drawn when first looked at. `reading_options` keeps what a person asked for when it is read again. `problem` says
+    why it could not be read."""
 
     __tablename__ = "page"
     __table_args__ = (UniqueConstraint("document_id", "number", deferrable=True, initially="DEFERRED"),)
@@ -344,7 +404,7 @@ class PageRow(Base):
     read_at: Mapped[datetime | None]
     problem: Mapped[str] = mapped_column(default="")
     note: Mapped[str] = mapped_column(default="")
-    how: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    reading_options: Mapped[dict[str, Any]] = mapped_column(default=dict)
     width_pt: Mapped[float] = mapped_column(default=595.0)
     height_pt: Mapped[float] = mapped_column(default=842.0)
     rotation: Mapped[int] = mapped_column(default=0)
@@ -360,10 +420,10 @@ class PageRow(Base):
     view_height: Mapped[int] = mapped_column(default=0)
 
 
-class Look(Base):
+class LayoutGroup(Base):
     """A look-alike group of a type's papers: found by the program, named, merged and split by people."""
 
-    __tablename__ = "look"
+    __tablename__ = "layout_group"
     __table_args__ = (UniqueConstraint("type_id", "name"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -373,16 +433,16 @@ class Look(Base):
 
 
 class Label(Base):
-    """The right answer for a field on a paper. `absent` says that it is not on this paper; a keyed or typed value may
-    have no place (`page` and `box` empty). `box` is [x0, y0, x1, y1] in page fractions; `more` are the further places of a value
-    over several lines or pages ([page, box] each); `read` is what the reading saw there, kept apart from what a person says
-    (`text`); `printed` is where its printed name stands; `seconds` how long it took to say; `corrected` tells that a suggestion
-    stood there and was not taken."""
+    """The right answer for a field on a paper. `absent` says that it is not on this paper; a keyed or typed value
+    may have no place (`page` and `box` empty). `box` is [x0, y0, x1, y1] in page fractions; `more_places` are the
+    further places of a value over several lines or pages ([page, box] each); `ocr_text` is what the reading saw
+    there, kept apart from what a person says (`text`); `printed` is where its printed name stands; `seconds` how
+    long it took to say; `corrected` tells that a suggestion stood there and was not taken."""
 
     __tablename__ = "label"
     __table_args__ = (
         UniqueConstraint("document_id", "field_id", "position"),
-        CheckConstraint(_one_of("how", HOW_LABELLED), name="known_way"),
+        CheckConstraint(_one_of("method", Method), name="known_way"),
         CheckConstraint("NOT absent OR (text = '' AND position = 0)", name="absent_has_no_value"),
         CheckConstraint("(page IS NULL) = (box IS NULL)", name="place_is_whole"),
     )
@@ -396,20 +456,21 @@ class Label(Base):
     normal: Mapped[str]
     page: Mapped[int | None]
     box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
-    more: Mapped[list[Any]] = mapped_column(default=list)
-    read: Mapped[str] = mapped_column(default="")
+    more_places: Mapped[list[Any]] = mapped_column(default=list)
+    ocr_text: Mapped[str] = mapped_column(default="")
     printed: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     seconds: Mapped[float | None]
     corrected: Mapped[bool] = mapped_column(default=False)
-    how: Mapped[str] = mapped_column(String(10))
+    method: Mapped[Method]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
-    at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = _now()
 
 
-class Opinion(Base):
-    """What one of two labellers, blind to the other, says of a field on a paper: values as in labels, or that it is absent."""
+class BlindLabel(Base):
+    """What one of two labellers, blind to the other, says of a field on a paper: values as in labels, or that it is
+    absent."""
 
-    __tablename__ = "opinion"
+    __tablename__ = "blind_label"
     __table_args__ = (UniqueConstraint("document_id", "field_id", "person_id"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -417,9 +478,9 @@ class Opinion(Base):
     field_id: Mapped[int] = _to("field", ondelete="CASCADE")
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     absent: Mapped[bool] = mapped_column(default=False)
-    how: Mapped[str] = mapped_column(String(10))
-    said: Mapped[list[Any]] = mapped_column(default=list)
-    at: Mapped[datetime] = _now()
+    method: Mapped[Method]
+    value: Mapped[list[Any]] = mapped_column(default=list)
+    created_at: Mapped[datetime] = _now()
 
 
 class Assignment(Base):
@@ -434,11 +495,11 @@ class Assignment(Base):
     done_at: Mapped[datetime | None]
 
 
-class Plant(Base):
-    """A wrong suggestion shown on purpose, to see whether it is looked at: `outcome` is empty until the person has answered,
-    then "caught" or "agreed"."""
+class ControlSuggestion(Base):
+    """A wrong suggestion shown on purpose, to see whether it is looked at: `outcome` is empty until the person has
+    answered, then "caught" or "agreed"."""
 
-    __tablename__ = "plant"
+    __tablename__ = "control_suggestion"
     __table_args__ = (
         UniqueConstraint("document_id", "field_id", "person_id"),
         CheckConstraint("outcome IN ('', 'caught', 'agreed')", name="known_outcome"),
@@ -450,17 +511,17 @@ class Plant(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     text: Mapped[str]
     outcome: Mapped[str] = mapped_column(String(10), default="")
-    at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = _now()
 
 
 class KeyedValue(Base):
-    """A value keyed in the past and what became of it on its paper; `places` are where it may stand when that is not clear:
-    {"text", "page", "box"} each, the likeliest first."""
+    """A value keyed in the past and what became of it on its paper; `places` are where it may stand when that is not
+    clear: {"text", "page", "box"} each, the likeliest first."""
 
     __tablename__ = "keyed_value"
     __table_args__ = (
         UniqueConstraint("document_id", "field_id", "position"),
-        CheckConstraint("state IN ('placed', 'ambiguous', 'not found', 'chosen')", name="known_state"),
+        CheckConstraint(_one_of("state", RecordState), name="known_state"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -468,15 +529,16 @@ class KeyedValue(Base):
     field_id: Mapped[int] = _to("field", ondelete="CASCADE")
     position: Mapped[int] = mapped_column(default=0)
     text: Mapped[str]
-    state: Mapped[str] = mapped_column(String(10))
+    state: Mapped[RecordState]
     match: Mapped[str] = mapped_column(String(12), default="")
     places: Mapped[list[Any]] = mapped_column(default=list)
-    at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = _now()
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
 
 class KeptLabel(Base):
-    """A suspicious label that a person looked at and kept: it is not asked about for this reason again while it says the same."""
+    """A suspicious label that a person looked at and kept: it is not asked about for this reason again while it says
+    the same."""
 
     __tablename__ = "kept_label"
     __table_args__ = (UniqueConstraint("document_id", "field_id", "reason"),)
@@ -487,7 +549,7 @@ class KeptLabel(Base):
     reason: Mapped[str] = mapped_column(String(30))
     text: Mapped[str]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
-    at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = _now()
 
 
 class ModelVersion(Base):
@@ -496,14 +558,19 @@ class ModelVersion(Base):
     __tablename__ = "model_version"
     __table_args__ = (
         UniqueConstraint("type_id", "number"),
-        CheckConstraint(_one_of("state", VERSION_STATES), name="known_state"),
-        Index("uq_model_version_one_live_per_type", "type_id", unique=True, postgresql_where=text("state = 'live'")),
+        CheckConstraint(_one_of("state", VersionState), name="known_state"),
+        Index(
+            "uq_model_version_one_published_per_type",
+            "type_id",
+            unique=True,
+            postgresql_where=text("state = 'published'"),
+        ),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     type_id: Mapped[int] = _to("document_type")
     number: Mapped[int]
-    state: Mapped[str] = mapped_column(String(10), default="queued")
+    state: Mapped[VersionState] = mapped_column(default=VersionState.QUEUED)
     stage: Mapped[str] = mapped_column(String(80), default="waiting for a worker")
     progress: Mapped[float] = mapped_column(default=0.0)
     error: Mapped[str | None]
@@ -528,7 +595,7 @@ class Policy(Base):
     __tablename__ = "policy"
     __table_args__ = (
         UniqueConstraint("type_id", "number"),
-        CheckConstraint("familiarity_least BETWEEN 0 AND 1", name="familiarity_is_a_share"),
+        CheckConstraint("layout_similarity_min BETWEEN 0 AND 1", name="layout_similarity_min_is_a_share"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -536,7 +603,7 @@ class Policy(Base):
     number: Mapped[int]
     version_id: Mapped[int] = _to("model_version")
     thresholds: Mapped[dict[str, Any]]
-    familiarity_least: Mapped[float]
+    layout_similarity_min: Mapped[float]
     note: Mapped[str] = mapped_column(default="")
     outcome: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = _now()
@@ -560,7 +627,7 @@ class Reading(Base):
     page: Mapped[int | None]
     box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
     confidence: Mapped[float | None]
-    familiarity: Mapped[float | None]
+    layout_similarity: Mapped[float | None]
     engine: Mapped[str] = mapped_column(String(20), default="model")
     why: Mapped[str] = mapped_column(default="")
     others: Mapped[list[Any]] = mapped_column(default=list)
@@ -600,7 +667,7 @@ class Result(Base):
     __tablename__ = "result"
     __table_args__ = (
         UniqueConstraint("document_id", "field_id", "position"),
-        CheckConstraint("origin IN ('model', 'plan', 'person')", name="known_origin"),
+        CheckConstraint(_one_of("origin", Origin), name="known_origin"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -612,37 +679,39 @@ class Result(Base):
     page: Mapped[int | None]
     box: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
     confidence: Mapped[float | None]
-    origin: Mapped[str] = mapped_column(String(10))
+    origin: Mapped[Origin]
     version_id: Mapped[int | None] = mapped_column(ForeignKey("model_version.id"))
     policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
-    at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = _now()
 
 
-class LetStand(Base):
+class CheckWaiver(Base):
     """A failing advisory check that a person let stand on a paper."""
 
-    __tablename__ = "let_stand"
+    __tablename__ = "check_waiver"
     __table_args__ = (UniqueConstraint("document_id", "check_key"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     document_id: Mapped[int] = _to("document", ondelete="CASCADE")
     check_key: Mapped[str] = mapped_column(String(90))
-    said: Mapped[str]
+    message: Mapped[str]
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
-    at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = _now()
 
 
 class Delivery(Base):
     """One sending of results as a file, kept as it was sent. A paper is in at most one delivery."""
 
     __tablename__ = "delivery"
+    __table_args__ = (CheckConstraint(_one_of("state", DeliveryState), name="known_state"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     type_id: Mapped[int] = _to("document_type")
     format: Mapped[str] = mapped_column(String(10))
     file_key: Mapped[str] = mapped_column(String(64))
     papers: Mapped[int]
+    state: Mapped[DeliveryState] = mapped_column(default=DeliveryState.SENT)
     created_at: Mapped[datetime] = _now()
     created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
 
@@ -675,7 +744,7 @@ class Audit(Base):
     __table_args__ = (Index("ix_audit_object", "object_kind", "object_id"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = _now()
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     action: Mapped[str] = mapped_column(String(60))
     object_kind: Mapped[str] = mapped_column(String(30))

@@ -1,7 +1,7 @@
 """The queue of background work, in the same PostgreSQL: all SQL on its tables is here.
 
-Work is put on the queue in the transaction of the rows it is about, by the queue library's own way of using the caller's connection, so that
-neither is lost without the other (docs/decisions/0001).
+Work is put on the queue in the transaction of the rows it is about, by the queue library's own way of using the
+caller's connection, so that neither is lost without the other (docs/decisions/0001).
 """
 
 from __future__ import annotations
@@ -41,8 +41,8 @@ class Task(StrEnum):
 
 @dataclass(frozen=True)
 class QueuedJob:
-    """A job to be put on the queue: its task, what it is about (ids), its priority (higher goes first) and its lock (jobs of one lock never
-    overlap)."""
+    """A job to be put on the queue: its task, what it is about (ids), its priority (higher goes first) and its lock
+    (jobs of one lock never overlap)."""
 
     task: Task
     arguments: Mapping[str, Any] = field(default_factory=dict)
@@ -91,7 +91,8 @@ def waiting_jobs(session: Session) -> int:
 def is_waiting(session: Session, task: Task, **arguments: Any) -> bool:
     """Whether such a job waits already (one that runs does not count: it may have missed what is new)."""
     asked = text(
-        "SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task AND args = CAST(:args AS jsonb) LIMIT 1"
+        "SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task AND args = CAST(:args AS "
+        "jsonb) LIMIT 1"
     )
     return session.execute(asked, {"task": task.value, "args": json.dumps(arguments)}).scalar() is not None
 

@@ -22,7 +22,7 @@ from jugum import __version__
 from jugum.errors import Conflict as ConflictError
 from jugum.errors import ExternalError, Forbidden, JugumError, NotFound, NotSignedIn
 from jugum.flow.gather.explore import Explorer
-from jugum.flow.gather.place import LoadedSorters
+from jugum.flow.gather.place import LoadedClassifiers
 from jugum.flow.in_force import LoadedVersions
 from jugum.settings import Settings
 from jugum.store import Store
@@ -49,18 +49,26 @@ def create_app(settings: Settings) -> FastAPI:
         app.state.store.close()
 
     app = FastAPI(
-        title="Jugum", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None,
+        title="Jugum",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,
         description="Everything the pages do, for client programs. Send an API key as `Authorization: Bearer …`.",
-    )  # fmt: skip
+    )
     app.state.store = Store(settings)
     app.state.settings = settings
     app.state.versions = LoadedVersions()
-    app.state.sorters = LoadedSorters()
+    app.state.classifiers = LoadedClassifiers()
     app.state.explorer = Explorer()
     app.add_middleware(
-        SessionMiddleware, secret_key=settings.signing_key, session_cookie="jugum", same_site="lax",
+        SessionMiddleware,
+        secret_key=settings.signing_key,
+        session_cookie="jugum",
+        same_site="lax",
         max_age=settings.session_hours * 3600,
-    )  # fmt: skip
+    )
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.middleware("http")(_headers)
     app.add_exception_handler(JugumError, _told)

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from jugum.core.evaluation.report_model import ConfidenceFigures, FieldCurve
 from jugum.web.rendering import percent
 
 LEFT, TOP, WIDTH, HEIGHT = 46.0, 10.0, 300.0, 170.0
 
 
 @dataclass(frozen=True)
-class Tick:
+class AxisTick:
     at: float
     text: str
 
@@ -38,8 +39,8 @@ class Chart:
     dots: list[Dot]
     lines: dict[str, str] = field(default_factory=dict)
     area: str = ""
-    x_ticks: list[Tick] = field(default_factory=list)
-    y_ticks: list[Tick] = field(default_factory=list)
+    x_ticks: list[AxisTick] = field(default_factory=list)
+    y_ticks: list[AxisTick] = field(default_factory=list)
     said: str = ""
     left: float = LEFT
     right: float = LEFT + WIDTH
@@ -51,15 +52,13 @@ def _tenth(value: float) -> float:
     return round(float(value), 1)
 
 
-def reliability_chart(seen: Mapping[str, Any], unseen: Mapping[str, Any]) -> Chart | None:
-    """Share right against stated confidence, bins of seen layouts and of layouts not seen; None without decisions. Axes begin at the lowest
-    figure there is."""
-    bins = [(one, False) for one in seen.get("reliability", ())] + [
-        (one, True) for one in unseen.get("reliability", ())
-    ]
+def reliability_chart(seen: ConfidenceFigures | None, unseen: ConfidenceFigures | None) -> Chart | None:
+    """Share right against stated confidence, bins of seen layouts and of layouts not seen; None without decisions.
+    Axes begin at the lowest figure there is."""
+    bins = [(one, is_new) for its, is_new in ((seen, False), (unseen, True)) if its for one in its.reliability]
     if not bins:
         return None
-    least = math.floor(10 * min(min(one["confidence"], one["right"]) for one, _ in bins)) / 10
+    least = math.floor(10 * min(min(one.confidence, one.right) for one, _ in bins)) / 10
     least = min(least, 0.9)
 
     def x(share: float) -> float:
@@ -70,18 +69,26 @@ def reliability_chart(seen: Mapping[str, Any], unseen: Mapping[str, Any]) -> Cha
 
     dots = [
         Dot(
-            x(one["confidence"]), y(one["right"]), y(one["interval"][0]), y(one["interval"][1]), round(2.5 + 0.35 * math.sqrt(one["count"]), 1),
-            f"{one['count']} decisions stated at {percent(one['confidence'], 1)}: {percent(one['right'], 1)} right", strange,
+            x(one.confidence),
+            y(one.right),
+            y(one.interval[0]),
+            y(one.interval[1]),
+            round(2.5 + 0.35 * math.sqrt(one.count), 1),
+            f"{one.count} decisions stated at {percent(one.confidence, 1)}: {percent(one.right, 1)} right",
+            strange,
         )
         for one, strange in bins
-    ]  # fmt: skip
+    ]
     ticks = _tenths(least)
-    said = "; ".join(dot.said + (" (looks not seen)" if dot.strange else "") for dot in dots)
+    said = "; ".join(dot.said + (" (new layouts)" if dot.strange else "") for dot in dots)
     return Chart(
-        dots, {"true": f"{x(least)},{y(least)} {x(1)},{y(1)}"}, "", [Tick(x(one), f"{one * 100:.0f} %") for one in ticks],
-        [Tick(y(one), f"{one * 100:.0f} %") for one in ticks],
+        dots,
+        {"true": f"{x(least)},{y(least)} {x(1)},{y(1)}"},
+        "",
+        [AxisTick(x(one), f"{one * 100:.0f} %") for one in ticks],
+        [AxisTick(y(one), f"{one * 100:.0f} %") for one in ticks],
         said,
-    )  # fmt: skip
+    )
 
 
 def _tenths(least: float) -> list[float]:
@@ -91,16 +98,16 @@ def _tenths(least: float) -> list[float]:
     return [round(1 - step * number, 3) for number in range(0, count + 1, every)]
 
 
-def curve_chart(curve: Mapping[str, Any]) -> Chart | None:
-    """Share right against the number of labelled papers, with the forecast and its interval; None with fewer than two points."""
-    points: Sequence[Mapping[str, Any]] = curve.get("points", ())
-    ahead: Sequence[Mapping[str, Any]] = curve.get("forecast", ())
-    if len(points) < 2:
+def curve_chart(curve: FieldCurve | None) -> Chart | None:
+    """Share right against the number of labelled papers, with the forecast and its interval; None with fewer than
+    two points."""
+    if curve is None or len(curve.points) < 2:
         return None
-    shares = [one["right"] / one["total"] for one in points]
-    least = math.floor(20 * min([*shares, *(one["low"] for one in ahead)])) / 20
+    points, ahead = curve.points, curve.forecast
+    shares = [one.share for one in points]
+    least = math.floor(20 * min([*shares, *(one.low for one in ahead)])) / 20
     least = min(least, 0.95)
-    most = max([one["papers"] for one in points] + [one["papers"] for one in ahead])
+    most = max([one.papers for one in points] + [one.papers for one in ahead])
 
     def x(papers: float) -> float:
         return _tenth(LEFT + WIDTH * papers / most)
@@ -109,29 +116,36 @@ def curve_chart(curve: Mapping[str, Any]) -> Chart | None:
         return _tenth(TOP + HEIGHT * (1 - (max(least, share) - least) / (1 - least)))
 
     dots = [
-        Dot(x(one["papers"]), y(share), y(share), y(share), 3.5, f"from {one['papers']} papers {percent(share, 1)} of {one['total']} values right")
+        Dot(
+            x(one.papers),
+            y(share),
+            y(share),
+            y(share),
+            3.5,
+            f"from {one.papers} papers {percent(share, 1)} of {one.total} values right",
+        )
         for one, share in zip(points, shares, strict=True)
-    ]  # fmt: skip
+    ]
     measured = " ".join(f"{dot.x},{dot.y}" for dot in dots)
     lines, area = {"measured": measured}, ""
     if ahead:
         start = f"{dots[-1].x},{dots[-1].y}"
-        lines["forecast"] = " ".join([start, *(f"{x(one['papers'])},{y(one['share'])}" for one in ahead)])
-        upper = [f"{x(one['papers'])},{y(one['high'])}" for one in ahead]
-        lower = [f"{x(one['papers'])},{y(one['low'])}" for one in reversed(ahead)]
+        lines["forecast"] = " ".join([start, *(f"{x(one.papers)},{y(one.share)}" for one in ahead)])
+        upper = [f"{x(one.papers)},{y(one.high)}" for one in ahead]
+        lower = [f"{x(one.papers)},{y(one.low)}" for one in reversed(ahead)]
         area = " ".join([start, *upper, *lower])
     expected = [
-        f"expected from {one['papers']} papers {percent(one['share'], 1)} ({percent(one['low'], 1)} to {percent(one['high'], 1)})"
+        f"expected from {one.papers} papers {percent(one.share, 1)} ({percent(one.low, 1)} to {percent(one.high, 1)})"
         for one in ahead
     ]
     said = "; ".join([*(dot.said for dot in dots), *expected])
-    papers = [one["papers"] for one in points] + [one["papers"] for one in ahead]
+    papers = [one.papers for one in points] + [one.papers for one in ahead]
     return Chart(
         dots,
         lines,
         area,
-        [Tick(x(one), str(one)) for one in papers],
-        [Tick(y(one), f"{one * 100:.0f} %") for one in _tenths(least)],
+        [AxisTick(x(one), str(one)) for one in papers],
+        [AxisTick(y(one), f"{one * 100:.0f} %") for one in _tenths(least)],
         said,
     )
 

@@ -101,9 +101,15 @@ def ribbon(now: overview.Steps) -> dict[str, tuple[str, str]]:
 
 
 def page(
-    request: Request, template: str, *, actor: Actor | None, shown: TypeView | None = None, step: str = "", status: int = 200,
+    request: Request,
+    template: str,
+    *,
+    actor: Actor | None,
+    shown: TypeView | None = None,
+    step: str = "",
+    status: int = 200,
     **context: Any,
-) -> Response:  # fmt: skip
+) -> Response:
     """Render a page in the frame."""
     return _templates.TemplateResponse(
         request, template, {**_frame(request, actor, shown, step), **context}, status_code=status
@@ -122,7 +128,16 @@ def error_page(request: Request, status: int, message: str) -> Response:
     return _templates.TemplateResponse(
         request,
         "error.html",
-        {"title": titles.get(status, "Something went wrong"), "message": message, "actor": None, "csrf": "", "type": None,
-         "types": [], "step": "", "figures": {}, "step_names": STEPS},
+        {
+            "title": titles.get(status, "Something went wrong"),
+            "message": message,
+            "actor": None,
+            "csrf": "",
+            "type": None,
+            "types": [],
+            "step": "",
+            "figures": {},
+            "step_names": STEPS,
+        },
         status_code=status,
-    )  # fmt: skip
+    )

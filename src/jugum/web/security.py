@@ -30,8 +30,9 @@ class Public:
 @dataclass(frozen=True)
 class Requires:
     """Declares the permission that a route needs; gives the actor. A session needs the CSRF token for anything that
-    changes; an API key in `Authorization: Bearer …` needs none, for no browser sends it by itself. Whatever shows a paper
-    (its address names a document) is closed to who may not see personal values, if the paper's type has some."""
+    changes; an API key in `Authorization: Bearer …` needs none, for no browser sends it by itself. Whatever shows a
+    paper (its address names a document) is closed to who may not see personal values, if the paper's type has some.
+    """
 
     permission: str
 

@@ -1,8 +1,9 @@
 """The one wrapper of every task: whatever fails says so, on the object that the task is about.
 
-What may pass by itself (the database or the file store does not answer, a file is busy) is tried again after 3, 9, 27 and 81 seconds. After that,
-and at once for anything else, the object is told: a version has failed, a document is set aside, a page has a problem, with the reason or, for
-a fault of our own, with the reference number under which the log has all of it. Nothing is left in a state that nobody looks at.
+What may pass by itself (the database or the file store does not answer, a file is busy) is tried again after 3, 9,
+27 and 81 seconds. After that, and at once for anything else, the object is told: a version has failed, a document is
+set aside, a page has a problem, with the reason or, for a fault of our own, with the reference number under which
+the log has all of it. Nothing is left in a state that nobody looks at.
 """
 
 from __future__ import annotations
@@ -27,7 +28,8 @@ RETRY = procrastinate.RetryStrategy(
 def guarded(context: procrastinate.JobContext, report_failure: Callable[[str], None]) -> Iterator[None]:
     """Run a task's work; `report_failure` is given the words for the person who looks at its object.
 
-    An object that is gone meanwhile needs no words. ExternalError and OSError go on to the queue while it will try again.
+    An object that is gone meanwhile needs no words. ExternalError and OSError go on to the queue while it will try
+    again.
     """
     job = context.job
     try:

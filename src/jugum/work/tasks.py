@@ -1,4 +1,5 @@
-"""The tasks of the worker: each runs one flow function under the guard, and says what becomes of its object when it fails."""
+"""The tasks of the worker: each runs one flow function under the guard, and says what becomes of its object when it
+fails."""
 
 from __future__ import annotations
 
@@ -12,7 +13,7 @@ import structlog
 from jugum.core.ocr import engine_named
 from jugum.flow.gather import bundles, place, read
 from jugum.flow.gather.explore import Explorer
-from jugum.flow.gather.place import LoadedSorters
+from jugum.flow.gather.place import LoadedClassifiers
 from jugum.flow.gather.read import OpenPapers
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.label import layouts, next_paper
@@ -31,11 +32,12 @@ Work = Callable[..., None]
 
 
 class Tasks:
-    """What a worker process does, and what it keeps between tasks: opened papers, unpacked versions and sorters, page layers."""
+    """What a worker process does, and what it keeps between tasks: opened papers, unpacked versions and sorters,
+    page layers."""
 
     def __init__(self, store: Store) -> None:
         self.store = store
-        self._papers, self._versions, self._sorters = OpenPapers(), LoadedVersions(), LoadedSorters()
+        self._papers, self._versions, self._sorters = OpenPapers(), LoadedVersions(), LoadedClassifiers()
         self._explorer = Explorer()
 
     def register(self, app: procrastinate.App) -> None:

@@ -19,7 +19,7 @@ from jugum.core.classification import (
     cut_by_count,
     cut_by_separators,
     fit_cutter,
-    fit_sorter,
+    fit_type_classifier,
     is_blank,
     is_separator,
     look_alike_groups,
@@ -28,7 +28,7 @@ from jugum.core.classification.bundles import _best_cut, _page_number
 from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.classification.wording import look_of, terms_of
 from jugum.core.evaluation.cutting import cut_figures
-from jugum.core.formats.sorter_file import pack_sorter, unpack_sorter
+from jugum.core.formats.classifier_file import pack_classifier, unpack_classifier
 from jugum.core.page import Box, Page, Word, WordKind
 from jugum.errors import InputError, NothingToLearn
 
@@ -70,66 +70,66 @@ def samples(each: int = 6) -> list[TypeSample]:
 
 
 def test_new_papers_are_placed_and_strangers_are_refused() -> None:
-    sorter, rng = fit_sorter(samples()), random.Random(8)
+    classifier, rng = fit_type_classifier(samples()), random.Random(8)
     for kind in STOCK:
-        placed = sorter.place(paper(kind, rng))
+        placed = classifier.place(paper(kind, rng))
         assert placed.accepted
         assert placed.likely[0][0] == kind
         assert sum(chance for _, chance in placed.likely) == pytest.approx(1)
-    assert not sorter.place((page(rng.choices(STRANGE, k=30)),)).accepted
-    assert not sorter.place((page([]),)).accepted
+    assert not classifier.place((page(rng.choices(STRANGE, k=30)),)).accepted
+    assert not classifier.place((page([]),)).accepted
 
 
 def test_papers_of_no_type_teach_what_to_refuse() -> None:
     rng = random.Random(4)
     mixed = [*STRANGE[:4], *STOCK[1][:3]]
     others = [TypeSample((page(rng.choices(mixed, k=30)),), OTHER) for _ in range(5)]
-    sorter = fit_sorter([*samples(), *others])
-    assert OTHER not in sorter.types
-    assert not sorter.place((page(rng.choices(mixed, k=30)),)).accepted
+    classifier = fit_type_classifier([*samples(), *others])
+    assert OTHER not in classifier.types
+    assert not classifier.place((page(rng.choices(mixed, k=30)),)).accepted
 
 
 def test_one_paper_of_each_type_is_too_few() -> None:
     with pytest.raises(NothingToLearn, match="two papers"):
-        fit_sorter(samples(1))
+        fit_type_classifier(samples(1))
 
 
 def test_the_same_papers_give_the_same_sorter_and_it_survives_its_file() -> None:
-    first, again = fit_sorter(samples()), fit_sorter(samples())
+    first, again = fit_type_classifier(samples()), fit_type_classifier(samples())
     assert np.array_equal(first.weights, again.weights)
     cutter = fit_cutter([sample.pages for sample in samples()], first)
-    sorter, kept = unpack_sorter(pack_sorter(first, cutter))
+    classifier, kept = unpack_classifier(pack_classifier(first, cutter))
     probe = paper(2, random.Random(9), 3)
-    assert sorter.place(probe).likely[0][0] == first.place(probe).likely[0][0]
-    assert sorter.place(probe).sureness == pytest.approx(first.place(probe).sureness, abs=1e-3)
+    assert classifier.place(probe).likely[0][0] == first.place(probe).likely[0][0]
+    assert classifier.place(probe).confidence == pytest.approx(first.place(probe).confidence, abs=1e-3)
     assert kept is not None
-    assert kept.boundaries(probe, sorter) == pytest.approx(cutter.boundaries(probe, first), abs=1e-3)
+    assert kept.boundaries(probe, classifier) == pytest.approx(cutter.boundaries(probe, first), abs=1e-3)
     with pytest.raises(InputError, match="no sorter"):
-        unpack_sorter(b"nothing of the kind")
+        unpack_classifier(b"nothing of the kind")
 
 
 def test_a_bundle_of_papers_of_several_pages_is_cut_where_they_begin() -> None:
     known = samples(8)
-    sorter = fit_sorter(known)
-    cutter, rng = fit_cutter([sample.pages for sample in known], sorter), random.Random(12)
+    classifier = fit_type_classifier(known)
+    cutter, rng = fit_cutter([sample.pages for sample in known], classifier), random.Random(12)
     bundle = [*paper(1, rng, 2), *paper(2, rng, 3), *paper(2, rng, 1), *paper(3, rng, 2)]
-    pieces = cutter.cut(bundle, sorter)
+    pieces = cutter.cut(bundle, classifier)
     assert [piece.pages for piece in pieces] == [(0, 1), (2, 3, 4), (5,), (6, 7)]
     assert [piece.type_id for piece in pieces] == [1, 2, 2, 3]
     assert all(0 <= piece.sure <= 1 for piece in pieces)
-    assert cutter.cut([], sorter) == []
+    assert cutter.cut([], classifier) == []
 
 
 def test_a_separator_sheet_parts_also_what_was_learned_to_belong_together_its_blank_back_or_not() -> None:
     known = samples(8)
-    sorter = fit_sorter(known)
-    cutter, rng = fit_cutter([sample.pages for sample in known], sorter), random.Random(12)
+    classifier = fit_type_classifier(known)
+    cutter, rng = fit_cutter([sample.pages for sample in known], classifier), random.Random(12)
     one, two = paper(2, rng, 2)
     sheet = Page(1, 595, 842, (Word(SEPARATOR, Box(0.1, 0.1, 0.3, 0.2), 1.0, False, WordKind.BARCODE),))
-    assert [piece.pages for piece in cutter.cut([one, two], sorter)] == [(0, 1)]
-    assert [piece.pages for piece in cutter.cut([one, sheet, two], sorter)] == [(0,), (2,)]
-    assert [piece.pages for piece in cutter.cut([one, sheet, page([]), two], sorter)] == [(0,), (3,)]
-    assert [piece.pages for piece in cutter.cut([one, page([]), two], sorter)] == [(0, 2)]
+    assert [piece.pages for piece in cutter.cut([one, two], classifier)] == [(0, 1)]
+    assert [piece.pages for piece in cutter.cut([one, sheet, two], classifier)] == [(0,), (2,)]
+    assert [piece.pages for piece in cutter.cut([one, sheet, page([]), two], classifier)] == [(0,), (3,)]
+    assert [piece.pages for piece in cutter.cut([one, page([]), two], classifier)] == [(0, 2)]
 
 
 def test_too_few_papers_to_learn_cutting_from() -> None:
@@ -151,8 +151,15 @@ def test_separators_blanks_and_counts_part_pages() -> None:
 
 @pytest.mark.parametrize(
     ("text", "expected"),
-    [("Page 2 of 3", (2, 3)), ("2/3", (2, 3)), ("seite 4", (4, None)), ("- 7 -", (7, None)), ("5 of 3", (None, None)), ("of", (None, None))],
-)  # fmt: skip
+    [
+        ("Page 2 of 3", (2, 3)),
+        ("2/3", (2, 3)),
+        ("seite 4", (4, None)),
+        ("- 7 -", (7, None)),
+        ("5 of 3", (None, None)),
+        ("of", (None, None)),
+    ],
+)
 def test_page_numbers_are_read_in_several_spellings(text: str, expected: tuple[int | None, int | None]) -> None:
     assert _page_number(text) == expected
 
@@ -187,7 +194,7 @@ def test_terms_bring_numbers_to_their_shape_and_looks_are_of_one_length() -> Non
     assert look_of(page(["a"])).shape == (50,)
 
 
-# ---- Phrases and twins ------------------------------------------------------------------------------------------------------------------
+# ---- Phrases and twins -----------------------------------------------------------------------------------------------
 
 
 def _said(*texts: str) -> list[Page]:
@@ -235,7 +242,7 @@ def test_types_of_much_the_same_wording_are_told_as_twins() -> None:
         for kind, text in words.items()
         for number in range(4)
     ]
-    pairs = fit_sorter(papers).twins()
+    pairs = fit_type_classifier(papers).twins()
     assert [(a, b) for a, b, _ in pairs] == [(2, 1)]
     assert 0.5 <= pairs[0][2] <= 1
 
@@ -248,8 +255,8 @@ def test_a_sorter_tells_what_became_of_papers_it_had_not_seen() -> None:
         for kind in (1, 2, 3)
         for number in range(8)
     ]
-    sorter = fit_sorter(papers)
-    counts = {(a, b): n for a, b, n in sorter.figures}
+    classifier = fit_type_classifier(papers)
+    counts = {(a, b): n for a, b, n in classifier.figures}
     placed = sum(n for (a, b), n in counts.items() if a == b != OTHER)
     confused = sum(n for (a, b), n in counts.items() if OTHER not in (a, b) and a != b)
     strangers = [
@@ -258,15 +265,15 @@ def test_a_sorter_tells_what_became_of_papers_it_had_not_seen() -> None:
     assert placed > 5 * confused
     assert strangers[0] > strangers[1]
     assert sum(strangers) == 24
-    assert unpack_sorter(pack_sorter(sorter, None))[0].figures == sorter.figures
+    assert unpack_classifier(pack_classifier(classifier, None))[0].figures == classifier.figures
 
 
-# ---- How well bundles are cut -------------------------------------------------------------------------------------------------------------
+# ---- How well bundles are cut ----------------------------------------------------------------------------------------
 
 
 def placed_papers(seed: int, *, telling: bool = True) -> list[TypeSample]:
-    """Eighteen papers of three types and six looks. Unless `telling`, all of their pages are of one and the same wording: nothing says where
-    one begins."""
+    """Eighteen papers of three types and six looks. Unless `telling`, all of their pages are of one and the same
+    wording: nothing says where one begins."""
     rng = random.Random(seed)
     found = []
     for number in range(18):
@@ -307,7 +314,8 @@ def test_cutting_is_not_judged_on_too_few_papers_or_single_pages() -> None:
 
 
 def linked_by_hand(likeness: np.ndarray, alike: float) -> list[int]:
-    """Average linkage as it is defined: the two groups most alike on average are joined while that is at least `alike`."""
+    """Average linkage as it is defined: the two groups most alike on average are joined while that is at least
+    `alike`."""
     groups = [[index] for index in range(len(likeness))]
     while len(groups) > 1:
         means = {

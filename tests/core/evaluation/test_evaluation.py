@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sklearn.metrics import brier_score_loss, f1_score
 
-from jugum.core.evaluation.curve import CurvePoint, fitted, forecast, papers_wanted, share_at
+from jugum.core.evaluation.curve import fitted, forecast, papers_wanted, share_at
 from jugum.core.evaluation.metrics import (
     Counts,
     area_under_risk_coverage,
@@ -23,8 +23,10 @@ from jugum.core.evaluation.metrics import (
     reliability,
     share_by_papers,
 )
+from jugum.core.evaluation.report_model import CurvePoint, Report
 from jugum.core.evaluation.tables import ReportTable, report_html, report_tables
 from jugum.core.thresholds.through import straight_through
+from jugum.errors import InputError
 
 DECISIONS = st.lists(st.tuples(st.floats(0, 1), st.booleans()), min_size=1, max_size=80)
 
@@ -99,7 +101,7 @@ def test_a_bootstrap_interval_holds_what_was_counted(papers: list[tuple[int, int
 
 
 def test_a_power_law_is_found_again_and_carried_on() -> None:
-    points = [CurvePoint(n, round(100_000 * (1 - 0.6 * n**-0.8)), 100_000) for n in (5, 10, 20, 40)]
+    points = [CurvePoint(papers=n, right=round(100_000 * (1 - 0.6 * n**-0.8)), total=100_000) for n in (5, 10, 20, 40)]
     level, slope = fitted(points)
     assert (level, slope) == (pytest.approx(0.6, rel=0.02), pytest.approx(0.8, rel=0.02))
     ahead = forecast(points, 40)
@@ -109,13 +111,13 @@ def test_a_power_law_is_found_again_and_carried_on() -> None:
 
 
 def test_papers_wanted_are_those_the_curve_needs() -> None:
-    points = [CurvePoint(n, round(100_000 * (1 - 0.6 * n**-0.8)), 100_000) for n in (5, 10, 20, 40)]
+    points = [CurvePoint(papers=n, right=round(100_000 * (1 - 0.6 * n**-0.8)), total=100_000) for n in (5, 10, 20, 40)]
     wanted = papers_wanted(points, 40, 0.98)
     assert wanted is not None
     assert wanted.more is not None
     assert wanted.more + 40 == pytest.approx((0.6 / 0.02) ** (1 / 0.8), rel=0.1)
     assert papers_wanted(points, 40, 0.5) is None  # reached already
-    flat = [CurvePoint(n, 80, 100) for n in (5, 10, 20)]
+    flat = [CurvePoint(papers=n, right=80, total=100) for n in (5, 10, 20)]
     stuck = papers_wanted(flat, 20, 0.98)
     assert stuck is not None
     assert stuck.more is None
@@ -124,14 +126,22 @@ def test_papers_wanted_are_those_the_curve_needs() -> None:
 
 @given(st.lists(st.tuples(st.integers(3, 200), st.integers(0, 60)), min_size=3, max_size=6))
 def test_more_papers_never_make_a_forecast_worse(rows: list[tuple[int, int]]) -> None:
-    points = [CurvePoint(papers, right, 60) for papers, right in sorted(rows)]
+    points = [CurvePoint(papers=papers, right=right, total=60) for papers, right in sorted(rows)]
     ahead = [one.share for one in forecast(points, points[-1].papers)]
     assert ahead == sorted(ahead)
 
 
 def test_a_paper_goes_straight_through_when_each_of_its_fields_passes() -> None:
-    def row(sample: str, field: str, sure: float, right: bool = True, familiarity: float = 0.9) -> dict[str, object]:
-        return {"sample": sample, "field": field, "confidence": sure, "familiarity": familiarity, "right": right}
+    def row(
+        sample: str, field: str, sure: float, right: bool = True, layout_similarity: float = 0.9
+    ) -> dict[str, object]:
+        return {
+            "sample": sample,
+            "field": field,
+            "confidence": sure,
+            "layout_similarity": layout_similarity,
+            "right": right,
+        }
 
     rows = [
         row("1", "a", 0.99),
@@ -156,5 +166,29 @@ def test_a_report_s_table_downloads_without_formulas_and_reads_back() -> None:
     assert "http" not in page
 
 
+def empty_report() -> Report:
+    return Report(
+        papers=0,
+        groups=0,
+        layout_similarity_min=0.6,
+        fields=[],
+        seen_right=0,
+        seen_total=0,
+        unseen_right=0,
+        unseen_total=0,
+        calibration_error=0.0,
+    )
+
+
 def test_an_empty_report_has_no_tables() -> None:
-    assert report_tables({}, {}, {}) == []
+    assert report_tables(empty_report(), {}, {}) == []
+
+
+def test_a_report_is_read_back_as_it_was_kept_and_one_of_another_format_is_refused() -> None:
+    report = empty_report()
+    assert Report.from_data(report.to_data()) == report
+    assert Report.from_data({}) is None
+    with pytest.raises(InputError, match="format 7"):
+        Report.from_data({**report.to_data(), "format": 7})
+    with pytest.raises(InputError, match="damaged"):
+        Report.from_data({**report.to_data(), "papers": "many"})

@@ -13,8 +13,8 @@ from rapidfuzz import fuzz
 from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness, likeness
-from jugum.core.extraction.values.assignment import Choice, Decision, decide, none_logit, shares_words
-from jugum.core.extraction.values.relations import Relations, agreed
+from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide, shares_words
+from jugum.core.extraction.values.relations import Relations, optimise_jointly
 from jugum.core.page import Box, Page, Word, laid_out, reading_order, rows_of, segments_of
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import DataType
@@ -22,7 +22,7 @@ from jugum.core.values import DataType
 FIELDS = ("born", "issued", "expires")
 PLAN = Plan(tuple(FieldPlan(key, key.title(), DataType.DATE) for key in FIELDS))
 TEXTS = ("01.02.1980", "03.04.2020", "05.06.2030", "07.08.1999")
-FLOOR = none_logit(1.0)
+FLOOR = absence_logit(1.0)
 logits = st.floats(-6, 6, allow_nan=False)
 tables = st.lists(
     st.lists(logits, min_size=len(TEXTS), max_size=len(TEXTS)), min_size=len(FIELDS), max_size=len(FIELDS)
@@ -51,7 +51,7 @@ def greedy(table: list[list[float]]) -> list[Decision]:
 
 def worth(decisions: list[Decision], relations: Relations) -> float:
     """The sum that is to be greatest, counted plainly."""
-    total = sum(one.logit if one.chosen else relations.none_at(one.field, FLOOR) for one in decisions)
+    total = sum(one.logit if one.chosen else relations.absence_threshold(one.field, FLOOR) for one in decisions)
     day = {one.field: one.chosen[0].candidate.normal for one in decisions if one.chosen}
     for first, second, papers in relations.orders:
         if first in day and second in day and day[first] > day[second]:
@@ -62,7 +62,7 @@ def worth(decisions: list[Decision], relations: Relations) -> float:
 @given(tables)
 def test_choosing_together_never_makes_the_whole_worse_and_gives_no_word_twice(table: list[list[float]]) -> None:
     before = greedy(table)
-    after = agreed(before, ORDERS, FLOOR)
+    after = optimise_jointly(before, ORDERS, FLOOR)
     assert [one.field for one in after] == [one.field for one in before]
     assert worth(after, ORDERS) >= worth(before, ORDERS) - 1e-9
     chosen = [one.chosen[0].candidate for one in after if one.chosen]
@@ -71,14 +71,14 @@ def test_choosing_together_never_makes_the_whole_worse_and_gives_no_word_twice(t
 
 @given(tables)
 def test_what_was_chosen_together_stays_when_asked_again(table: list[list[float]]) -> None:
-    once = agreed(greedy(table), ORDERS, FLOOR)
-    assert agreed(once, ORDERS, FLOOR) == once
+    once = optimise_jointly(greedy(table), ORDERS, FLOOR)
+    assert optimise_jointly(once, ORDERS, FLOOR) == once
 
 
 @given(tables)
 def test_a_decision_keeps_what_it_might_have_been(table: list[list[float]]) -> None:
     """No candidate gets lost when words change hands: they are the choices a reviewer is offered."""
-    for before, after in zip(greedy(table), agreed(greedy(table), ORDERS, FLOOR), strict=True):
+    for before, after in zip(greedy(table), optimise_jointly(greedy(table), ORDERS, FLOOR), strict=True):
         known = [{one.candidate.text for one in (*its.chosen, *its.others)} for its in (before, after)]
         assert known[0] == known[1]
         assert after.logit == (after.chosen[0].logit if after.chosen else max(one.logit for one in after.others))
@@ -86,13 +86,13 @@ def test_a_decision_keeps_what_it_might_have_been(table: list[list[float]]) -> N
 
 def test_papers_that_lack_a_field_often_make_no_value_cheaper() -> None:
     for share in (0.5, 0.7, 0.95):
-        assert Relations(missing={"issued": share}).none_at("issued", FLOOR) <= FLOOR
+        assert Relations(missing={"issued": share}).absence_threshold("issued", FLOOR) <= FLOOR
     rare, never = Relations(missing={"issued": 0.1}), Relations(missing={"issued": 0.02})
-    assert never.none_at("issued", FLOOR) < rare.none_at("issued", FLOOR) < FLOOR
-    assert never.none_at("issued", FLOOR) == pytest.approx(np.log(0.02 / 0.98))
+    assert never.absence_threshold("issued", FLOOR) < rare.absence_threshold("issued", FLOOR) < FLOOR
+    assert never.absence_threshold("issued", FLOOR) == pytest.approx(np.log(0.02 / 0.98))
 
 
-# ---- Likeness -------------------------------------------------------------------------------------------------------------------------
+# ---- Likeness --------------------------------------------------------------------------------------------------------
 
 words = st.sampled_from(["net pay", "gross pay", "", "tax", "name of employee", "pay date", "net", "ålesund 0"])
 some = st.lists(words, max_size=8)

@@ -1,4 +1,5 @@
-"""What the labelling desk computes: grids of tables, parts of words, paragraphs, keyed values, look-alikes, agreement, sets."""
+"""What the labelling desk computes: grids of tables, parts of words, paragraphs, keyed values, look-alikes,
+agreement, sets."""
 
 from __future__ import annotations
 
@@ -13,17 +14,18 @@ from tests.core.extraction.test_learning_parts import page
 
 from jugum.core.classification import layout_of, nearest_group
 from jugum.core.evaluation.agreement import agreement, krippendorff_alpha
-from jugum.core.evaluation.compare import Verdict, compared, mcnemar_exact
+from jugum.core.evaluation.compare import ComparisonVerdict, compared, mcnemar_exact
 from jugum.core.evaluation.pace import papers_an_hour
 from jugum.core.evaluation.splits import Shares, split_papers
 from jugum.core.evaluation.teaching import Waiting, teaches_most
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.sections import paragraphs_of, places_of
 from jugum.core.extraction.tables.grid import cells_of_grid, propose_grid
-from jugum.core.extraction.values.placing import Match, Placing, place_value, placed_examples
-from jugum.core.extraction.values.same_layout import remembered
+from jugum.core.extraction.values.placing import Match, place_value, placed_examples
+from jugum.core.extraction.values.same_layout import suggest_from_same_layout
 from jugum.core.page import Box, Page, Word, lines_of, part_of
 from jugum.core.schema import FieldKind, FieldPlan, Plan
+from jugum.core.states import RecordState
 from jugum.core.values import DataType
 from jugum.errors import InputError
 
@@ -98,8 +100,10 @@ def test_a_paragraph_goes_on_over_a_page_break_and_white_ends_it() -> None:
     second = prose(2, "work is done and seen.", "", "", "both sign here.")
     found = paragraphs_of([first, second])
     assert [one.text for one in found] == [
-        "the builder begins in spring and ends it.", "the owner pays when the work is done and seen.", "both sign here.",
-    ]  # fmt: skip
+        "the builder begins in spring and ends it.",
+        "the owner pays when the work is done and seen.",
+        "both sign here.",
+    ]
     assert [number for number, _ in places_of(found[1].lines)] == [1, 2]
 
 
@@ -114,28 +118,36 @@ PLAN = Plan(
 
 def bill(fee: str = "50,00", deposit: str = "12,00", guest: str = "Oddny Strand", card: str = "NH20418") -> Page:
     return page(
-        (0.05, 0.1, "Guest of the house"), (0.6, 0.1, guest), (0.05, 0.2, "Deposit"), (0.6, 0.2, deposit), (0.05, 0.3, "Total"),
-        (0.6, 0.3, fee), (0.05, 0.4, "Card"), (0.6, 0.4, card),
-    )  # fmt: skip
+        (0.05, 0.1, "Guest of the house"),
+        (0.6, 0.1, guest),
+        (0.05, 0.2, "Deposit"),
+        (0.6, 0.2, deposit),
+        (0.05, 0.3, "Total"),
+        (0.6, 0.3, fee),
+        (0.05, 0.4, "Card"),
+        (0.6, 0.4, card),
+    )
 
 
 def test_keyed_values_say_how_they_matched() -> None:
     placed = place_value(PLAN, [bill()], {"fee": "50,00", "guest": "Odny Strand", "number": "NH-20418"})
     assert {key: one.match for key, one in placed.items()} == {
-        "fee": Match.EXACT, "guest": Match.FUZZY, "number": Match.NORMAL,
-    }  # fmt: skip
-    assert all(one.how is Placing.PLACED for one in placed.values())
-    assert place_value(PLAN, [bill()], {"fee": "77,00"})["fee"].how is Placing.NOT_FOUND
+        "fee": Match.EXACT,
+        "guest": Match.FUZZY,
+        "number": Match.NORMAL,
+    }
+    assert all(one.how is RecordState.FOUND for one in placed.values())
+    assert place_value(PLAN, [bill()], {"fee": "77,00"})["fee"].how is RecordState.NOT_FOUND
 
 
 def test_a_value_in_two_places_is_settled_by_papers_placed_before() -> None:
     plain = Plan((FieldPlan("fee", "Charge", DataType.MONEY),))  # no printed name helps
     clear = place_value(plain, [bill()], {"fee": "50,00"})
     unclear = place_value(plain, [bill("9,00", "9,00")], {"fee": "9,00"})
-    assert unclear["fee"].how is Placing.AMBIGUOUS
+    assert unclear["fee"].how is RecordState.AMBIGUOUS
     assert len(unclear["fee"].places) == 2
     taught = place_value(plain, [bill("9,00", "9,00")], {"fee": "9,00"}, placed_examples(plain, 0, clear))
-    assert taught["fee"].how is Placing.PLACED
+    assert taught["fee"].how is RecordState.FOUND
     assert taught["fee"].candidate is not None
     assert 0.29 < taught["fee"].candidate.box.y0 < 0.31
 
@@ -153,7 +165,7 @@ def test_one_labelled_paper_shows_where_values_stand_on_its_look_alikes() -> Non
     place = next(word.box for word in first.words if word.text == "50,00")
     sample = Sample("1", (first,), {"fee": (SampleLabel("50,00", "50.00", 1, place),)})
     plan = Plan((replace(PLAN.fields[0], printed_names=(), name="Charge"),))
-    (decision,) = remembered(plan, [sample], [second])
+    (decision,) = suggest_from_same_layout(plan, [sample], [second])
     assert decision.chosen[0].candidate.text == "71,20"
 
 
@@ -233,8 +245,8 @@ def evidence(rights: str, *, expected: str = "1") -> list[dict[str, object]]:
 
 def test_a_version_is_called_better_only_on_evidence() -> None:
     slight = compared(evidence("0011111"), evidence("1111111"))
-    assert (slight.gained, slight.lost, slight.verdict) == (2, 0, Verdict.OPEN)
+    assert (slight.gained, slight.lost, slight.verdict) == (2, 0, ComparisonVerdict.OPEN)
     clear = compared(evidence("0" * 9 + "1" * 20), evidence("1" * 29))
-    assert clear.verdict is Verdict.BETTER
-    assert compared(evidence("1" * 29), evidence("0" * 9 + "1" * 20)).verdict is Verdict.WORSE
+    assert clear.verdict is ComparisonVerdict.BETTER
+    assert compared(evidence("1" * 29), evidence("0" * 9 + "1" * 20)).verdict is ComparisonVerdict.WORSE
     assert compared(evidence("11"), evidence("00", expected="2")).common == 0  # the labels were changed in between

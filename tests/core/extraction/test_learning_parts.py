@@ -14,7 +14,7 @@ from jugum.core.extraction.candidates.meanings import nearness, shipped_meanings
 from jugum.core.extraction.candidates.synonyms import DISCOUNT, groups_from, meant_names, shipped_groups
 from jugum.core.extraction.candidates.text_similarity import likeness
 from jugum.core.extraction.values.corpus import spread
-from jugum.core.extraction.values.features import FEATURES, PaperView, example_of
+from jugum.core.extraction.values.features import FEATURES, PaperFeatures, example_of
 from jugum.core.extraction.values.prior import share_of_prior, shipped_prior
 from jugum.core.extraction.values.ranker import LOGIT_MAX, Ranker, _levelled
 from jugum.core.extraction.values.similarities import Examples
@@ -98,10 +98,15 @@ def surroundings(found: list[Candidate], text: str) -> dict[str, str]:
 
 def test_a_cell_knows_its_row_and_its_column_over_other_numbers() -> None:
     table = page(
-        (0.4, 0.1, "This period"), (0.75, 0.1, "Year to date"),
-        (0.05, 0.2, "Basic"), (0.45, 0.2, "100,00"), (0.78, 0.2, "900,00"),
-        (0.05, 0.3, "Net pay"), (0.46, 0.3, "80,00"), (0.79, 0.3, "720,00"),
-    )  # fmt: skip
+        (0.4, 0.1, "This period"),
+        (0.75, 0.1, "Year to date"),
+        (0.05, 0.2, "Basic"),
+        (0.45, 0.2, "100,00"),
+        (0.78, 0.2, "900,00"),
+        (0.05, 0.3, "Net pay"),
+        (0.46, 0.3, "80,00"),
+        (0.79, 0.3, "720,00"),
+    )
     around = surroundings(candidates_of([table], {DataType.MONEY}), "720,00")
     assert around["row_head"] == "net pay"
     assert around["column_head"] == "year to date"
@@ -129,10 +134,10 @@ def test_spelled_dates_and_torn_amounts_are_candidates() -> None:
 PLAN = Plan((FieldPlan("net", "Net pay", DataType.MONEY), FieldPlan("tax", "Tax", DataType.MONEY)))
 
 
-def view_of(paper: Page, examples: bool) -> tuple[PaperView, list[Candidate]]:
+def view_of(paper: Page, examples: bool) -> tuple[PaperFeatures, list[Candidate]]:
     found = candidates_of([paper], {DataType.MONEY})
     known = [example_of(0, "net", found[0])] if examples else []
-    return PaperView(PLAN, found, Examples.of(known), np.ones(1), [frozenset({"other"})]), found
+    return PaperFeatures(PLAN, found, Examples.of(known), np.ones(1), [frozenset({"other"})]), found
 
 
 def test_features_stand_in_their_order_and_name_the_printed_name() -> None:
@@ -269,7 +274,7 @@ def test_with_nothing_labelled_the_prior_finds_values_by_their_printed_names() -
         (FieldPlan("total", "Amount payable", DataType.MONEY), FieldPlan("freight", "Carriage", DataType.MONEY))
     )
     found = candidates_of([shown], {field.value_type for field in plan.fields})
-    view = PaperView(plan, found, Examples.of([]), np.zeros(0), [])
+    view = PaperFeatures(plan, found, Examples.of([]), np.zeros(0), [])
     for field, text in zip(plan.fields, ("857,50", "45,50"), strict=True):
         chosen, rows = view.features(field, np.zeros(0, dtype=bool))
         assert found[int(chosen[int(shipped_prior().logits(rows).argmax())])].text == text

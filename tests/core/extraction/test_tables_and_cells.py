@@ -1,4 +1,5 @@
-"""Tables whose heads say nothing, values in ruled cells, values of several lines, words that two readings have otherwise."""
+"""Tables whose heads say nothing, values in ruled cells, values of several lines, words that two readings have
+otherwise."""
 
 from __future__ import annotations
 
@@ -24,7 +25,7 @@ from jugum.core.extraction.values.assignment import Choice, Decision
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.formats import pack_version, unpack_version
 from jugum.core.ocr import QuickEngine, open_paper, read_page
-from jugum.core.ocr.engines import agreed
+from jugum.core.ocr.engines import reconcile_words
 from jugum.core.ocr.rules import in_cells, in_cells_as
 from jugum.core.page import Box, Page, PageSource, Word, reading_order
 from jugum.core.schema import FieldKind, FieldPlan, Plan
@@ -35,10 +36,12 @@ from jugum.core.values import DataType
 GOODS = ("rope", "oars", "lamp oil", "tar", "net", "copper nails", "sail", "hull paint")
 PLAN = Plan(
     (
-        FieldPlan("keeper", "Keeper", DataType.TEXT, ("Kept by",)), FieldPlan("goods", "Goods", kind=FieldKind.TABLE),
-        FieldPlan("goods.item", "Item", inside="goods"), FieldPlan("goods.sum", "Sum", DataType.MONEY, inside="goods"),
+        FieldPlan("keeper", "Keeper", DataType.TEXT, ("Kept by",)),
+        FieldPlan("goods", "Goods", kind=FieldKind.TABLE),
+        FieldPlan("goods.item", "Item", inside="goods"),
+        FieldPlan("goods.sum", "Sum", DataType.MONEY, inside="goods"),
     )
-)  # fmt: skip
+)
 
 
 def written(x: float, y: float, text: str) -> list[Word]:
@@ -51,8 +54,8 @@ def written(x: float, y: float, text: str) -> list[Word]:
 
 
 def store_list(number: int, *, heads: bool = False, broken: bool = True) -> Sample:
-    """A store's list: a line with the keeper, then goods and sums in two columns, without heads unless told, two of the goods' names broken over two
-    lines (unless told), then a line of thanks with a figure in it."""
+    """A store's list: a line with the keeper, then goods and sums in two columns, without heads unless told, two of
+    the goods' names broken over two lines (unless told), then a line of thanks with a figure in it."""
     rng = random.Random(number)
     keeper = rng.choice(("Runa Selvik", "Odd Brekke", "Tove Marn"))
     words = [
@@ -135,7 +138,8 @@ def test_where_heads_tell_all_tables_no_labeller_is_made() -> None:
 
 
 def test_a_labeller_that_is_no_better_than_the_heads_is_not_kept() -> None:
-    """The sums are labelled from the last row to the first: neither heads nor a labeller, which go down a page, can read that."""
+    """The sums are labelled from the last row to the first: neither heads nor a labeller, which go down a page, can
+    read that."""
     mixed = [store_list(number) for number in range(6)]
     torn = [replace(one, labels={**one.labels, "goods.sum": tuple(reversed(one.labels["goods.sum"]))}) for one in mixed]
     assert fit_parts(PLAN, torn).tagger is None
@@ -153,19 +157,19 @@ def test_a_strange_look_is_left_to_the_heads(lists: list[Sample]) -> None:
 
 
 def test_a_version_file_keeps_the_labeller_and_files_of_the_format_before_are_read(version: TrainedVersion) -> None:
-    data = pack_version(version.reader, version.calibrators, {})
-    reader, calibrators, _ = unpack_version(data)
+    data = pack_version(version.trained_model, version.calibrators, {})
+    trained_model, calibrators, _ = unpack_version(data)
     paper = store_list(71)
-    before, after = version.reader.decide(paper.pages), reader.decide(paper.pages)
+    before, after = version.trained_model.decide(paper.pages), trained_model.decide(paper.pages)
     assert [one.found for one in after if isinstance(one, PartDecision)] == [
         one.found for one in before if isinstance(one, PartDecision)
     ]
     older = _as_format_2(data)
-    reader, calibrators, manifest = unpack_version(older)
+    trained_model, calibrators, manifest = unpack_version(older)
     assert manifest["format"] == 2
-    assert reader.parts is not None
-    assert reader.parts.tagger is None
-    values = [one for one in reader.decide(paper.pages) if isinstance(one, Decision)]
+    assert trained_model.parts is not None
+    assert trained_model.parts.tagger is None
+    values = [one for one in trained_model.decide(paper.pages) if isinstance(one, Decision)]
     assert (calibrators["value"].probabilities(values) > 0).all()
 
 
@@ -176,7 +180,9 @@ def _as_format_2(data: bytes) -> bytes:
         for name in old.namelist():
             text = old.read(name)
             if name == "manifest.json":
-                text = json.dumps({**json.loads(text), "format": 2}).encode()
+                manifest = json.loads(text)
+                del manifest["parts"]
+                text = json.dumps({**manifest, "format": 2}).encode()
             if name == "model.json":
                 model = json.loads(text)
                 del model["parts"]["tables"]
@@ -189,11 +195,12 @@ def _as_format_2(data: bytes) -> bytes:
     return out.getvalue()
 
 
-# ---- Ruled cells ------------------------------------------------------------------------------------------------------------------------
+# ---- Ruled cells -----------------------------------------------------------------------------------------------------
 
 
 def boxed_form() -> bytes:
-    """Two rows of three boxes: a small name in the upper left corner of each, a figure in its lower right, near the next box's."""
+    """Two rows of three boxes: a small name in the upper left corner of each, a figure in its lower right, near the
+    next box's."""
     buffer = io.BytesIO()
     pen = canvas.Canvas(buffer, (595, 842))
     pen.setLineWidth(0.5)
@@ -220,8 +227,10 @@ def test_a_value_in_a_ruled_cell_bears_the_name_in_its_corner() -> None:
     assert all(word.cell >= 0 for word in page.words)
     found = {one.text: one for one in candidates_of([page], {DataType.MONEY}) if one.widest and "." in one.text}
     assert {text: context(found[text], "above") for text in ("100.50", "102.50", "104.50")} == {
-        "100.50": "0 wages paid", "102.50": "0 fund dues", "104.50": "0 travel",
-    }  # fmt: skip
+        "100.50": "0 wages paid",
+        "102.50": "0 fund dues",
+        "104.50": "0 travel",
+    }
     assert context(found["101.50"], "below") == ""  # the next row's box says nothing of this one
 
 
@@ -244,13 +253,13 @@ def test_a_text_of_several_close_lines_is_a_candidate_and_lines_far_apart_are_no
     assert not any("wall Elsewhere" in text for text in texts)
 
 
-# ---- Two readings -----------------------------------------------------------------------------------------------------------------------
+# ---- Two readings ----------------------------------------------------------------------------------------------------
 
 
 def test_what_a_second_reading_has_otherwise_speaks_against_a_value() -> None:
     first = [*written(0.1, 0.1, "412.50"), *written(0.1, 0.2, "388.10"), *written(0.1, 0.3, "77.00")]
     second = [*written(0.1, 0.1, "412.50"), *written(0.1, 0.2, "383.10")]
-    both = agreed(first, second)
+    both = reconcile_words(first, second)
     assert [word.differs for word in both] == [False, True, False]
     found = {one.text: one for one in candidates_of([Page(1, 595, 842, tuple(both))], {DataType.MONEY})}
     assert found["388.10"].differs
@@ -295,7 +304,7 @@ def test_words_of_a_region_read_anew_stay_in_their_cells() -> None:
     assert in_cells_as(anew, []) == anew
 
 
-# ---- Headings of scans ------------------------------------------------------------------------------------------------------------------
+# ---- Headings of scans -----------------------------------------------------------------------------------------------
 
 PROSE = (
     "Liability for indirect loss is excluded in every case that follows here",
@@ -347,7 +356,7 @@ def test_where_headings_are_printed_bold_others_are_not_guessed() -> None:
     assert headings(prose_page(*lines, bold="Payment")) == ["Payment"]
 
 
-# ---- How much is learned from ---------------------------------------------------------------------------------------------------------
+# ---- How much is learned from ----------------------------------------------------------------------------------------
 
 
 def test_rows_are_taken_from_as_many_papers_as_teach_something_spread_over_the_looks() -> None:
@@ -355,7 +364,7 @@ def test_rows_are_taken_from_as_many_papers_as_teach_something_spread_over_the_l
     plan = Plan(tuple(FieldPlan(f"f{number}", f"Field {number}") for number in range(12)))
     groups = [0] * 34 + [1] * 6
     corpus = Corpus(plan, [replace(one, labels={}) for one in samples], groups=groups)
-    assert len(corpus.row_papers) == 400 // 12
-    assert sum(groups[number] for number in corpus.row_papers) == 6  # the rare look keeps all of its papers
+    assert len(corpus.training_papers) == 400 // 12
+    assert sum(groups[number] for number in corpus.training_papers) == 6  # the rare look keeps all of its papers
     few = Corpus(Plan(plan.fields[:2]), [replace(one, labels={}) for one in samples], groups=groups)
-    assert len(few.row_papers) == 40
+    assert len(few.training_papers) == 40

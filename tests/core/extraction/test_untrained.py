@@ -71,8 +71,12 @@ def test_values_stand_right_of_below_and_after_their_printed_names() -> None:
         FieldPlan("bonus", "Bonus", MONEY),
     )
     assert {key: texts(one) for key, one in got.items()} == {
-        "number": ["H-20418"], "issued": ["17.10.2026"], "total": ["857,50"], "mail": ["aldis@chandlers.example"], "bonus": [],
-    }  # fmt: skip
+        "number": ["H-20418"],
+        "issued": ["17.10.2026"],
+        "total": ["857,50"],
+        "mail": ["aldis@chandlers.example"],
+        "bonus": [],
+    }
     assert got["total"].values[0].why == "“Amount payable” stands before it"  # type: ignore[union-attr]
     assert got["mail"].values[0].engine is EngineName.TYPE  # type: ignore[union-attr]
     assert {one.text for one in got["total"].others} <= {"812,00", "45,50", "14"}
@@ -91,12 +95,18 @@ def test_a_question_finds_what_no_printed_name_stands_by() -> None:
 @pytest.mark.parametrize(
     ("rule", "text"),
     [
-        (ReadingRule(pattern=r"no: (H-\d+)"), "H-20418"), (ReadingRule(where=Where.RIGHT, words="Carriage"), "45,50"),
-        (ReadingRule(where=Where.BELOW, words="Issued"), "17.10.2026"), (ReadingRule(where=Where.LEFT, words="857,50"), "Amount payable"),
-        (ReadingRule(where=Where.ABOVE, words="45,50"), "812,00"), (ReadingRule(where=Where.BETWEEN, words="Questions to", until="within"), "Aldis Brenna, aldis@chandlers.example,"),
+        (ReadingRule(pattern=r"no: (H-\d+)"), "H-20418"),
+        (ReadingRule(where=Where.RIGHT, words="Carriage"), "45,50"),
+        (ReadingRule(where=Where.BELOW, words="Issued"), "17.10.2026"),
+        (ReadingRule(where=Where.LEFT, words="857,50"), "Amount payable"),
+        (ReadingRule(where=Where.ABOVE, words="45,50"), "812,00"),
+        (
+            ReadingRule(where=Where.BETWEEN, words="Questions to", until="within"),
+            "Aldis Brenna, aldis@chandlers.example,",
+        ),
         (ReadingRule(where=Where.RIGHT, words="Cariage"), "45,50"),
     ],
-)  # fmt: skip
+)
 def test_rules_work_alone(rule: ReadingRule, text: str) -> None:
     got = found(invoice, FieldPlan("it", "Something never printed", rules=(rule,)))
     assert texts(got["it"]) == [text]
@@ -118,7 +128,7 @@ def test_a_pattern_that_backtracks_for_ever_is_told_not_waited_for() -> None:
         found(long, FieldPlan("it", "It", rules=(ReadingRule(pattern="^(a|aa)+$"),)))
 
 
-# ---- Marks -------------------------------------------------------------------------------------------------------------------------
+# ---- Marks -----------------------------------------------------------------------------------------------------------
 
 
 def ticked(sheet: Sheet) -> None:
@@ -150,8 +160,12 @@ def test_tick_boxes_choices_and_signatures_are_read_by_the_words_beside_them() -
     assert needs_picture(Plan(fields))
     got = found(ticked, *fields)
     assert {key: texts(one) for key, one in got.items()} == {
-        "dwelling": ["own"], "cellar": ["yes"], "attic": ["no"], "tenant": ["yes"], "landlord": ["no"],
-    }  # fmt: skip
+        "dwelling": ["own"],
+        "cellar": ["yes"],
+        "attic": ["no"],
+        "tenant": ["yes"],
+        "landlord": ["no"],
+    }
 
 
 def test_a_choice_may_be_printed_as_text() -> None:
@@ -171,7 +185,7 @@ def test_zones_are_found_with_their_check_digits() -> None:
     assert zone.why == "TD3, 5 of 5 check digits right"
 
 
-# ---- Tables -------------------------------------------------------------------------------------------------------------------------
+# ---- Tables ----------------------------------------------------------------------------------------------------------
 
 TABLE = (
     FieldPlan("goods", "Goods", kind=FieldKind.TABLE),
@@ -242,16 +256,17 @@ def test_tables_side_by_side_keep_to_their_own_columns() -> None:
     fields = []
     for key, head in (("incomes", "Incomes"), ("costs", "Costs")):
         fields += [
-            FieldPlan(key, head, kind=FieldKind.TABLE), FieldPlan(f"{key}.what", "What", printed_names=(head,), inside=key),
+            FieldPlan(key, head, kind=FieldKind.TABLE),
+            FieldPlan(f"{key}.what", "What", printed_names=(head,), inside=key),
             FieldPlan(f"{key}.amount", "Amount", MONEY, inside=key),
-        ]  # fmt: skip
+        ]
     got = found(draw, *fields)
     assert texts(got["incomes.amount"]) == ["01,00", "11,00", "21,00"]
     assert texts(got["costs.amount"]) == ["02,00", "12,00", "22,00"]
     assert texts(got["costs.what"]) == ["out 0x", "out 1x", "out 2x"]
 
 
-# ---- Sections -------------------------------------------------------------------------------------------------------------------------
+# ---- Sections --------------------------------------------------------------------------------------------------------
 
 
 def agreement(sheet: Sheet) -> None:
@@ -300,7 +315,7 @@ def test_a_clause_is_the_section_its_names_head_and_values_are_read_inside_it() 
     assert got["warranty"].values == ()
 
 
-# ---- Proposals --------------------------------------------------------------------------------------------------------------------------
+# ---- Proposals -------------------------------------------------------------------------------------------------------
 
 
 def test_a_sample_proposes_its_pairs_with_their_data_types() -> None:

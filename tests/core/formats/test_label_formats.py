@@ -27,8 +27,11 @@ from jugum.errors import InputError
 
 sides = st.floats(0, 0.4).map(lambda side: round(side, 4))
 places = st.builds(
-    lambda number, x, y: PlaceData(page=number, box=(x, y, round(x + 0.3, 4), round(y + 0.2, 4))), st.integers(1, 9), sides, sides
-)  # fmt: skip
+    lambda number, x, y: PlaceData(page=number, box=(x, y, round(x + 0.3, 4), round(y + 0.2, 4))),
+    st.integers(1, 9),
+    sides,
+    sides,
+)
 values = st.builds(ValueData, text=st.text(min_size=1, max_size=12), places=st.lists(places, max_size=2))
 fields = st.one_of(
     st.builds(FieldData, values=st.lists(values, min_size=1, max_size=2)),
@@ -36,8 +39,11 @@ fields = st.one_of(
     st.builds(FieldData, rows=st.lists(st.fixed_dictionaries({"goods.sum": values}), min_size=1, max_size=2)),
 )
 papers = st.builds(
-    PaperData, file=st.just("a.pdf"), sha256=st.just("ab" * 32), labels=st.fixed_dictionaries({"goods": fields, "fee": fields})
-)  # fmt: skip
+    PaperData,
+    file=st.just("a.pdf"),
+    sha256=st.just("ab" * 32),
+    labels=st.fixed_dictionaries({"goods": fields, "fee": fields}),
+)
 
 
 @given(papers)
@@ -101,11 +107,13 @@ def test_words_written_as_alto_come_in_again() -> None:
 @pytest.mark.parametrize(
     ("data", "said"),
     [
-        (b"<html/>", "no ALTO"), (b"<alto>", "no XML"), (b"<alto></alto>", "no pages"),
+        (b"<html/>", "no ALTO"),
+        (b"<alto>", "no XML"),
+        (b"<alto></alto>", "no pages"),
         (b"<alto><Page><String CONTENT='a'/></Page></alto>", "no size"),
         (b"<!DOCTYPE a [<!ENTITY x 'y'>]><alto>&x;</alto>", "no XML"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_alto_is_refused(data: bytes, said: str) -> None:
     with pytest.raises(InputError, match=said):
         words_from_alto(data)

@@ -23,14 +23,16 @@ ODD = Page(
     1, 595, 842, (Word('<A&B "q">', Box(0.1, 0.1, 0.3, 0.12), 0.87), Word("Çelik", Box(0.35, 0.1, 0.5, 0.12), 1.0))
 )
 TABLE = Table(
-    Box(0, 0, 1, 1), 2, 2,
+    Box(0, 0, 1, 1),
+    2,
+    2,
     tuple(
         TableCell(row, column, text, Box(0, 0, 1, 1), ())
         for row, texts in enumerate((("Item", "Sum"), ("=cmd()", "-12,50")))
         for column, text in enumerate(texts)
     ),
     False,
-)  # fmt: skip
+)
 
 
 def test_hocr_is_well_formed_and_holds_words_with_their_boxes_and_confidence() -> None:

@@ -265,14 +265,14 @@ def test_dotted_leaders_are_cut_out_of_a_line() -> None:
 
 @pytest.mark.parametrize(("text", "gap", "words"), [("AB", 3, 1), ("AB", 30, 2), ("A B", 12, 2)])
 def test_a_line_is_cut_at_read_blanks_and_at_wide_gaps_in_the_ink(text: str, gap: int, words: int) -> None:
-    from jugum.core.ocr.network import Letters, Line
+    from jugum.core.ocr.network import Letters, ReadLine
     from jugum.core.ocr.spelled import words_of
 
     picture = np.full((48, 160), 255, dtype=np.uint8)
     picture[8:40, 20:60] = 0
     picture[8:40, 60 + gap : 100 + gap] = 0
     spans = ((0.2, 0.3), *(((0.37, 0.4),) if " " in text else ()), ((75 + gap) / 160, (85 + gap) / 160))
-    line = Line(np.array([[0, 0], [160, 0], [160, 48], [0, 48]], dtype=np.float32), 1.0)
+    line = ReadLine(np.array([[0, 0], [160, 0], [160, 48], [0, 48]], dtype=np.float32), 1.0)
     found = words_of(picture, line, picture, Letters(text, (0.9,) * len(text), spans))
     assert len(found) == words
     assert found[0].box.x0 == pytest.approx(20 / 160, abs=0.01)
@@ -280,23 +280,23 @@ def test_a_line_is_cut_at_read_blanks_and_at_wide_gaps_in_the_ink(text: str, gap
 
 
 def test_a_tick_box_before_a_word_is_no_part_of_it() -> None:
-    from jugum.core.ocr.network import Letters, Line
+    from jugum.core.ocr.network import Letters, ReadLine
     from jugum.core.ocr.spelled import words_of
 
     picture = np.full((48, 200), 255, dtype=np.uint8)
     picture[10:38, 5:30] = 0  # the box
     picture[10:38, 60:150] = 0
-    line = Line(np.array([[0, 0], [200, 0], [200, 48], [0, 48]], dtype=np.float32), 1.0)
+    line = ReadLine(np.array([[0, 0], [200, 0], [200, 48], [0, 48]], dtype=np.float32), 1.0)
     (word,) = words_of(picture, line, picture, Letters("☐ab", (0.9,) * 3, ((0.05, 0.1), (0.4, 0.45), (0.6, 0.65))))
     assert word.text == "ab"
     assert word.box.x0 == pytest.approx(0.3, abs=0.02)
 
 
 def test_two_engines_that_agree_are_surer_and_where_they_differ_less() -> None:
-    from jugum.core.ocr.engines import agreed
+    from jugum.core.ocr.engines import reconcile_words
 
     here, there = Box(0.1, 0.1, 0.3, 0.12), Box(0.5, 0.1, 0.7, 0.12)
-    same, other, alone = agreed(
+    same, other, alone = reconcile_words(
         [Word("Total", here, 0.8), Word("1 234", there, 0.8), Word("lone", Box(0.1, 0.5, 0.2, 0.52), 0.8)],
         [Word("Total", here, 0.9), Word("1 284", there, 0.9)],
     )

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 
 from jugum.core.schema import (
     Check,
+    CheckOutcome,
     Context,
     FieldKind,
     FieldPlan,
-    Outcome,
     Plan,
     ReadingRule,
     Severity,
@@ -48,43 +48,49 @@ FIELDS = (
     FieldPlan("lines.amount", "Amount", MONEY, inside="lines"),
 )
 VALUES = {
-    "employer": ("Brackwater Timber Works",), "gross": ("1 000,00",), "tax": ("300,00",), "net": ("700,00",), "paid": ("29.07.2026",),
-    "lines.hours": ("10", None), "lines.rate": ("80,00", None), "lines.amount": ("800,00", "200,00"),
-}  # fmt: skip
+    "employer": ("Brackwater Timber Works",),
+    "gross": ("1 000,00",),
+    "tax": ("300,00",),
+    "net": ("700,00",),
+    "paid": ("29.07.2026",),
+    "lines.hours": ("10", None),
+    "lines.rate": ("80,00", None),
+    "lines.amount": ("800,00", "200,00"),
+}
 
 
-def told(*checks: Check, **changed: tuple[str | None, ...]) -> list[tuple[Outcome, str]]:
+def told(*checks: Check, **changed: tuple[str | None, ...]) -> list[tuple[CheckOutcome, str]]:
     values = {**VALUES, **{key.replace("__", "."): value for key, value in changed.items()}}
     return [(one.outcome, one.said) for one in judge(Plan(FIELDS, checks), values, TODAY)]
 
 
 def test_checks_hold_fail_or_can_t_be_told() -> None:
     sums = Check("sums", "gross - tax = net within 0.01", "The sums do not agree")
-    assert told(sums) == [(Outcome.HOLDS, "The sums do not agree")]
-    assert told(sums, net=("700,02",))[0][0] is Outcome.FAILS
-    assert told(sums, net=("seven hundred",))[0][0] is Outcome.OPEN
-    assert told(sums, tax=())[0][0] is Outcome.OPEN
+    assert told(sums) == [(CheckOutcome.HOLDS, "The sums do not agree")]
+    assert told(sums, net=("700,02",))[0][0] is CheckOutcome.FAILS
+    assert told(sums, net=("seven hundred",))[0][0] is CheckOutcome.OPEN
+    assert told(sums, tax=())[0][0] is CheckOutcome.OPEN
 
 
 def test_checks_inside_tables_name_the_rows_they_fail_on() -> None:
     rows = Check("rows", "lines.hours * lines.rate = lines.amount within 0.02", "Hours times rate is not the amount")
-    assert told(rows)[0][0] is Outcome.HOLDS
+    assert told(rows)[0][0] is CheckOutcome.HOLDS
     wrong = told(rows, lines__amount=("801,00", "200,00"))[0]
-    assert wrong == (Outcome.FAILS, "Hours times rate is not the amount (row 1)")
-    assert told(Check("sum", "sum(lines.amount) = gross"))[0][0] is Outcome.HOLDS
+    assert wrong == (CheckOutcome.FAILS, "Hours times rate is not the amount (row 1)")
+    assert told(Check("sum", "sum(lines.amount) = gross"))[0][0] is CheckOutcome.HOLDS
 
 
 def test_dates_are_held_against_each_other_and_the_day_of_receipt() -> None:
     check = Check("age", "days(paid, received) <= 200")
-    assert told(check)[0][0] is Outcome.HOLDS
-    assert told(check, paid=("29.07.2025",))[0][0] is Outcome.FAILS
+    assert told(check)[0][0] is CheckOutcome.HOLDS
+    assert told(check, paid=("29.07.2025",))[0][0] is CheckOutcome.FAILS
 
 
 def test_a_list_offers_its_nearest_entry() -> None:
     check = Check("known", 'listed(employer, "employers")', "Unknown employer", Severity.ADVISORY)
-    assert told(check)[0][0] is Outcome.HOLDS
+    assert told(check)[0][0] is CheckOutcome.HOLDS
     assert told(check, employer=("Brackwater Tinber Wrks",)) == [
-        (Outcome.FAILS, "Unknown employer; the nearest in the list is “Brackwater Timber Works”")
+        (CheckOutcome.FAILS, "Unknown employer; the nearest in the list is “Brackwater Timber Works”")
     ]
 
 
@@ -117,24 +123,46 @@ def test_derived_fields_are_worked_out_in_the_order_they_need() -> None:
         FieldPlan("due", "Due", DataType.DATE, kind=FieldKind.DERIVED, expression="paid + 30"),
     )
     _, made = derive(Plan((*FIELDS, *derived)), VALUES, TODAY)
-    assert made == {"rest": ("351.00",), "half": ("350.00",), "well_paid": ("yes",), "who": ("BRACKWATER TIMBER WORKS",), "due": ("2026-08-28",)}  # fmt: skip
+    assert made == {
+        "rest": ("351.00",),
+        "half": ("350.00",),
+        "well_paid": ("yes",),
+        "who": ("BRACKWATER TIMBER WORKS",),
+        "due": ("2026-08-28",),
+    }
     assert derive(Plan((*FIELDS, *derived)), {}, TODAY)[1]["rest"] == ()
 
 
 @pytest.mark.parametrize(
     ("fields", "said"),
     [
-        ([FieldPlan("a", "A", MONEY, kind=FieldKind.DERIVED, expression="b + 1"), FieldPlan("b", "B", MONEY, kind=FieldKind.DERIVED, expression="a + 1")], "circle: a → b → a"),
+        (
+            [
+                FieldPlan("a", "A", MONEY, kind=FieldKind.DERIVED, expression="b + 1"),
+                FieldPlan("b", "B", MONEY, kind=FieldKind.DERIVED, expression="a + 1"),
+            ],
+            "circle: a → b → a",
+        ),
         ([FieldPlan("a", "A", MONEY, kind=FieldKind.DERIVED, expression="a + 1")], "circle: a → a"),
         ([FieldPlan("a", "A", MONEY, kind=FieldKind.DERIVED, expression="none_such")], "no field “none_such”"),
         ([FieldPlan("a", "A", DataType.DATE, kind=FieldKind.DERIVED, expression="1 + 1")], "a date is needed"),
         ([FieldPlan("a", "A"), FieldPlan("a", "B")], "Two fields have the key"),
         ([FieldPlan("a.b", "A")], "doesn't say what it is"),
         ([FieldPlan("a", "A", inside="b")], "no table and no clause"),
-        ([FieldPlan("t", "T", kind=FieldKind.TABLE), FieldPlan("t.a", "A", DataType.SIGNATURE, inside="t")], "can't hold a signature"),
-        ([FieldPlan("t", "T", kind=FieldKind.TABLE), FieldPlan("t.a", "A", MONEY, inside="t"), FieldPlan("s", "S", MONEY, kind=FieldKind.DERIVED, expression="t.a")], "many values"),
+        (
+            [FieldPlan("t", "T", kind=FieldKind.TABLE), FieldPlan("t.a", "A", DataType.SIGNATURE, inside="t")],
+            "can't hold a signature",
+        ),
+        (
+            [
+                FieldPlan("t", "T", kind=FieldKind.TABLE),
+                FieldPlan("t.a", "A", MONEY, inside="t"),
+                FieldPlan("s", "S", MONEY, kind=FieldKind.DERIVED, expression="t.a"),
+            ],
+            "many values",
+        ),
     ],
-)  # fmt: skip
+)
 def test_plans_that_can_t_be_are_refused(fields: list[FieldPlan], said: str) -> None:
     with pytest.raises(InputError, match=said):
         Plan(tuple(fields))
@@ -143,12 +171,18 @@ def test_plans_that_can_t_be_are_refused(fields: list[FieldPlan], said: str) -> 
 @pytest.mark.parametrize(
     ("given", "said"),
     [
-        ({"name": " "}, "needs a name"), ({"data_type": DataType.CHOICE}, "at least two options"), ({"pattern": "("}, "can't be understood"),
-        ({"check_digit": "mine"}, "no known check digit"), ({"region": "sweden"}, "no country"), ({"pivot": 101}, "pivot"),
-        ({"expression": "1"}, "has no expression"), ({"note": "x" * 601}, "letters in its note"), ({"key": "A"}, "may only hold"),
+        ({"name": " "}, "needs a name"),
+        ({"data_type": DataType.CHOICE}, "at least two options"),
+        ({"pattern": "("}, "can't be understood"),
+        ({"check_digit": "mine"}, "no known check digit"),
+        ({"region": "sweden"}, "no country"),
+        ({"pivot": 101}, "pivot"),
+        ({"expression": "1"}, "has no expression"),
+        ({"note": "x" * 601}, "letters in its note"),
+        ({"key": "A"}, "may only hold"),
         ({"printed_names": tuple(map(str, range(31)))}, "printed names"),
     ],
-)  # fmt: skip
+)
 def test_fields_that_can_t_be_are_refused(given: dict[str, object], said: str) -> None:
     with pytest.raises(InputError, match=said):
         FieldPlan(**{"key": "a", "name": "A", **given})  # type: ignore[arg-type]
@@ -178,10 +212,13 @@ def test_values_are_held_against_their_data_type_and_check_digit() -> None:
         (FieldPlan("number", "Number", DataType.IDENTIFIER, check_digit="luhn"), FieldPlan("day", "Day", DataType.DATE))
     )
     problems = problems_of(plan, {"number": ("4539 1488 0343 6468",), "day": ("31.02.2026",)})
-    assert [problem.detail for problem in problems] == ["the check digit of “4539 1488 0343 6468” is wrong", "“31.02.2026” can't be read as a date"]  # fmt: skip
+    assert [problem.detail for problem in problems] == [
+        "the check digit of “4539 1488 0343 6468” is wrong",
+        "“31.02.2026” can't be read as a date",
+    ]
 
 
-# ---- Files ------------------------------------------------------------------------------------------------------------------------
+# ---- Files -----------------------------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("name", ["pay-stub", "works-contract", "tax-assessment", "identity-paper"])
@@ -200,11 +237,16 @@ def test_the_published_schema_is_that_of_the_program() -> None:
 @pytest.mark.parametrize(
     ("data", "said"),
     [
-        (b"{", "no JSON"), (b"\xff", "no JSON"), (b'{"fields": [{"key": "a", "name": "A", "colour": "red"}]}', "“fields → 1 → colour”, which is no known key"),
-        (b'{"pages": 3}', "“pages”, which is no known key"), (b'{"fields": [{"name": "A"}]}', "field required"), (b'{"format": "other"}', "format"),
-        (b'{"fields": [{"key": "a", "name": "A", "data_type": "colour"}]}', "data_type"), (b" " * 2_000_001, "at most 2 MB"),
+        (b"{", "no JSON"),
+        (b"\xff", "no JSON"),
+        (b'{"fields": [{"key": "a", "name": "A", "colour": "red"}]}', "“fields → 1 → colour”, which is no known key"),
+        (b'{"pages": 3}', "“pages”, which is no known key"),
+        (b'{"fields": [{"name": "A"}]}', "field required"),
+        (b'{"format": "other"}', "format"),
+        (b'{"fields": [{"key": "a", "name": "A", "data_type": "colour"}]}', "data_type"),
+        (b" " * 2_000_001, "at most 2 MB"),
     ],
-)  # fmt: skip
+)
 def test_bad_plan_files_are_told(data: bytes, said: str) -> None:
     with pytest.raises(InputError, match=said):
         read_plan_file(data)

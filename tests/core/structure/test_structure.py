@@ -49,7 +49,7 @@ def structure(pdf: bytes, index: int = 0) -> tuple[Page, Structure]:
     return page, structure_of(page, upright_picture(paper, index, page, 200, grey=True))
 
 
-# ---- Blocks and text ---------------------------------------------------------------------------------------------------------
+# ---- Blocks and text -------------------------------------------------------------------------------------------------
 
 
 def test_two_columns_of_prose_are_read_one_after_the_other() -> None:
@@ -72,20 +72,28 @@ def test_wide_gaps_between_lines_part_blocks_and_none_is_lost() -> None:
     assert blocks_of([]) == []
 
 
-# ---- Pairs and tables -----------------------------------------------------------------------------------------------------------
+# ---- Pairs and tables ------------------------------------------------------------------------------------------------
 
 
 def test_values_are_found_right_of_below_and_after_a_colon() -> None:
     words = reading_order(
-        [*lines("Invoice number"), *lines("4711", x=0.5), *lines("Due on: 12.05.2026", y=0.2), *lines("Total", y=0.3), *lines("12,50", y=0.318)]
-    )  # fmt: skip
+        [
+            *lines("Invoice number"),
+            *lines("4711", x=0.5),
+            *lines("Due on: 12.05.2026", y=0.2),
+            *lines("Total", y=0.3),
+            *lines("12,50", y=0.318),
+        ]
+    )
     found = {pair.label: pair.value for pair in pairs_of(words)}
     assert found == {"Invoice number": "4711", "Due on": "12.05.2026", "Total": "12,50"}
 
 
 def test_rows_that_line_up_with_numbers_are_a_table_and_prose_is_none() -> None:
     rows = ["Plank      4     12,50", "Hinge      12     3,00", "Putty      1     8,75", "Nails      40     0,10"]
-    words = reading_order([word for n, row in enumerate(rows) for word in lines(row.replace("      ", " " * 14), y=0.1 + 0.02 * n)])  # fmt: skip
+    words = reading_order(
+        [word for n, row in enumerate(rows) for word in lines(row.replace("      ", " " * 14), y=0.1 + 0.02 * n)]
+    )
     (table,) = tables_of(words, [])
     assert (table.rows, table.columns, table.ruled) == (4, 3, False)
     assert table.grid()[0] == ["Plank", "4", "12,50"]
@@ -101,7 +109,7 @@ def test_a_ruled_table_gives_its_cells_also_empty_ones() -> None:
     assert table.grid() == paper.pages[0].tables[0]
 
 
-# ---- Marks ---------------------------------------------------------------------------------------------------------------------
+# ---- Marks -----------------------------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("layout", [0, 1, 2])
@@ -134,9 +142,9 @@ def test_signatures_are_found_where_they_stand_and_print_is_none() -> None:
     assert structure(paper.pdf, 0)[1].signatures == ()
 
 
-# ---- Zones ------------------------------------------------------------------------------------------------------------------------
+# ---- Zones -----------------------------------------------------------------------------------------------------------
 
-HOLDER = Holder("Lindfoss", "Merith Oda", date(1980, 5, 17), "F", "AB12CD34E", date(2031, 2, 3))  # fmt: skip
+HOLDER = Holder("Lindfoss", "Merith Oda", date(1980, 5, 17), "F", "AB12CD34E", date(2031, 2, 3))
 
 
 def test_the_check_digit_of_the_standard_s_example() -> None:

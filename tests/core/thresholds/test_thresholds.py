@@ -49,8 +49,8 @@ def test_without_evidence_nothing_is_promised() -> None:
     assert upper_bound(0, 45, level=0.9) == pytest.approx(0.05, abs=0.001)
 
 
-def evidence(*rows: tuple[float, bool], familiarity: float = 1.0) -> list[Evidence]:
-    return [Evidence(confidence, familiarity, right) for confidence, right in rows]
+def evidence(*rows: tuple[float, bool], layout_similarity: float = 1.0) -> list[Evidence]:
+    return [Evidence(confidence, layout_similarity, right) for confidence, right in rows]
 
 
 def test_outcomes_count_what_passes_and_what_of_it_is_wrong() -> None:
@@ -61,7 +61,7 @@ def test_outcomes_count_what_passes_and_what_of_it_is_wrong() -> None:
 
 
 def test_strange_layouts_don_t_pass_however_sure() -> None:
-    assert outcome_of(evidence((0.99, True), familiarity=0.3), 0.5, familiarity_least=0.6).passing == 0
+    assert outcome_of(evidence((0.99, True), layout_similarity=0.3), 0.5, layout_similarity_min=0.6).passing == 0
 
 
 points = st.lists(st.tuples(st.floats(0.01, 0.995), st.booleans()), min_size=1, max_size=60)

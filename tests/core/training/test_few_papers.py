@@ -13,11 +13,12 @@ from jugum.core.extraction.candidates.generate import candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
 from jugum.core.extraction.values.corpus import Corpus
-from jugum.core.extraction.values.placing import Placing, place_value
+from jugum.core.extraction.values.placing import place_value
 from jugum.core.formats import pack_version, unpack_version
 from jugum.core.ocr import open_paper
 from jugum.core.page import Page, reading_order
 from jugum.core.schema import FieldPlan, Plan
+from jugum.core.states import RecordState
 from jugum.core.training import train_version
 from jugum.core.training.holdout import Papers, group_folds, held_out_decisions, paper_folds
 from jugum.core.training.verdicts import is_right
@@ -86,7 +87,7 @@ def test_keyed_values_are_placed_where_their_printed_names_stand() -> None:
     assert placed["amount"].candidate.contexts[0] == "total"
     assert placed["member"].candidate is not None  # one letter was misread or mistyped
     assert placed["member"].candidate.text == "Oddny Strand"
-    assert placed["paid_on"].how is Placing.NOT_FOUND
+    assert placed["paid_on"].how is RecordState.NOT_FOUND
 
 
 def test_look_alikes_are_grouped_and_other_layouts_are_strange(samples: list[Sample]) -> None:
@@ -122,12 +123,14 @@ def test_training_again_gives_the_same_figures_to_the_last_digit(
 
 
 def test_a_version_file_decides_like_the_version_it_was_made_from(version: TrainedVersion) -> None:
-    reader, calibrators, manifest = unpack_version(pack_version(version.reader, version.calibrators, {"seed": 3}))
+    trained_model, calibrators, manifest = unpack_version(
+        pack_version(version.trained_model, version.calibrators, {"seed": 3})
+    )
     pages = (page_of(slip_pdf(slips(1, start=77)[0], 1)),)
-    before, after = version.reader.decide(pages), reader.decide(pages)
+    before, after = version.trained_model.decide(pages), trained_model.decide(pages)
     assert [d.chosen[0].candidate for d in after] == [d.chosen[0].candidate for d in before]
     assert [d.logit for d in after] == pytest.approx([d.logit for d in before], abs=1e-3)
-    assert [d.familiarity for d in after] == pytest.approx([d.familiarity for d in before], abs=1e-3)
+    assert [d.layout_similarity for d in after] == pytest.approx([d.layout_similarity for d in before], abs=1e-3)
     assert calibrators["value"].probabilities(after) == pytest.approx(
         version.calibrators["value"].probabilities(before), abs=1e-3
     )
@@ -137,9 +140,9 @@ def test_a_version_file_decides_like_the_version_it_was_made_from(version: Train
 
 
 def test_strange_looks_are_told_by_their_familiarity(version: TrainedVersion) -> None:
-    known = version.reader.decide((page_of(slip_pdf(slips(1, start=60)[0], 0)),))
-    strange = version.reader.decide((page_of(slip_pdf(slips(1, start=60)[0], 2)),))
-    assert known[0].familiarity >= version.gate > strange[0].familiarity
+    known = version.trained_model.decide((page_of(slip_pdf(slips(1, start=60)[0], 0)),))
+    strange = version.trained_model.decide((page_of(slip_pdf(slips(1, start=60)[0], 2)),))
+    assert known[0].layout_similarity >= version.layout_similarity_min > strange[0].layout_similarity
 
 
 def test_folds_hold_out_whole_papers_and_whole_groups(samples: list[Sample]) -> None:
@@ -224,7 +227,7 @@ def test_a_field_that_no_sample_has_is_decided_absent(samples: list[Sample]) -> 
     plan = Plan((*PLAN.fields, FieldPlan("rebate", "Rebate", DataType.MONEY, required=False)))
     with_absent = [Sample(one.key, one.pages, {**one.labels, "rebate": ()}) for one in samples[:6]]
     version = train_version(plan, with_absent)
-    decided = {d.field: d for d in version.reader.decide((page_of(slip_pdf(slips(1, start=50)[0], 0)),))}
+    decided = {d.field: d for d in version.trained_model.decide((page_of(slip_pdf(slips(1, start=50)[0], 0)),))}
     assert decided["rebate"].absent
     assert not decided["amount"].absent
 

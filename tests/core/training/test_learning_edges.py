@@ -1,4 +1,5 @@
-"""Learning at its edges: one label, nothing anywhere, equal values, one look, thirty looks, contradictions, sixty fields, a leak that is planted."""
+"""Learning at its edges: one label, nothing anywhere, equal values, one look, thirty looks, contradictions, sixty
+fields, a leak that is planted."""
 
 from __future__ import annotations
 
@@ -13,6 +14,7 @@ from jugum.core.calibration import Calibrator, confidences
 from jugum.core.classification import layout_of
 from jugum.core.evaluation.curve import learning_curve
 from jugum.core.evaluation.report import report_of
+from jugum.core.evaluation.report_model import CurvePoint
 from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.model import ClauseModel, units_of
@@ -22,10 +24,10 @@ from jugum.core.extraction.parts import inside_of, part_right
 from jugum.core.extraction.tables.by_heads import Lines, read_table, table_decision
 from jugum.core.extraction.tables.cells import cells_of
 from jugum.core.extraction.tables.learned_heads import with_learned_heads
-from jugum.core.extraction.values.assignment import Choice, Decision, none_logit
+from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit
 from jugum.core.extraction.values.corpus import Corpus, Floats, Mask
-from jugum.core.extraction.values.relations import Relations, agreed, learned_relations
-from jugum.core.extraction.values.same_layout import remembered
+from jugum.core.extraction.values.relations import Relations, learned_relations, optimise_jointly
+from jugum.core.extraction.values.same_layout import suggest_from_same_layout
 from jugum.core.extraction.values.second_opinion import agrees, fit_tagger, tagged
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.schema import FieldKind, FieldPlan, Plan
@@ -50,7 +52,7 @@ def test_one_labelled_paper_already_reads_its_look_alikes(samples: list[Sample])
     slip = slips(1, start=50)[0]
     found = {
         one.field: one.chosen[0].candidate.text
-        for one in remembered(PLAN, samples[:1], (page_of(slip_pdf(slip, 0)),))
+        for one in suggest_from_same_layout(PLAN, samples[:1], (page_of(slip_pdf(slip, 0)),))
         if one.chosen
     }
     assert found == slip.truth
@@ -82,7 +84,7 @@ def test_two_fields_with_equal_values_on_every_paper_each_find_their_own_place()
     version = train_version(plan, [paper(number) for number in range(6)])
     decided = {
         one.field: one.chosen[0].candidate.box.y0
-        for one in version.reader.decide(paper(33).pages)
+        for one in version.trained_model.decide(paper(33).pages)
         if isinstance(one, Decision)
     }
     assert decided == {"ordered": pytest.approx(0.2), "delivered": pytest.approx(0.3)}
@@ -91,14 +93,14 @@ def test_two_fields_with_equal_values_on_every_paper_each_find_their_own_place()
 def test_all_papers_of_one_look_give_no_figure_for_looks_not_seen(samples: list[Sample]) -> None:
     report = report_of(train_version(PLAN, samples, groups=dict.fromkeys(GROUPS, 0)))
     assert report.unseen_total == 0
-    assert report.unseen == {}
+    assert report.unseen is None
     assert report.seen_total == 24
 
 
 def test_one_paper_of_each_of_many_looks_is_judged_as_strange(samples: list[Sample]) -> None:
     report = report_of(train_version(PLAN, samples, groups={str(number): number for number in range(8)}))
     assert report.groups == 8
-    assert report.gate == 0.6  # nothing shows what familiar means
+    assert report.layout_similarity_min == 0.6  # nothing shows what familiar means
     assert report.unseen_total == 24
 
 
@@ -115,7 +117,7 @@ def test_contradictory_labels_lower_confidence_and_show_as_errors(samples: list[
         return sum(rows) / len(rows)
 
     assert mean(mixed) < mean(right) - 0.2
-    assert sum(one["field"] == "amount" for one in report_of(mixed).errors) >= 4
+    assert sum(one.field == "amount" for one in report_of(mixed).errors) >= 4
 
 
 def test_a_type_with_sixty_fields_is_learned() -> None:
@@ -136,17 +138,18 @@ def test_a_type_with_sixty_fields_is_learned() -> None:
     fresh = paper(9)
     right = [
         one.chosen[0].candidate.normal == fresh.labels[one.field][0].normal
-        for one in version.reader.decide(fresh.pages)
+        for one in version.trained_model.decide(fresh.pages)
         if isinstance(one, Decision) and one.chosen
     ]
     assert sum(right) >= 57
 
 
-# ---- Leaks ------------------------------------------------------------------------------------------------------------------------------
+# ---- Leaks -----------------------------------------------------------------------------------------------------------
 
 
 def _meaningless(count: int) -> list[Sample]:
-    """Papers whose amount is one of several alike amounts, by lot, each at a height of its own: what can't be learned, only leaked."""
+    """Papers whose amount is one of several alike amounts, by lot, each at a height of its own: what can't be
+    learned, only leaked."""
     rng = np.random.default_rng(0)
     found = []
     for number in range(count):
@@ -174,7 +177,8 @@ class _Leaking(Corpus):
 
 
 def test_a_planted_leak_makes_the_figures_jump_and_the_real_pipeline_shows_none() -> None:
-    """By lot means one in five. Where a paper's own labels stand among the examples nearly all are "found"; held out, about as many as by chance."""
+    """By lot means one in five. Where a paper's own labels stand among the examples nearly all are "found"; held
+    out, about as many as by chance."""
     plan = Plan((PLAN.field("amount"),))
     given = _meaningless(24)
     groups, everyone = [0] * len(given), list(range(len(given)))
@@ -188,7 +192,8 @@ def test_a_planted_leak_makes_the_figures_jump_and_the_real_pipeline_shows_none(
 
 
 def test_a_table_s_heads_and_a_clause_s_words_are_of_other_papers_when_held_out() -> None:
-    """Each paper's table bears a head of its own and each clause words of its own: nothing can be known of them from the others."""
+    """Each paper's table bears a head of its own and each clause words of its own: nothing can be known of them from
+    the others."""
     plan = _table_plan()
     given = [_table_paper(number, head=f"Zq{chr(97 + number) * 3}") for number in range(6)]
     papers = Papers.of(plan, given, Corpus(plan.learned, given, groups=[0] * 6))
@@ -199,16 +204,18 @@ def test_a_table_s_heads_and_a_clause_s_words_are_of_other_papers_when_held_out(
     assert [one.right for one in leaking.records if one.decision.field == "goods"] == [True]
 
 
-# ---- Tables and clauses -----------------------------------------------------------------------------------------------------------------
+# ---- Tables and clauses ----------------------------------------------------------------------------------------------
 
 
 def _table_plan() -> Plan:
     return Plan(
         (
-            FieldPlan("total", "Total", DataType.MONEY), FieldPlan("goods", "Goods", kind=FieldKind.TABLE),
-            FieldPlan("goods.item", "Item", inside="goods"), FieldPlan("goods.sum", "Sum", DataType.MONEY, inside="goods"),
+            FieldPlan("total", "Total", DataType.MONEY),
+            FieldPlan("goods", "Goods", kind=FieldKind.TABLE),
+            FieldPlan("goods.item", "Item", inside="goods"),
+            FieldPlan("goods.sum", "Sum", DataType.MONEY, inside="goods"),
         )
-    )  # fmt: skip
+    )
 
 
 def _table_paper(number: int, head: str = "Wares", second: str = "Fee") -> Sample:
@@ -294,7 +301,7 @@ def test_a_clause_is_learned_by_its_words_whatever_its_heading() -> None:
     assert ClauseModel(plan).decide([], 0.0)[0].absent
 
 
-# ---- Second opinion, relations, calibration ---------------------------------------------------------------------------------------------
+# ---- Second opinion, relations, calibration --------------------------------------------------------------------------
 
 
 def test_a_second_opinion_agrees_where_both_find_the_same(samples: list[Sample]) -> None:
@@ -304,7 +311,7 @@ def test_a_second_opinion_agrees_where_both_find_the_same(samples: list[Sample])
     said = tagger.values(samples[0].pages)
     assert said["amount"] == [samples[0].labels["amount"][0].normal]
     version = train_version(PLAN, samples, groups=GROUPS)
-    decision = next(one for one in version.reader.decide(samples[0].pages) if one.field == "amount")
+    decision = next(one for one in version.trained_model.decide(samples[0].pages) if one.field == "amount")
     assert isinstance(decision, Decision)
     assert decision.opinion is True
     assert not agrees(decision, {"amount": ["0.01"]}, PLAN.field("amount"))
@@ -314,10 +321,17 @@ def test_a_second_opinion_agrees_where_both_find_the_same(samples: list[Sample])
 def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
     plan = Plan(tuple(FieldPlan(key, key.title(), DataType.MONEY) for key in ("net", "tax", "gross")))
     labelled = [
-        Sample(str(n), (), {"net": (SampleLabel("", f"{80 + n}.00"),), "tax": (SampleLabel("", f"{20 + n}.00"),),
-                       "gross": (SampleLabel("", f"{100 + 2 * n}.00"),)})
+        Sample(
+            str(n),
+            (),
+            {
+                "net": (SampleLabel("", f"{80 + n}.00"),),
+                "tax": (SampleLabel("", f"{20 + n}.00"),),
+                "gross": (SampleLabel("", f"{100 + 2 * n}.00"),),
+            },
+        )
         for n in range(6)
-    ]  # fmt: skip
+    ]
     relations = learned_relations(plan, labelled)
     assert ("net", "tax", "gross") in relations.sums
     assert ("tax", "net", 6) in relations.orders
@@ -325,7 +339,7 @@ def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
     assert Relations.from_data(relations.to_data()) == relations
     many = learned_relations(Plan(plan.fields[:1]), labelled[:1] * 20_000)
     assert 0 < many.missing["net"] < 1e-4  # and a price still, however many papers
-    assert many.none_at("net", FLOOR) == pytest.approx(-9.9, abs=0.05)
+    assert many.absence_threshold("net", FLOOR) == pytest.approx(-9.9, abs=0.05)
     few = learned_relations(plan, labelled[:4])
     assert (few.orders, few.sums) == ((), ())
     assert Relations.from_data({"orders": [["a", "b"]], "sums": []}).orders == (
@@ -342,15 +356,15 @@ def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
         return Decision(field, (Choice(money[first], 2.0),), rest, 2.0, rest[0].logit if rest else -9, 1.0, 1.0)
 
     before = [decided("net", "70,00"), decided("tax", "30,00"), decided("gross", "900,00", ("100,00", 1.5))]
-    after = {one.field: one.chosen[0].candidate.text for one in agreed(before, relations, FLOOR)}
+    after = {one.field: one.chosen[0].candidate.text for one in optimise_jointly(before, relations, FLOOR)}
     assert after["gross"] == "100,00"
     far = [decided("net", "70,00"), decided("tax", "30,00"), decided("gross", "900,00", ("100,00", -6.0))]
-    assert {one.field: one.chosen[0].candidate.text for one in agreed(far, relations, FLOOR)}[
+    assert {one.field: one.chosen[0].candidate.text for one in optimise_jointly(far, relations, FLOOR)}[
         "gross"
     ] == "900,00"  # never a clearly likelier one
 
 
-FLOOR = none_logit(1.0)
+FLOOR = absence_logit(1.0)
 
 
 def test_fields_that_want_the_same_words_get_what_is_best_for_both() -> None:
@@ -360,7 +374,9 @@ def test_fields_that_want_the_same_words_get_what_is_best_for_both() -> None:
         Decision("born", (Choice(ends, 2.4),), (Choice(born, 1.7),), 2.4, 1.7, 0.2, 1.0),
         Decision("expires", (), (Choice(ends, 2.0),), 2.0, 2.0, 0.2, 1.0),
     ]
-    after = {one.field: [choice.candidate for choice in one.chosen] for one in agreed(before, Relations(), FLOOR)}
+    after = {
+        one.field: [choice.candidate for choice in one.chosen] for one in optimise_jointly(before, Relations(), FLOOR)
+    }
     assert after == {"born": [born], "expires": [ends]}
 
 
@@ -370,15 +386,15 @@ def test_words_go_to_the_field_that_papers_never_lack() -> None:
         Decision("issued", (Choice(born, -0.1),), (), -0.1, -9.0, 0.2, 1.0),
         Decision("born", (), (Choice(born, -0.8),), -0.8, -0.8, 0.2, 1.0),
     ]
-    even = agreed(before, Relations(), FLOOR)
+    even = optimise_jointly(before, Relations(), FLOOR)
     assert [len(one.chosen) for one in even] == [1, 0]
     told = Relations(missing={"issued": 0.45, "born": 0.03})
-    after = {one.field: one for one in agreed(before, told, FLOOR)}
+    after = {one.field: one for one in optimise_jointly(before, told, FLOOR)}
     assert after["issued"].absent
     assert after["issued"].logit == -0.1  # what would come first is still known
     assert after["born"].chosen[0].candidate == born
     rare = Relations(missing={"issued": 0.45, "born": 0.9})
-    assert agreed(before, rare, FLOOR) == before
+    assert optimise_jointly(before, rare, FLOOR) == before
 
 
 def test_two_dates_change_places_when_papers_say_which_comes_first() -> None:
@@ -387,12 +403,15 @@ def test_two_dates_change_places_when_papers_say_which_comes_first() -> None:
         Decision("born", (Choice(late, 1.0),), (Choice(early, 0.6),), 1.0, 0.6, 0.2, 1.0),
         Decision("issued", (Choice(early, 1.0),), (Choice(late, 0.5),), 1.0, 0.5, 0.2, 1.0),
     ]
-    assert agreed(before, Relations(), FLOOR) == before
-    after = {one.field: one.chosen[0].candidate for one in agreed(before, Relations((("born", "issued", 25),)), FLOOR)}
+    assert optimise_jointly(before, Relations(), FLOOR) == before
+    after = {
+        one.field: one.chosen[0].candidate
+        for one in optimise_jointly(before, Relations((("born", "issued", 25),)), FLOOR)
+    }
     assert after == {"born": early, "issued": late}
     weak = Relations((("born", "issued", 25),))
     sure = [replace(one, chosen=(replace(one.chosen[0], logit=6.0),), logit=6.0) for one in before]
-    assert agreed(sure, weak, FLOOR) == sure  # never against what is clearly likelier
+    assert optimise_jointly(sure, weak, FLOOR) == sure  # never against what is clearly likelier
 
 
 def _days(*texts: str) -> list[Candidate]:
@@ -405,7 +424,7 @@ def test_confidence_never_falls_with_a_surer_score_or_a_more_familiar_layout() -
     """Records in which, by chance, familiar layouts were wrong more often: that is no law."""
     rng = np.random.default_rng(3)
     records = [Decision("a", (), (), -float(rng.normal(1, 2)), -9, float(rng.random()), 1.0) for _ in range(60)]
-    calibrator = Calibrator().fit(records, [one.familiarity < 0.4 for one in records])
+    calibrator = Calibrator().fit(records, [one.layout_similarity < 0.4 for one in records])
     grid = [
         Decision("a", (), (), -logit, -9, familiar, 1.0) for logit in (-3.0, 0.0, 3.0) for familiar in (0.0, 0.5, 1.0)
     ]
@@ -434,8 +453,8 @@ def test_marks_are_measured_with_their_engines() -> None:
 def test_a_learning_curve_counts_values_on_papers_it_did_not_learn_from(samples: list[Sample]) -> None:
     full = {"": (23, 24), "member": (8, 8), "paid_on": (8, 8), "amount": (7, 8)}
     curve = learning_curve(papers_of(PLAN, samples, groups=GROUPS), full)
-    assert [one["papers"] for one in curve[""]["points"]] == sorted(one["papers"] for one in curve[""]["points"])
-    assert curve[""]["points"][-1] == {"papers": 6, "right": 23, "total": 24}
+    assert [one.papers for one in curve[""].points] == sorted(one.papers for one in curve[""].points)
+    assert curve[""].points[-1] == CurvePoint(papers=6, right=23, total=24)
     assert set(curve) == {"", "member", "paid_on", "amount"}
 
 

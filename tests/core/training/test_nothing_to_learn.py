@@ -15,7 +15,7 @@ from jugum.core.evaluation.report import report_of
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.values import prior
 from jugum.core.extraction.values.corpus import Corpus
-from jugum.core.extraction.values.features import PaperView
+from jugum.core.extraction.values.features import PaperFeatures
 from jugum.core.schema import Plan
 from jugum.core.training import holdout, train_version
 from jugum.core.training.holdout import Papers, held_out_decisions
@@ -44,14 +44,14 @@ def test_an_error_in_one_fold_fails_the_whole_training(samples: list[Sample], mo
 
 
 def test_a_feature_that_is_no_number_fails_the_training(samples: list[Sample], monkeypatch: pytest.MonkeyPatch) -> None:
-    real = PaperView.features_of
+    real = PaperFeatures.features_of
 
-    def no_number(self: PaperView, *given: object) -> object:
+    def no_number(self: PaperFeatures, *given: object) -> object:
         rows = real(self, *given)  # type: ignore[arg-type]
         rows[:, 0] = np.nan
         return rows
 
-    monkeypatch.setattr(PaperView, "features_of", no_number)
+    monkeypatch.setattr(PaperFeatures, "features_of", no_number)
     with pytest.raises(ValueError, match="NaN"):
         train_version(PLAN, samples, groups=GROUPS)
 

@@ -22,7 +22,9 @@ Run = Callable[[], None]
 def bundle(office: Office, data: bytes, how: str, *, typed: bool = True) -> int:
     type_id = office.type_id if typed else None
     intake = Intake(cut=how)
-    return documents.receive(office.store, office.analyst, type_id, "post.pdf", data, purpose="sample", intake=intake).document_id  # fmt: skip
+    return documents.receive(
+        office.store, office.analyst, type_id, "post.pdf", data, purpose="sample", intake=intake
+    ).document_id
 
 
 def pieces_of(office: Office, document: int) -> list[list[int]]:
@@ -34,7 +36,7 @@ def two_slips() -> tuple[bytes, bytes]:
     return slip_pdf(one), slip_pdf(two, 1)
 
 
-# ---- Cutting --------------------------------------------------------------------------------------------------------------------
+# ---- Cutting ---------------------------------------------------------------------------------------------------------
 
 
 def test_separator_sheets_and_their_blank_backs_part_papers_and_are_left_out(office: Office, run_jobs: Run) -> None:
@@ -150,7 +152,7 @@ def test_cuts_that_make_no_sense_are_refused(office: Office, run_jobs: Run, layo
         bundles.check_method("every:0")
 
 
-# ---- Types ------------------------------------------------------------------------------------------------------------------------
+# ---- Types -----------------------------------------------------------------------------------------------------------
 
 
 @pytest.fixture
@@ -250,7 +252,7 @@ def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int
     )
     run_jobs()
     said = [
-        (one.step.step, one.step.reason) for one in overview.pressing(office.store, overview.overview(office.store))
+        (one.step.step, one.step.reason) for one in overview.urgent_steps(office.store, overview.overview(office.store))
     ]
     assert said[0] == ("gather", "1 paper fits no type well enough")
     assert len(said) <= 3
@@ -259,7 +261,7 @@ def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int
             documents.update(documents.Document).values(state="unplaced", type_id=None, placed_by="program")
         )
     said = [
-        (one.step.step, one.step.reason) for one in overview.pressing(office.store, overview.overview(office.store))
+        (one.step.step, one.step.reason) for one in overview.urgent_steps(office.store, overview.overview(office.store))
     ]
     assert ("gather", "11 papers fit no type well enough") in said
 
@@ -307,7 +309,7 @@ def test_a_learned_cut_parts_a_bundle_by_what_was_learned(office: Office, two_ty
 
 def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office, two_types: int, run_jobs: Run) -> None:
     assert (
-        classification.sorting_view(office.store, place.LoadedSorters(), two_types).cutting == []
+        classification.sorting_view(office.store, place.LoadedClassifiers(), two_types).cutting == []
     )  # pages stand alone: nothing to cut
     for number in range(4):
         pages = [
@@ -319,8 +321,8 @@ def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office,
         )
     run_jobs()
     place.learn(office.store, 1)
-    sorters = place.LoadedSorters()
-    view = classification.sorting_view(office.store, sorters, two_types)
+    classifiers = place.LoadedClassifiers()
+    view = classification.sorting_view(office.store, classifiers, two_types)
     assert [one.looks for one in view.cutting][:1] == ["seen"]
     seen = view.cutting[0]
     assert seen.papers == 14
@@ -331,27 +333,27 @@ def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office,
     assert sum(row[1] for row in tables["types"].rows if isinstance(row[1], int)) > 0
     place.learn(office.store, 1)
     assert (
-        classification.sorting_view(office.store, sorters, two_types).cutting == view.cutting
+        classification.sorting_view(office.store, classifiers, two_types).cutting == view.cutting
     )  # the next sorter has them at once
     place.judge_cutting(office.store, 1)
-    again = classification.sorting_view(office.store, sorters, two_types).cutting
+    again = classification.sorting_view(office.store, classifiers, two_types).cutting
     assert again == view.cutting  # the same papers, the same figures
 
 
-# ---- Batches --------------------------------------------------------------------------------------------------------------------------
+# ---- Batches ---------------------------------------------------------------------------------------------------------
 
 
-def test_a_stopped_batch_waits_goes_on_and_tells_its_steps(office: Office, run_jobs: Run) -> None:
+def test_a_paused_batch_waits_goes_on_and_tells_its_steps(office: Office, run_jobs: Run) -> None:
     batch = batches.add(office.store, office.analyst, 1, "Letters", "from Monday", 1)
     intake = Intake(batch_id=batch)
     documents.receive(
         office.store, office.analyst, office.type_id, "a.pdf", papers.many_pages(3), purpose="sample", intake=intake
     )
-    batches.stop(office.store, office.analyst, batch)
+    batches.pause(office.store, office.analyst, batch)
     run_jobs()
     view = batches.batch_view(office.store, batch)
-    assert (view.stopped, view.pages_read, view.steps["being read"]) == (True, 0, 1)
-    batches.go_on(office.store, office.analyst, batch)
+    assert (view.paused, view.pages_read, view.steps["being read"]) == (True, 0, 1)
+    batches.resume(office.store, office.analyst, batch)
     batches.set_priority(office.store, office.analyst, batch, -1)
     run_jobs()
     view = batches.batch_view(office.store, batch)
@@ -375,13 +377,19 @@ def test_a_batch_of_another_workspace_takes_no_paper(office: Office) -> None:
             )
 
 
-def test_a_read_paper_of_a_stopped_batch_is_read_again_when_a_person_asks(office: Office, run_jobs: Run) -> None:
+def test_a_read_paper_of_a_paused_batch_is_read_again_when_a_person_asks(office: Office, run_jobs: Run) -> None:
     batch = batches.add(office.store, office.analyst, 1, "Letters")
     got = documents.receive(
-        office.store, office.analyst, office.type_id, "a.pdf", slip_pdf(slips(1)[0]), purpose="sample", intake=Intake(batch_id=batch)
-    )  # fmt: skip
+        office.store,
+        office.analyst,
+        office.type_id,
+        "a.pdf",
+        slip_pdf(slips(1)[0]),
+        purpose="sample",
+        intake=Intake(batch_id=batch),
+    )
     run_jobs()
-    batches.stop(office.store, office.analyst, batch)
+    batches.pause(office.store, office.analyst, batch)
     read.read_again(office.store, office.analyst, got.document_id, None, read.ReadAgain(turn=180))
     run_jobs()
     assert documents.document_view(office.store, got.document_id).pages_read == 1

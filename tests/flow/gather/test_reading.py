@@ -1,4 +1,5 @@
-"""Containers, passwords, damage, long papers, reading again: whatever comes in ends read, or set aside with a reason."""
+"""Containers, passwords, damage, long papers, reading again: whatever comes in ends read, or set aside with a
+reason."""
 
 from __future__ import annotations
 
@@ -37,7 +38,7 @@ def all_documents(office: Office) -> dict[str, DocumentView]:
     return {view.name: view for view in documents.documents(office.store, office.type_id)}
 
 
-# ---- Containers -------------------------------------------------------------------------------------------------------------
+# ---- Containers ------------------------------------------------------------------------------------------------------
 
 
 def test_an_archive_in_an_archive_gives_its_papers_and_says_what_it_left_out(office: Office, run_jobs: Run) -> None:
@@ -125,7 +126,7 @@ def test_a_word_processor_file_is_printed_by_libreoffice_where_there_is_one(
     assert b"Printed" in explore.taken_away(office.store, Explorer(), document, "text")[2]
 
 
-# ---- Passwords ---------------------------------------------------------------------------------------------------------------
+# ---- Passwords -------------------------------------------------------------------------------------------------------
 
 
 def test_a_locked_paper_asks_for_its_password_and_keeps_it_nowhere(office: Office, run_jobs: Run) -> None:
@@ -143,7 +144,7 @@ def test_a_locked_paper_asks_for_its_password_and_keeps_it_nowhere(office: Offic
     assert b"/Encrypt" in documents.original(office.store, document)[1]  # the file as received is kept unchanged
 
 
-# ---- Damage --------------------------------------------------------------------------------------------------------------------
+# ---- Damage ----------------------------------------------------------------------------------------------------------
 
 
 def odd_files() -> dict[str, bytes]:
@@ -160,7 +161,9 @@ def odd_files() -> dict[str, bytes]:
         "picture-named.pdf": _saved(Image.new("L", (300, 400), 255), "PNG"),
         "pdf-named.png": pdf,
         "../../etc/passwd.pdf": pdf + b"\n",
-        "half.jpg": _saved(Image.fromarray(np.random.default_rng(1).integers(0, 255, (500, 400), dtype=np.uint8)), "JPEG")[:9000],
+        "half.jpg": _saved(
+            Image.fromarray(np.random.default_rng(1).integers(0, 255, (500, 400), dtype=np.uint8)), "JPEG"
+        )[:9000],
         "zip-cut.zip": papers.zipped({"a.pdf": pdf})[:-60],
         "one-bit.tif": _saved(Image.new("1", (300, 400), 1), "TIFF"),
         "sixteen-bit.tif": _saved(Image.fromarray(np.full((400, 300), 40_000, dtype=np.uint16)), "TIFF"),
@@ -168,7 +171,7 @@ def odd_files() -> dict[str, bytes]:
         "palette.png": _saved(Image.new("P", (300, 400), 3), "PNG"),
         "nul.pdf": bytes(5000),
         "broken-page.pdf": _broken_page(),
-    }  # fmt: skip
+    }
     return files
 
 
@@ -326,7 +329,7 @@ def test_a_fault_of_our_own_leaves_no_paper_waiting_for_ever(
     assert documents.document_view(office.store, document).state == "to label"
 
 
-# ---- Long papers ---------------------------------------------------------------------------------------------------------------
+# ---- Long papers -----------------------------------------------------------------------------------------------------
 
 
 def test_pages_of_a_long_paper_are_tasks_of_their_own_and_a_short_one_is_not_kept_waiting(
@@ -351,7 +354,7 @@ def test_pages_of_a_long_paper_are_tasks_of_their_own_and_a_short_one_is_not_kep
     assert documents.document_view(office.store, long).state == "to label"
 
 
-# ---- Reading again, regions, taking away --------------------------------------------------------------------------------------------
+# ---- Reading again, regions, taking away -----------------------------------------------------------------------------
 
 
 def test_a_page_is_turned_by_hand_and_read_again(office: Office, run_jobs: Run) -> None:

@@ -180,7 +180,7 @@ def test_a_file_that_can_t_be_moved_is_told_and_holds_up_no_other(
     assert sources.sources(office.store, 1)[0].problem == "“a-stuck.pdf”: Permission denied"
 
 
-# ---- Mail -------------------------------------------------------------------------------------------------------------------------
+# ---- Mail ------------------------------------------------------------------------------------------------------------
 
 
 def test_mail_to_the_stand_in_comes_in_with_its_attachments(office: Office, run_jobs: Run) -> None:

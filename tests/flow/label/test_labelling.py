@@ -1,4 +1,5 @@
-"""The labelling desk's rules on a real database: places, plants, two labellers, looks, sets, keyed values, suspects, files."""
+"""The labelling desk's rules on a real database: places, plants, two labellers, looks, sets, keyed values, suspects,
+files."""
 
 from __future__ import annotations
 
@@ -34,7 +35,7 @@ from jugum.flow.label.rows import CellInput, HowSaid, history, labels
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan.fields import FieldInput
 from jugum.flow.train import training
-from jugum.store.models import Document, Label, Look, Plant
+from jugum.store.models import ControlSuggestion, Document, Label, LayoutGroup
 
 Run = Callable[[], None]
 
@@ -55,7 +56,7 @@ def brought(office: Office, run_jobs: Run, count: int, *, looks_: int = 1, start
     return its
 
 
-# ---- Places --------------------------------------------------------------------------------------------------------------------
+# ---- Places ----------------------------------------------------------------------------------------------------------
 
 
 def test_a_value_may_go_over_lines_and_pages_and_keeps_all_its_places(office: Office, run_jobs: Run) -> None:
@@ -119,8 +120,10 @@ def test_history_tells_who_said_what_instead_of_what(office: Office, run_jobs: R
     label_desk.set_label(office.store, office.analyst, document, "amount", [], absent=True)
     told = history(office.store, document, "amount")
     assert [(one.who, one.before, one.after) for one in told] == [
-        ("Ann", "2,00", "not on this paper"), ("Bo", "1,00", "2,00"), ("Ann", "", "1,00"),
-    ]  # fmt: skip
+        ("Ann", "2,00", "not on this paper"),
+        ("Bo", "1,00", "2,00"),
+        ("Ann", "", "1,00"),
+    ]
     assert slip.amount != "1,00"
 
 
@@ -161,7 +164,7 @@ def test_rails_are_proposed_for_a_swept_table_only(office: Office, run_jobs: Run
     assert cell.values[0].text == "Oddny"
 
 
-# ---- Suggestions ------------------------------------------------------------------------------------------------------------------
+# ---- Suggestions -----------------------------------------------------------------------------------------------------
 
 
 def test_one_labelled_paper_helps_its_look_alikes_before_any_training(office: Office, run_jobs: Run) -> None:
@@ -189,7 +192,9 @@ def test_a_planted_suggestion_agreed_to_is_told_and_not_kept(trained: Office, ru
         document: label_desk.desk(trained.store, trained.analyst, document, LoadedVersions()) for document, _ in its
     }
     with trained.store.session() as session:
-        rows = session.execute(select(Plant.document_id, Plant.field_id, Plant.text)).all()
+        rows = session.execute(
+            select(ControlSuggestion.document_id, ControlSuggestion.field_id, ControlSuggestion.text)
+        ).all()
         keys = {row.field_id: session.get_one(plan_fields.Field, row.field_id).key for row in rows}
     assert rows  # the same ones on every run: which are planted is settled by paper, field and person
     document, key, text = rows[0].document_id, keys[rows[0].field_id], rows[0].text
@@ -207,7 +212,7 @@ def test_a_planted_suggestion_agreed_to_is_told_and_not_kept(trained: Office, ru
         control_suggestions.set_labelling(trained.store, trained.analyst, trained.type_id, plant=50)
 
 
-# ---- Next paper, looks, sets ----------------------------------------------------------------------------------------------------------
+# ---- Next paper, looks, sets -----------------------------------------------------------------------------------------
 
 
 def test_the_next_paper_is_of_the_look_nobody_labelled_and_the_reason_is_said(office: Office, run_jobs: Run) -> None:
@@ -276,7 +281,7 @@ def test_whole_looks_are_kept_apart_when_asked(office: Office, run_jobs: Run) ->
         sets.put(office.store, office.analyst, [its[0][0]], "other")
 
 
-# ---- Two labellers ----------------------------------------------------------------------------------------------------------------------
+# ---- Two labellers ---------------------------------------------------------------------------------------------------
 
 
 def test_two_label_apart_what_they_agree_on_becomes_labels_and_the_rest_is_settled(
@@ -315,7 +320,7 @@ def test_papers_are_given_to_two_different_people_who_label(office: Office, run_
             double_labelling.give(office.store, ann, office.type_id, 1, people)
 
 
-# ---- Keyed values ------------------------------------------------------------------------------------------------------------------------
+# ---- Keyed values ----------------------------------------------------------------------------------------------------
 
 
 def test_a_keyed_value_in_two_places_waits_for_one_key(office: Office, run_jobs: Run) -> None:
@@ -336,12 +341,12 @@ def test_a_keyed_value_in_two_places_waits_for_one_key(office: Office, run_jobs:
     assert labels(office.store, document)[-1].values[0].box is None
     past_records.choose(office.store, office.analyst, waiting.id, 1)
     assert labels(office.store, document)[-1].values[0].box == waiting.places[1].box
-    assert past_records.overview(office.store, office.type_id).counts == {"placed": 1, "chosen": 1}
+    assert past_records.overview(office.store, office.type_id).counts == {"found": 1, "chosen": 1}
     with pytest.raises(InputError, match="places to choose"):
         past_records.choose(office.store, office.analyst, waiting.id, 7)
 
 
-# ---- Suspects, figures, files ----------------------------------------------------------------------------------------------------------------
+# ---- Suspects, figures, files ----------------------------------------------------------------------------------------
 
 
 def test_suspicious_labels_are_listed_until_kept_or_mended(trained: Office) -> None:
@@ -415,7 +420,10 @@ def test_a_labels_file_for_papers_that_are_not_here_changes_nothing(office: Offi
 
 def test_words_of_another_reader_come_in_as_alto(office: Office, run_jobs: Run) -> None:
     ((document, _),) = brought(office, run_jobs, 1)
-    alto = '<alto><Page WIDTH="100" HEIGHT="100"><String CONTENT="Other" HPOS="10" VPOS="10" WIDTH="20" HEIGHT="5"/></Page></alto>'
+    alto = (
+        '<alto><Page WIDTH="100" HEIGHT="100">'
+        '<String CONTENT="Other" HPOS="10" VPOS="10" WIDTH="20" HEIGHT="5"/></Page></alto>'
+    )
     assert label_files.take_words(office.store, office.analyst, document, alto.encode()) == 1
     assert words(office, document)[0][0] == "Other"
     two = b'<alto><Page WIDTH="9" HEIGHT="9"/><Page WIDTH="9" HEIGHT="9"/></alto>'
@@ -428,11 +436,11 @@ def test_looking_at_the_layouts_groups_nothing_but_has_it_done_in_the_background
         office.bring(slip, layout=number % 2)
     run_jobs()
     with office.store.session() as session:
-        session.execute(update(Document).values(look_id=None))
-        session.execute(delete(Look))
+        session.execute(update(Document).values(layout_group_id=None))
+        session.execute(delete(LayoutGroup))
     assert layouts.looks(office.store, office.type_id) == []
     with office.store.session() as session:
-        assert session.scalar(select(func.count(Document.id)).where(Document.look_id.is_not(None))) == 0
+        assert session.scalar(select(func.count(Document.id)).where(Document.layout_group_id.is_not(None))) == 0
     run_jobs()
     assert sum(look.papers for look in layouts.looks(office.store, office.type_id)) == 4
 
@@ -444,8 +452,8 @@ def test_two_who_group_papers_at_once_make_the_same_groups(
         office.bring(slip, layout=number % 2)
     run_jobs()
     with office.store.session() as session:
-        session.execute(update(Document).values(look_id=None))
-        session.execute(delete(Look))
+        session.execute(update(Document).values(layout_group_id=None))
+        session.execute(delete(LayoutGroup))
     real, inside = layouts._grouped, []
 
     def other_is_first(given: object) -> object:

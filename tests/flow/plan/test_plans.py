@@ -30,7 +30,7 @@ from jugum.flow.review import desk as review_desk
 from jugum.flow.review import settle as settling
 from jugum.flow.train import versions
 from jugum.flow.weigh import policies
-from jugum.store.models import Audit, LetStand
+from jugum.store.models import Audit, CheckWaiver
 
 Run = Callable[[], None]
 
@@ -49,7 +49,7 @@ def check(office: Office, expression: str, **more: object) -> str:
     return plan_checks.put_check(office.store, office.analyst, office.type_id, {"expression": expression, **more})
 
 
-# ---- Editing ------------------------------------------------------------------------------------------------------------------------
+# ---- Editing ---------------------------------------------------------------------------------------------------------
 
 
 def test_tables_take_their_columns_along_when_they_move_are_copied_and_go(office: Office) -> None:
@@ -169,25 +169,25 @@ def test_a_reviewer_may_not_change_plans(office: Office) -> None:
         plan_checks.put_list(office.store, office.reviewer, 1, "members", ["a"])
 
 
-# ---- The living sample -------------------------------------------------------------------------------------------------------------
+# ---- The living sample -----------------------------------------------------------------------------------------------
 
 
 def test_the_sample_shows_what_a_field_would_find_while_it_is_typed(office: Office, run_jobs: Run) -> None:
     document = office.bring(slips(1)[0])
     run_jobs()
     slip, explorer = slips(1)[0], Explorer()
-    seen = plan_sample.living(office.store, explorer, office.type_id, document)
+    seen = plan_sample.preview(office.store, explorer, office.type_id, document)
     found = {field.key: [value.text for value in field.values if value] for field in seen.fields}
     assert found["amount"] == [slip.truth["amount"]]
     drafted = FieldInput("How much", "money", ("Total",))
-    typed = plan_sample.living(office.store, explorer, office.type_id, document, drafted, "amount")
+    typed = plan_sample.preview(office.store, explorer, office.type_id, document, drafted, "amount")
     assert next(field for field in typed.fields if field.key == "amount").values[0].why  # type: ignore[union-attr]
-    broken = plan_sample.living(
+    broken = plan_sample.preview(
         office.store, explorer, office.type_id, document, FieldInput("X", more={"rules": [{"pattern": "("}]})
     )
     assert "can't be understood" in broken.problem
     assert len(broken.fields) == len(seen.fields)
-    new = plan_sample.living(office.store, explorer, office.type_id, document, FieldInput("Day", "date", ("Date",)))
+    new = plan_sample.preview(office.store, explorer, office.type_id, document, FieldInput("Day", "date", ("Date",)))
     assert new.fields[-1].key == "new_field"
 
 
@@ -226,7 +226,7 @@ def test_the_order_of_day_and_month_is_learned_from_the_papers(office: Office, r
     assert plan_fields.normal_of(office.store, office.type_id, "paid_on", "03/04/2026") == "2026-03-04"
 
 
-# ---- Checks on live papers ----------------------------------------------------------------------------------------------------------
+# ---- Checks on live papers -------------------------------------------------------------------------------------------
 
 
 def live(office: Office, run_jobs: Run, number: int = 40) -> int:
@@ -260,8 +260,8 @@ def test_an_advisory_check_is_let_stand_by_somebody_at_some_time(trained: Office
     settled = settling.settle(trained.store, trained.reviewer, document, "amount", [ValueInput(held.values[0].text)])
     assert settled.state == "settled"
     with trained.store.session() as session:
-        (stood,) = session.scalars(select(LetStand)).all()
-        assert (stood.said, stood.person_id) == ("Too little", trained.reviewer.id)
+        (stood,) = session.scalars(select(CheckWaiver)).all()
+        assert (stood.message, stood.person_id) == ("Too little", trained.reviewer.id)
     assert review_desk.desk(trained.store, trained.reviewer, document).checks[0].let_stand_by == "Rik"
 
 
@@ -307,7 +307,7 @@ def test_papers_in_review_are_read_again_when_asked(trained: Office, run_jobs: R
     assert documents.document_view(trained.store, document).state == "passed"
 
 
-# ---- Tables of live papers and samples -------------------------------------------------------------------------------------------------
+# ---- Tables of live papers and samples -------------------------------------------------------------------------------
 
 LOADED = LoadedVersions()
 
@@ -394,7 +394,7 @@ def test_a_live_paper_s_table_is_settled_by_its_rows_and_delivered_as_rows(train
     ]
 
 
-# ---- Personal values --------------------------------------------------------------------------------------------------------------------
+# ---- Personal values -------------------------------------------------------------------------------------------------
 
 
 def test_personal_values_are_masked_for_who_may_not_see_them(trained: Office, run_jobs: Run) -> None:

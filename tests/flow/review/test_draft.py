@@ -1,4 +1,5 @@
-"""Drafting: loaded, read and kept apart; what was changed meanwhile is drafted again; checks hold the least sure field."""
+"""Drafting: loaded, read and kept apart; what was changed meanwhile is drafted again; checks hold the least sure
+field."""
 
 from __future__ import annotations
 
@@ -128,7 +129,7 @@ def test_what_nothing_measured_has_no_confidence(trained: Office, run_jobs: Run)
     document = placed(trained, run_jobs)
     desk = {one.key: one for one in review_desk.desk(trained.store, trained.reviewer, document).fields}
     assert desk["signed"].confidence is None
-    assert desk["signed"].familiarity is None
+    assert desk["signed"].layout_similarity is None
     assert desk["amount"].confidence is not None
 
 

@@ -1,4 +1,5 @@
-"""Versions as things: kept as files, run on papers, trained by themselves; names that mean the same; the suggestion service."""
+"""Versions as things: kept as files, run on papers, trained by themselves; names that mean the same; the suggestion
+service."""
 
 from __future__ import annotations
 
@@ -49,17 +50,17 @@ def newest(office: Office) -> int:
     return versions.versions(office.store, office.type_id)[0].id
 
 
-# ---- One file ---------------------------------------------------------------------------------------------------------------------------
+# ---- One file --------------------------------------------------------------------------------------------------------
 
 
 def test_a_version_taken_out_and_brought_in_reads_the_same(trained: Office, run_jobs: Run) -> None:
     name, data = version_files.exported(trained.store, newest(trained))
     assert name == "mooring_slip-version-1.jugum-version"
-    brought = version_files.brought_in(trained.store, trained.analyst, trained.type_id, name, data)
+    brought = version_files.import_version(trained.store, trained.analyst, trained.type_id, name, data)
     view = versions.version_view(trained.store, brought)
     assert (view.state, view.number) == ("on trial", 2)
     assert "mooring_slip" in view.origin
-    assert view.report["seen_right"] == versions.version_view(trained.store, newest(trained) - 1).report["seen_right"]
+    assert view.report.seen_right == versions.version_view(trained.store, newest(trained) - 1).report.seen_right
     document = live_one(trained, run_jobs)
     assert version_changes.changes(trained.store, LOADED, Explorer(), brought, document).changed == []
     assert versions.against_before(trained.store, brought) is None  # the papers are not the same
@@ -75,10 +76,10 @@ def test_a_version_of_another_plan_is_refused_with_a_word(trained: Office) -> No
     other = types_.add_type(trained.store, trained.analyst, _workspace(trained), "Berth list")
     plan_fields.add_field(trained.store, trained.analyst, other, plan_fields.FieldInput("Berth", "text"))
     with pytest.raises(InputError, match="none of the fields it reads is in the plan"):
-        version_files.brought_in(trained.store, trained.analyst, other, "v.jugum-version", data)
+        version_files.import_version(trained.store, trained.analyst, other, "v.jugum-version", data)
     plan_fields.add_field(trained.store, trained.analyst, other, plan_fields.FieldInput("Amount", "date"))
     with pytest.raises(InputError, match="another kind of field for Amount"):
-        version_files.brought_in(trained.store, trained.analyst, other, "v.jugum-version", data)
+        version_files.import_version(trained.store, trained.analyst, other, "v.jugum-version", data)
 
 
 def _workspace(office: Office) -> int:
@@ -91,21 +92,32 @@ def test_files_that_are_no_version_are_refused(trained: Office) -> None:
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         parts = {one: archive.read(one) for one in archive.namelist()}
     assert json.loads(parts["manifest.json"])["libraries"]["lightgbm"]
+    manifest = json.loads(parts["manifest.json"])
+    without_sums = {**manifest, "parts": {}}
     for change, said in (
-        ({"manifest.json": b'{"format": 99}'}, "format 99"), ({"model.json": b"{}"}, "don't fit together"),
-        ({"report.json": b"{"}, "report can't be read"),
-    ):  # fmt: skip
+        ({"manifest.json": b'{"format": 99}'}, "format 99"),
+        ({"model.json": b"{}"}, "its part model.json is not what it was"),
+        ({"trees.txt": parts["trees.txt"][:2000]}, "its part trees.txt is not what it was"),
+        ({"tagger.crfsuite": parts["tagger.crfsuite"][:400]}, "its part tagger.crfsuite is not what it was"),
+        # Files of before have no sums: each part is still tried.
+        ({"manifest.json": without_sums, "model.json": b"{}"}, "don't fit together"),
+        ({"manifest.json": without_sums, "trees.txt": b"rubbish"}, "don't fit together"),
+        ({"manifest.json": without_sums, "tagger.crfsuite": b"rubbish"}, "don't fit together"),
+        ({"report.json": b"{"}, "report or its evidence can't be read"),
+        ({"report.json": b"{}"}, "is empty"),
+        ({"evidence.json": b'[{"sample": 1}]'}, "report or its evidence can't be read"),
+    ):
         out = io.BytesIO()
         with zipfile.ZipFile(out, "w") as archive:
             for one, held in {**parts, **change}.items():
-                archive.writestr(one, held)
+                archive.writestr(one, held if isinstance(held, bytes) else json.dumps(held))
         with pytest.raises(InputError, match=said):
-            version_files.brought_in(trained.store, trained.analyst, trained.type_id, "x", out.getvalue())
+            version_files.import_version(trained.store, trained.analyst, trained.type_id, "x", out.getvalue())
     with pytest.raises(InputError, match="no version file"):
-        version_files.brought_in(trained.store, trained.analyst, trained.type_id, "x", b"PK rubbish")
+        version_files.import_version(trained.store, trained.analyst, trained.type_id, "x", b"PK rubbish")
 
 
-# ---- What a version would change --------------------------------------------------------------------------------------------------------
+# ---- What a version would change -------------------------------------------------------------------------------------
 
 
 def test_a_version_is_run_on_papers_of_another_and_reads_them_again_when_told(trained: Office, run_jobs: Run) -> None:
@@ -145,7 +157,7 @@ def test_readings_keep_their_reason_and_raw_scores(trained: Office, run_jobs: Ru
         assert all({"ranker", "prior", "next"} <= one.scores.keys() for one in kept)
 
 
-# ---- The ladder -------------------------------------------------------------------------------------------------------------------------
+# ---- The ladder ------------------------------------------------------------------------------------------------------
 
 
 def test_a_live_version_is_taken_back_and_the_ladder_tells_who_and_why(trained: Office, run_jobs: Run) -> None:
@@ -156,7 +168,7 @@ def test_a_live_version_is_taken_back_and_the_ladder_tells_who_and_why(trained: 
     ladder = versions.versions(trained.store, trained.type_id)
     assert [(one.number, one.state, one.note) for one in ladder] == [
         (2, "retired", "more papers"),
-        (1, "live", "Version 2 taken back"),
+        (1, "published", "Version 2 taken back"),
     ]
     assert ladder[1].published_by == "Ann"
 
@@ -218,10 +230,10 @@ def test_a_field_whose_data_type_was_changed_is_not_read_by_the_version_of_befor
     training.cancel(trained.store, trained.analyst, retired)
     _, data = version_files.exported(trained.store, newest(trained) - 1)
     with pytest.raises(InputError, match="another kind of field for Amount"):
-        version_files.brought_in(trained.store, trained.analyst, trained.type_id, "v", data)
+        version_files.import_version(trained.store, trained.analyst, trained.type_id, "v", data)
 
 
-# ---- The report -------------------------------------------------------------------------------------------------------------------------
+# ---- The report ------------------------------------------------------------------------------------------------------
 
 
 def test_the_report_is_one_page_and_each_of_its_tables_a_file(trained: Office, run_jobs: Run) -> None:
@@ -231,7 +243,7 @@ def test_the_report_is_one_page_and_each_of_its_tables_a_file(trained: Office, r
     assert name == "version-1-report.html"
     assert "<script" not in page
     assert "src=" not in page
-    for table in ("summary", "fields", "looks", "reliability", "curve"):
+    for table in ("summary", "fields", "layouts", "reliability", "curve"):
         assert version_files.report_csv(trained.store, version, table)[1].count("\n") > 1, table
     with pytest.raises(InputError, match="it has summary, fields"):
         version_files.report_csv(trained.store, version, "secrets")
@@ -242,11 +254,11 @@ def test_the_report_is_one_page_and_each_of_its_tables_a_file(trained: Office, r
         "Slip,9",
     ]
     report = versions.version_view(trained.store, version).report
-    assert report["seen"]["papers"] == 10
-    assert report["curve"][""]["points"][-1]["total"] == report["seen_total"]
+    assert report.seen.papers == 10
+    assert report.curve[""].points[-1].total == report.seen_total
 
 
-# ---- Tables and choices that are learned ------------------------------------------------------------------------------------------------
+# ---- Tables and choices that are learned -----------------------------------------------------------------------------
 
 
 def test_a_labelled_table_is_measured_and_passes_by_its_threshold(office: Office, run_jobs: Run) -> None:
@@ -277,21 +289,17 @@ def test_a_labelled_table_is_measured_and_passes_by_its_threshold(office: Office
     version = training.start(office.store, office.analyst, office.type_id)
     run_jobs()
     report = versions.version_view(office.store, version).report
-    (goods,) = [one for one in report["fields"] if one["field"] == "goods"]
-    assert (goods["kind"], goods["labels"], goods["seen_right"], goods["seen_total"]) == (
-        "table",
-        6,
-        0,
-        6,
-    )  # no such table stands on a slip
-    assert goods["cells"]["seen"]["cells"]["there"] == 18
+    (goods,) = [one for one in report.fields if one.field == "goods"]
+    # No such table stands on a slip.
+    assert (goods.kind, goods.labels, goods.seen_right, goods.seen_total) == ("table", 6, 0, 6)
+    assert goods.cells.seen.cells.there == 18
     coverage = {one.key: (one.values, one.absent) for one in versions.overview(office.store, office.type_id).coverage}
     assert coverage["goods"] == (6, 0)
     versions.publish(office.store, office.analyst, version)
     assert "goods" in {one.key for one in policies.weigh(office.store, office.type_id).balances}
 
 
-# ---- Names that mean the same -----------------------------------------------------------------------------------------------------------
+# ---- Names that mean the same ----------------------------------------------------------------------------------------
 
 
 def test_an_office_s_names_are_kept_and_used_in_training(trained: Office) -> None:
@@ -321,7 +329,7 @@ def test_names_that_labelled_papers_print_are_shown_until_they_are_known(trained
     }
 
 
-# ---- The suggestion service -------------------------------------------------------------------------------------------------------------
+# ---- The suggestion service ------------------------------------------------------------------------------------------
 
 
 class _Service(BaseHTTPRequestHandler):
@@ -402,7 +410,7 @@ def test_the_stand_in_answers_with_the_value_that_the_question_s_words_fit() -> 
     assert best_answer("the of", lines).answer == ""
 
 
-# ---- Phrases for types ------------------------------------------------------------------------------------------------------------------
+# ---- Phrases for types -----------------------------------------------------------------------------------------------
 
 
 def test_a_phrase_places_papers_of_no_known_type(office: Office, run_jobs: Run) -> None:
@@ -411,7 +419,7 @@ def test_a_phrase_places_papers_of_no_known_type(office: Office, run_jobs: Run) 
     with pytest.raises(InputError, match="no phrase"):
         classification.set_phrases(office.store, office.analyst, office.type_id, ["--"], [])
     classification.set_phrases(office.store, office.analyst, office.type_id, ["paid by"], [])
-    view = classification.sorting_view(office.store, place.LoadedSorters(), office.type_id)
+    view = classification.sorting_view(office.store, place.LoadedClassifiers(), office.type_id)
     assert (view.pro, view.contra, view.twins, view.confusion) == (["paid by"], [], [], [])
     intake = documents.Intake(workspace_id=_workspace(office))
     receipt = documents.receive(

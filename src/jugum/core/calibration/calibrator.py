@@ -1,8 +1,9 @@
 """Where a confidence comes from: the calibration features of a decision, the direction each may speak in, and the fit.
 
-A raw score can't tell a new layout from a known one, so calibration rests on several features at once: how far the ranker's log-odds go, by
-how much they lead, whether the layout is like labelled ones, how well the words were read (docs/decisions/0003 and 0012). Decisions of one kind
-(values, clauses, tables, marks) are calibrated together, since their features mean different things.
+A raw score can't tell a new layout from a known one, so calibration rests on several features at once: how far the
+ranker's log-odds go, by how much they lead, whether the layout is like labelled ones, how well the words were read
+(docs/decisions/0003 and 0012). Decisions of one kind (values, clauses, tables, marks) are calibrated together, since
+their features mean different things.
 """
 
 from __future__ import annotations
@@ -21,10 +22,10 @@ Floats = npt.NDArray[np.float64]
 AnyDecision = Decision | PartDecision
 
 VALUE = "value"
-# The features of each kind of decision, with their monotonicity: 1 where more may only speak for the decision being right, −1 only against it,
-# 0 either way. What a handful of papers happen to show must not turn a known layout, or a surer ranker, into a reason for doubt: without the
-# directions the calibration error at five papers was .81 instead of .04 (docs/decisions/0012). The order is that of the coefficients in version
-# files.
+# The features of each kind of decision, with their monotonicity: 1 where more may only speak for the decision being
+# right, −1 only against it, 0 either way. What a handful of papers happen to show must not turn a known layout, or a
+# surer ranker, into a reason for doubt: without the directions the calibration error at five papers was .81 instead of
+# .04 (docs/decisions/0012). The order is that of the coefficients in version files.
 CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
     VALUE: {
         "logit": 1,
@@ -63,7 +64,8 @@ def kind_of(decision: AnyDecision) -> str:
 
 
 def features_of(decision: AnyDecision) -> tuple[float, ...]:
-    """The calibration features of a decision, in the order of CALIBRATION_FEATURES for its kind. A part's feature that was not worked out is 0."""
+    """The calibration features of a decision, in the order of CALIBRATION_FEATURES for its kind. A part's feature
+    that was not worked out is 0."""
     if isinstance(decision, PartDecision):
         return tuple(decision.features.get(name, 0.0) for name in CALIBRATION_FEATURES[decision.kind.value])
     named = _value_features(decision)
@@ -77,9 +79,9 @@ def _value_features(decision: Decision) -> dict[str, float]:
         "logit": logit,
         "lead": 0.0 if decision.absent else min(LEAD_MAX, decision.logit - decision.rival),
         "absent": float(decision.absent),
-        "layout_similarity": decision.familiarity,
+        "layout_similarity": decision.layout_similarity,
         "reading": decision.reading,
-        "logit_if_similar": logit * decision.familiarity,
+        "logit_if_similar": logit * decision.layout_similarity,
         "logit_if_absent": logit * float(decision.absent),
         "opinion_agrees": float(decision.opinion is True),
         "opinion_differs": float(decision.opinion is False),
@@ -89,10 +91,11 @@ def _value_features(decision: Decision) -> dict[str, float]:
 
 @dataclass
 class Calibrator:
-    """Logistic regression on the features of decisions of one kind, fitted on out-of-fold decisions; no feature counts against its direction.
+    """Logistic regression on the features of decisions of one kind, fitted on out-of-fold decisions; no feature counts
+    against its direction.
 
-    Targets are Platt's (1999, section 2.2): (n₊+1)/(n₊+2) and 1/(n₋+2) instead of 1 and 0, so that a handful of right
-    answers alone gives no certainty: with 10 decisions, all right, none is called surer than about 92 %.
+    Targets are Platt's (1999, section 2.2): (n₊+1)/(n₊+2) and 1/(n₋+2) instead of 1 and 0, so that a handful of
+    right answers alone gives no certainty: with 10 decisions, all right, none is called surer than about 92 %.
     """
 
     regularisation: float = 1.0
@@ -100,7 +103,8 @@ class Calibrator:
     def fit(
         self, decisions: Sequence[AnyDecision], right: Sequence[bool], weights: Sequence[float] | None = None
     ) -> Calibrator:
-        """decisions and right: N ≥ 1 each, of one kind; weights: N, positive (1 each when not given). ValueError when empty."""
+        """decisions and right: N ≥ 1 each, of one kind; weights: N, positive (1 each when not given). ValueError
+        when empty."""
         if not decisions:
             raise ValueError("calibration needs at least one decision")
         rows = _rows(decisions)
@@ -137,8 +141,9 @@ class Calibrator:
 
     @staticmethod
     def from_data(data: Mapping[str, Any], kind: str) -> Calibrator:
-        """The inverse of `to_data`, for a kind of decision. Features that came later than the data say nothing. ValueError for data that can't
-        be of this kind: more numbers than it has features, or lists of unequal length."""
+        """The inverse of `to_data`, for a kind of decision. Features that came later than the data say nothing.
+        ValueError for data that can't be of this kind: more numbers than it has features, or lists of unequal
+        length."""
         calibrator = Calibrator()
         known, wanted = len(data["mean"]), len(CALIBRATION_FEATURES[kind])
         if known > wanted or not known == len(data["scale"]) == len(data["coefficients"]):
@@ -173,8 +178,8 @@ def _rows(decisions: Sequence[AnyDecision]) -> Floats:
 def _fit(
     rows: Floats, target: Floats, weight: Floats, strength: float, directions: Sequence[int]
 ) -> tuple[Floats, float]:
-    """Coefficients (S) and intercept of a logistic regression with soft targets (N, 0–1), weights (N) and an L2 penalty of 1/(2·strength), each
-    coefficient on its side of nought."""
+    """Coefficients (S) and intercept of a logistic regression with soft targets (N, 0–1), weights (N) and an L2
+    penalty of 1/(2·strength), each coefficient on its side of nought."""
     from scipy.optimize import minimize  # here: loading SciPy would delay every start by half a second
 
     def loss(both: Floats) -> tuple[float, Floats]:

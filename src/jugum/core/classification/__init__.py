@@ -20,7 +20,7 @@ from jugum.core.classification.lookalikes import (
     nearest_group,
     similarity_matrix,
 )
-from jugum.core.classification.types import OTHER, Placed, TypeSample, TypeSorter, fit_sorter, fit_types
+from jugum.core.classification.types import OTHER, Placed, TypeClassifier, TypeSample, fit_type_classifier, fit_types
 
 __all__ = [
     "OTHER",
@@ -29,14 +29,14 @@ __all__ = [
     "Layout",
     "Piece",
     "Placed",
+    "TypeClassifier",
     "TypeSample",
-    "TypeSorter",
     "cut_at",
     "cut_by_blanks",
     "cut_by_count",
     "cut_by_separators",
     "fit_cutter",
-    "fit_sorter",
+    "fit_type_classifier",
     "fit_types",
     "is_blank",
     "is_separator",

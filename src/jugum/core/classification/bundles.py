@@ -1,8 +1,9 @@
 """Cutting a bundle into papers: where does a new one begin?
 
-At separator sheets, at blank pages, after a fixed number of pages, or learned: a logistic regression over what a page and the one
-before it say (first-page wording, page numbers, shared names and numbers, letterheads, size, type) gives each page a chance to be
-a first one, and a Viterbi over pages (semi-Markov: Sarawagi & Cohen, NIPS 2004) finds the best cut, types and lengths heeded.
+At separator sheets, at blank pages, after a fixed number of pages, or learned: a logistic regression over what a
+page and the one before it say (first-page wording, page numbers, shared names and numbers, letterheads, size, type)
+gives each page a chance to be a first one, and a Viterbi over pages (semi-Markov: Sarawagi & Cohen, NIPS 2004) finds
+the best cut, types and lengths heeded.
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ import numpy as np
 import numpy.typing as npt
 from sklearn.linear_model import LogisticRegression
 
-from jugum.core.classification.types import TypeSorter
+from jugum.core.classification.types import TypeClassifier
 from jugum.core.classification.wording import Wording, terms_of
 from jugum.core.page import Page, WordKind, rows_of
 from jugum.errors import NothingToLearn
@@ -33,8 +34,8 @@ _PAGE = re.compile(r"\b(?:page|p\.|seite|side|pagina)\s*(\d{1,3})\b", re.I)
 
 @dataclass(frozen=True)
 class Piece:
-    """Consecutive pages that make one paper: indices into the bundle, its type (None where it is not told) with its share of
-    probability, and how sure its beginning is (0–1)."""
+    """Consecutive pages that make one paper: indices into the bundle, its type (None where it is not told) with its
+    share of probability, and how sure its beginning is (0–1)."""
 
     pages: tuple[int, ...]
     type_id: int | None = None
@@ -42,7 +43,7 @@ class Piece:
     sure: float = 1.0
 
 
-# ---- Without learning -------------------------------------------------------------------------------------------------------
+# ---- Without learning ------------------------------------------------------------------------------------------------
 
 
 def is_separator(page: Page) -> bool:
@@ -82,26 +83,26 @@ def cut_by_count(count: int, each: int) -> list[Piece]:
     return [Piece(tuple(range(start, min(count, start + each)))) for start in range(0, count, each)]
 
 
-# ---- Learned ------------------------------------------------------------------------------------------------------------------
+# ---- Learned ---------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class BundleCutter:
-    """The learned cutter; build it with `fit_cutter`. `first` weighs wording (terms + bias), `pair` the features of a page
-    and the one before it (12 + bias), `lengths` the log-probabilities of papers of 1 … 60 pages."""
+    """The learned cutter; build it with `fit_cutter`. `first` weighs wording (terms + bias), `pair` the features of
+    a page and the one before it (12 + bias), `lengths` the log-probabilities of papers of 1 … 60 pages."""
 
     wording: Wording
     first: Floats
     pair: Floats
     lengths: Floats
 
-    def boundaries(self, pages: Sequence[Page], sorter: TypeSorter | None) -> Floats:
+    def boundaries(self, pages: Sequence[Page], classifier: TypeClassifier | None) -> Floats:
         """For each page the chance (0–1) that a paper begins there; 1 for the first."""
         if not pages:
             return np.zeros(0)
         facts = [_facts(page) for page in pages]
         likely = self._first_likely(facts)
-        types = sorter.page_types(pages) if sorter is not None else None
+        types = classifier.page_types(pages) if classifier is not None else None
         chances = np.ones(len(pages))
         for n in range(1, len(pages)):
             features = _pair(
@@ -119,7 +120,7 @@ class BundleCutter:
         vectors = self.wording.vectors([fact.terms for fact in facts])
         return np.asarray(vectors @ self.first[:-1] + self.first[-1]).ravel()
 
-    def cut(self, pages: Sequence[Page], sorter: TypeSorter | None) -> list[Piece]:
+    def cut(self, pages: Sequence[Page], classifier: TypeClassifier | None) -> list[Piece]:
         """The best cut. Separator sheets part always; they and blank pages belong to no piece."""
         kept = [n for n, page in enumerate(pages) if not is_separator(page) and not is_blank(page)]
         if not kept:
@@ -127,18 +128,20 @@ class BundleCutter:
         sheets = np.cumsum([is_separator(page) for page in pages])
         forced = {n for before, n in pairwise(kept) if sheets[n] > sheets[before]}
         its = [pages[n] for n in kept]
-        chances = np.clip(self.boundaries(its, sorter), 1e-4, 1 - 1e-4)
+        chances = np.clip(self.boundaries(its, classifier), 1e-4, 1 - 1e-4)
         for place, number in enumerate(kept):
             if number in forced:
                 chances[place] = 1 - 1e-4
         types = (
-            np.log(np.maximum(sorter.page_types(its), 1e-4)) if sorter is not None and len(sorter.types) > 1 else None
+            np.log(np.maximum(classifier.page_types(its), 1e-4))
+            if classifier is not None and len(classifier.types) > 1
+            else None
         )
         starts = _best_cut(chances, types, self.lengths)
         pieces = []
         for start, end in zip(starts, [*starts[1:], len(its)], strict=True):
             piece = Piece(tuple(kept[start:end]), sure=_sureness(chances, start, end))
-            pieces.append(_typed(piece, [pages[n] for n in piece.pages], sorter))
+            pieces.append(_typed(piece, [pages[n] for n in piece.pages], classifier))
         return pieces
 
 
@@ -148,15 +151,16 @@ def _sureness(chances: Floats, start: int, end: int) -> float:
     return min([float(chances[start]) if start else 1.0, *inner])
 
 
-def _typed(piece: Piece, pages: Sequence[Page], sorter: TypeSorter | None) -> Piece:
-    if sorter is None:
+def _typed(piece: Piece, pages: Sequence[Page], classifier: TypeClassifier | None) -> Piece:
+    if classifier is None:
         return piece
-    placed = sorter.place(pages)
+    placed = classifier.place(pages)
     return replace(piece, type_id=placed.likely[0][0], type_sure=placed.likely[0][1]) if placed.accepted else piece
 
 
 def _best_cut(chances: Floats, types: Floats | None, lengths: Floats) -> list[int]:
-    """Where pieces begin: the cut of greatest sum of boundary, type and length log-probabilities (semi-Markov Viterbi)."""
+    """Where pieces begin: the cut of greatest sum of boundary, type and length log-probabilities (semi-Markov
+    Viterbi)."""
     count = len(chances)
     begin, within = np.log(chances), np.log1p(-chances)
     within_sums = np.concatenate(([0.0], np.cumsum(within)))
@@ -245,23 +249,32 @@ def _pair(
     type_alike = float(np.minimum(*types).sum()) if types is not None else 0.5
     return np.array(
         [
-            np.clip(likely, -6, 6), np.clip(likely_before, -6, 6), alike, _share(before.ids, here.ids), _share(before.names, here.names),
-            _share(before.top, here.top), _share(before.foot, here.foot), float(here.number == 1), float(follows), float(ended),
-            float(same_size), type_alike,
+            np.clip(likely, -6, 6),
+            np.clip(likely_before, -6, 6),
+            alike,
+            _share(before.ids, here.ids),
+            _share(before.names, here.names),
+            _share(before.top, here.top),
+            _share(before.foot, here.foot),
+            float(here.number == 1),
+            float(follows),
+            float(ended),
+            float(same_size),
+            type_alike,
         ]
-    )  # fmt: skip
+    )
 
 
-def fit_cutter(papers: Sequence[Sequence[Page]], sorter: TypeSorter | None, seed: int = 7) -> BundleCutter:
-    """Learn from whole papers (their pages in order): cut bundles, and samples that came one by one, laid after one another
-    in a shuffled order. At least four papers, one of them with two pages (NothingToLearn else)."""
+def fit_cutter(papers: Sequence[Sequence[Page]], classifier: TypeClassifier | None, seed: int = 7) -> BundleCutter:
+    """Learn from whole papers (their pages in order): cut bundles, and samples that came one by one, laid after one
+    another in a shuffled order. At least four papers, one of them with two pages (NothingToLearn else)."""
     if len(papers) < 4 or not any(len(paper) > 1 for paper in papers):
         raise NothingToLearn("four papers, one of several pages, are needed to learn where papers begin")
     facts = [[_facts(page) for page in paper] for paper in papers]
     flat = [(number, place, fact) for number, paper in enumerate(facts) for place, fact in enumerate(paper)]
     wording = Wording.learned([fact.terms for _, _, fact in flat])
     likely = _first_out_of_fold(flat, wording)
-    types = [sorter.page_types(paper) if sorter is not None else None for paper in papers]
+    types = [classifier.page_types(paper) if classifier is not None else None for paper in papers]
     place_of = {(number, place): at for at, (number, place, _) in enumerate(flat)}
     rows, targets = [], []
 

@@ -124,8 +124,8 @@ def similarity_matrix(layouts: Sequence[Layout]) -> npt.NDArray[np.float64]:
 
 
 def look_alike_groups(likeness: npt.NDArray[np.float64], *, alike: float = GROUP_LIKENESS) -> list[int]:
-    """Group numbers from 0 in order of first member, by average linkage (Sokal and Michener, 1958): two groups are joined, the most alike
-    first, while the mean likeness between their members is at least `alike`.
+    """Group numbers from 0 in order of first member, by average linkage (Sokal and Michener, 1958): two groups are
+    joined, the most alike first, while the mean likeness between their members is at least `alike`.
 
     likeness: N×N, symmetric, 0–1. Three papers, the first two .8 alike and the third .1 like both → [0, 0, 1].
     """

@@ -1,4 +1,5 @@
-"""Phrases that an analyst gave for telling types apart: what speaks for a type when it stands on a paper, and what speaks against it."""
+"""Phrases that an analyst gave for telling types apart: what speaks for a type when it stands on a paper, and what
+speaks against it."""
 
 from __future__ import annotations
 
@@ -25,8 +26,8 @@ class Phrases:
 
 
 def heard(pages: Sequence[Page], phrases: Mapping[int, Phrases]) -> dict[int, int]:
-    """Type → how many of its phrases stand on the first three pages; −1 where one against it does. Types without any are left out. Case,
-    punctuation and line breaks don't count."""
+    """Type → how many of its phrases stand on the first three pages; −1 where one against it does. Types without any
+    are left out. Case, punctuation and line breaks don't count."""
     text = f" {_plain(' '.join(word.text for page in pages[:PAGES_USED] for word in page.words))} "
     found: dict[int, int] = {}
     for type_id, its in phrases.items():
@@ -42,8 +43,9 @@ def _plain(text: str) -> str:
 
 
 def placed_by(placed: Placed | None, said: Mapping[int, int]) -> Placed | None:
-    """A judgement with what phrases say: each lends odds to its type, a type with one against it comes last and is not taken. A type is taken by
-    its phrases when no other type's speak. `placed` is None where nothing was learned yet; the answer is then by phrases alone, or None."""
+    """A judgement with what phrases say: each lends odds to its type, a type with one against it comes last and is
+    not taken. A type is taken by its phrases when no other type's speak. `placed` is None where nothing was learned
+    yet; the answer is then by phrases alone, or None."""
     speaking = [type_id for type_id, count in said.items() if count > 0]
     if placed is None:
         return Placed(((speaking[0], ALONE),), True, ALONE) if len(speaking) == 1 else None
@@ -63,4 +65,4 @@ def placed_by(placed: Placed | None, said: Mapping[int, int]) -> Placed | None:
     )
     by_phrase = speaking == [first]
     taken = said.get(first, 0) >= 0 and (by_phrase or (placed.accepted and first == placed.likely[0][0]))
-    return Placed(likely, taken, max(placed.sureness, ALONE) if by_phrase else placed.sureness)
+    return Placed(likely, taken, max(placed.confidence, ALONE) if by_phrase else placed.confidence)

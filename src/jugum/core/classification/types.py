@@ -1,8 +1,9 @@
 """Which type a paper is of, and whether it is of any: one-vs-rest on wording and look, with a learned "none of these".
 
-What no type has taught can't be refused from the known types' scores alone: distances refuse new layouts, plain probabilities
-accept half of all strangers. So rejection is learned from strangers that are made: each known type is left out in turn, and its
-papers are judged by a model that has never met it. What tells them apart is how well a paper's words are known to the type.
+What no type has taught can't be refused from the known types' scores alone: distances refuse new layouts, plain
+probabilities accept half of all strangers. So rejection is learned from strangers that are made: each known type is
+left out in turn, and its papers are judged by a model that has never met it. What tells them apart is how well a
+paper's words are known to the type.
 """
 
 from __future__ import annotations
@@ -35,11 +36,12 @@ TWINS = 0.5  # likeness in wording from which on two types are near twins
 
 @dataclass(frozen=True)
 class Placed:
-    """Types by likelihood, the best first, as (type, probability 0–1), and whether the best is sure enough to be taken."""
+    """Types by likelihood, the best first, as (type, probability 0–1), and whether the best is sure enough to be
+    taken."""
 
     likely: tuple[tuple[int, float], ...]
     accepted: bool
-    sureness: float
+    confidence: float
 
 
 @dataclass(frozen=True)
@@ -60,13 +62,14 @@ def _features(pages: Sequence[Page]) -> tuple[Counter[str], Floats]:
 
 
 @dataclass(frozen=True)
-class TypeSorter:
-    """The learned sorter. Build it with `fit_sorter`; `place` judges a paper.
+class TypeClassifier:
+    """The learned sorter. Build it with `fit_type_classifier`; `place` judges a paper.
 
-    `types` (T,), `weights` (T, terms + look), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the term,
-    `centres` rows of all training papers with their type, `reject` weights and bias of the acceptance model, `least` its
-    threshold. `figures` says what became of papers judged by sorters that had not seen them: (type, placed as, papers), OTHER for papers of no type,
-    or of one that the judge had never met, and for papers left unplaced.
+    `types` (T,), `weights` (T, terms + look), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the
+    term, `centres` rows of all training papers with their type, `reject` weights and bias of the acceptance model,
+    `least` its threshold. `figures` says what became of papers judged by sorters that had not seen them: (type,
+    placed as, papers), OTHER for papers of no type, or of one that the judge had never met, and for papers left
+    unplaced.
     """
 
     wording: Wording
@@ -86,8 +89,8 @@ class TypeSorter:
         return self._judged(counts, look)
 
     def twins(self) -> list[tuple[int, int, float]]:
-        """Pairs of types whose papers are so alike in wording (0–1, cosine of their mean vectors, 0.5 at least) that they are easily taken for
-        each other."""
+        """Pairs of types whose papers are so alike in wording (0–1, cosine of their mean vectors, 0.5 at least) that
+        they are easily taken for each other."""
         means = np.stack(
             [
                 np.asarray(self.centres[np.flatnonzero(self.centre_types == one)].mean(axis=0)).ravel()
@@ -98,8 +101,10 @@ class TypeSorter:
         alike = means @ means.T
         return [
             (int(self.types[a]), int(self.types[b]), round(float(alike[a, b]), 3))
-            for a in range(len(self.types)) for b in range(a) if alike[a, b] >= TWINS
-        ]  # fmt: skip
+            for a in range(len(self.types))
+            for b in range(a)
+            if alike[a, b] >= TWINS
+        ]
 
     def page_types(self, pages: Sequence[Page]) -> Floats:
         """Probabilities of each type for each page by itself, shape (pages, T), rows sum to 1."""
@@ -118,13 +123,14 @@ class TypeSorter:
         chances = _softmaxed(scores[None])[0]
         order = np.argsort(-chances)
         features = self._reject_features(counts, vector, scores, int(order[0]))
-        sureness = float(1 / (1 + np.exp(-(features @ self.reject[:-1] + self.reject[-1]))))
+        confidence = float(1 / (1 + np.exp(-(features @ self.reject[:-1] + self.reject[-1]))))
         likely = tuple((int(self.types[n]), float(chances[n])) for n in order)
-        return Placed(likely, bool(counts) and sureness >= self.least, sureness)
+        return Placed(likely, bool(counts) and confidence >= self.least, confidence)
 
     def _reject_features(self, counts: Counter[str], vector: sparse.csr_matrix, scores: Floats, best: int) -> Floats:
-        """How a paper stands to its best type: the type's own score and its lead, likeness to its nearest paper, the share
-        of the paper's words (by weight, unknown ones weighing most) that the type's papers hold, and of its pairs."""
+        """How a paper stands to its best type: the type's own score and its lead, likeness to its nearest paper, the
+        share of the paper's words (by weight, unknown ones weighing most) that the type's papers hold, and of its
+        pairs."""
         places = self.wording.places
         unknown = float(np.log(len(self.centre_types) + 1) + 1)
         own = self.known[best]
@@ -152,8 +158,9 @@ def _softmaxed(scores: Floats) -> Floats:
     return np.asarray(chances / np.maximum(chances.sum(axis=1, keepdims=True), 1e-12))
 
 
-def fit_sorter(samples: Sequence[TypeSample]) -> TypeSorter:
-    """Learn from typed papers; at least one type with two papers (NothingToLearn else). The same samples give the same sorter."""
+def fit_type_classifier(samples: Sequence[TypeSample]) -> TypeClassifier:
+    """Learn from typed papers; at least one type with two papers (NothingToLearn else). The same samples give the
+    same sorter."""
     typed = [sample for sample in samples if sample.type_id != OTHER]
     counted = Counter(sample.type_id for sample in typed)
     if not any(count >= 2 for count in counted.values()):
@@ -166,8 +173,9 @@ def fit_sorter(samples: Sequence[TypeSample]) -> TypeSorter:
     return replace(_fitted(features, labels, everything, reject, least), figures=_figures(records, reject, least))
 
 
-def fit_types(samples: Sequence[TypeSample]) -> TypeSorter:
-    """A sorter that tells types apart and refuses nothing, at a fraction of the cost; NothingToLearn when no type has a paper."""
+def fit_types(samples: Sequence[TypeSample]) -> TypeClassifier:
+    """A sorter that tells types apart and refuses nothing, at a fraction of the cost; NothingToLearn when no type
+    has a paper."""
     labels = np.array([sample.type_id for sample in samples])
     if not (labels != OTHER).any():
         raise NothingToLearn("a paper of some type is needed to learn how it looks")
@@ -177,8 +185,8 @@ def fit_types(samples: Sequence[TypeSample]) -> TypeSorter:
 
 @dataclass(frozen=True)
 class _Judged:
-    """A paper judged by a sorter that had not seen it: how it stood to its best type, whether its type was known to the judge, what it is, and
-    what it was taken for."""
+    """A paper judged by a sorter that had not seen it: how it stood to its best type, whether its type was known to
+    the judge, what it is, and what it was taken for."""
 
     features: Floats
     belongs: bool
@@ -204,7 +212,7 @@ def _fitted(
     chosen: list[int],
     reject: Floats,
     least: float,
-) -> TypeSorter:
+) -> TypeClassifier:
     """A sorter of the chosen papers."""
     counts, looks = [features[n][0] for n in chosen], np.array([features[n][1] for n in chosen])
     its = labels[chosen]
@@ -222,7 +230,7 @@ def _fitted(
         weights[row], bias[row] = model.coef_[0], model.intercept_[0]
     known = np.array([np.asarray(vectors[its == type_id].sum(axis=0)).ravel() > 0 for type_id in types])
     keep = its != OTHER
-    return TypeSorter(wording, types, weights, bias, known, vectors[keep], its[keep], reject, least)
+    return TypeClassifier(wording, types, weights, bias, known, vectors[keep], its[keep], reject, least)
 
 
 def _rejection_records(
@@ -236,14 +244,14 @@ def _rejection_records(
     def judge(train: list[int], test: list[int], belongs: bool) -> None:
         if len({labels[n] for n in train} - {OTHER}) == 0:
             return
-        sorter = _fitted(features, labels, train, neutral, 0.0)
+        classifier = _fitted(features, labels, train, neutral, 0.0)
         for number in test:
             counts, look = features[number]
-            vector = sorter.wording.vectors([counts])
-            scores = sorter._scores(vector, look[None])[0]
+            vector = classifier.wording.vectors([counts])
+            scores = classifier._scores(vector, look[None])[0]
             best = int(np.argmax(scores))
-            stands = sorter._reject_features(counts, vector, scores, best)
-            records.append(_Judged(stands, belongs, int(labels[number]), int(sorter.types[best])))
+            stands = classifier._reject_features(counts, vector, scores, best)
+            records.append(_Judged(stands, belongs, int(labels[number]), int(classifier.types[best])))
 
     everything = list(range(len(features)))
     for fold in range(5):
@@ -267,9 +275,9 @@ def _rejection_records(
 
 
 def _rejection(records: Sequence[_Judged]) -> tuple[Floats, float]:
-    """Weights of the acceptance model and its threshold: where 96 % of the made strangers are refused, as long as 90 to 93.5 % of
-    what belongs (whole looks held out among it) is accepted. Without any stranger to learn from (one type), likeness alone
-    decides."""
+    """Weights of the acceptance model and its threshold: where 96 % of the made strangers are refused, as long as 90
+    to 93.5 % of what belongs (whole looks held out among it) is accepted. Without any stranger to learn from (one
+    type), likeness alone decides."""
     belongs = np.array([one.belongs for one in records])
     if not len(records) or belongs.all() or not belongs.any():
         return np.array([0.0, 0.0, 6.0, 6.0, 3.0, -4.0]), 0.5

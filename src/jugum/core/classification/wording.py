@@ -40,7 +40,8 @@ def _term(text: str) -> str:
 
 
 def look_of(page: Page) -> npt.NDArray[np.float64]:
-    """What a page looks like from afar, shape (50,): its size, its share of inked cells, and how densely words cover an 8×6 grid."""
+    """What a page looks like from afar, shape (50,): its size, its share of inked cells, and how densely words cover
+    an 8×6 grid."""
     grid = np.zeros(GRID)
     for word in page.words:
         x, y = word.box.middle

@@ -11,8 +11,8 @@ from jugum.core.evaluation.intervals import share_interval
 
 @dataclass(frozen=True)
 class Agreement:
-    """On `papers` papers `same` answers were the same; `interval` (Wilson, 95 %) of that share; `alpha` is it corrected for
-    chance (1: always, 0: as by chance), None where there is nothing to tell chance from."""
+    """On `papers` papers `same` answers were the same; `interval` (Wilson, 95 %) of that share; `alpha` is it
+    corrected for chance (1: always, 0: as by chance), None where there is nothing to tell chance from."""
 
     papers: int
     same: int
@@ -27,8 +27,9 @@ def agreement(pairs: Sequence[tuple[str, str]]) -> Agreement:
 
 
 def krippendorff_alpha(pairs: Sequence[tuple[str, str]]) -> float | None:
-    """Krippendorff's alpha for nominal data and two observers without missing values (Krippendorff, *Computing Krippendorff's
-    Alpha-Reliability*, 2011, section A): 1 − observed ÷ expected disagreement. None for no pairs or one value throughout.
+    """Krippendorff's alpha for nominal data and two observers without missing values (Krippendorff, *Computing
+    Krippendorff's Alpha-Reliability*, 2011, section A): 1 − observed ÷ expected disagreement. None for no pairs or one
+    value throughout.
 
     Meg 0100000010 and Owen 1110010000 → 0.095.
     """

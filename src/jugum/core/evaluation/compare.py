@@ -10,7 +10,7 @@ from typing import Any
 CHANCE_MOST = 0.05
 
 
-class Verdict(StrEnum):
+class ComparisonVerdict(StrEnum):
     BETTER = "better"
     WORSE = "worse"
     OPEN = "can't be told apart"
@@ -18,8 +18,9 @@ class Verdict(StrEnum):
 
 @dataclass(frozen=True)
 class Comparison:
-    """On `common` values judged by both, `gained` are right only in the newer, `lost` only in the older. `chance` is how often such a
-    difference or a larger one comes about by chance when neither is better (McNemar's exact test); the verdict is open above 5 %."""
+    """On `common` values judged by both, `gained` are right only in the newer, `lost` only in the older. `chance` is
+    how often such a difference or a larger one comes about by chance when neither is better (McNemar's exact test);
+    the verdict is open above 5 %."""
 
     common: int
     older_right: int
@@ -27,12 +28,13 @@ class Comparison:
     gained: int
     lost: int
     chance: float
-    verdict: Verdict
+    verdict: ComparisonVerdict
     changed: tuple[dict[str, Any], ...] = ()
 
 
 def mcnemar_exact(gained: int, lost: int) -> float:
-    """Two-sided exact p-value of McNemar's test (McNemar, 1947; the binomial form): 1 with no differences, 8 against 1 → 0.039."""
+    """Two-sided exact p-value of McNemar's test (McNemar, 1947; the binomial form): 1 with no differences, 8 against
+    1 → 0.039."""
     count = gained + lost
     if count == 0:
         return 1.0
@@ -42,8 +44,8 @@ def mcnemar_exact(gained: int, lost: int) -> float:
 
 
 def compared(older: Sequence[Mapping[str, Any]], newer: Sequence[Mapping[str, Any]], kept: int = 60) -> Comparison:
-    """Compare the held-out evidence of two versions (rows with sample, field, right, unseen, found, expected) on looks seen. Values
-    whose label was changed between the two are left out."""
+    """Compare the held-out evidence of two versions (rows with sample, field, right, unseen, found, expected) on
+    looks seen. Values whose label was changed between the two are left out."""
     before = {(row["sample"], row["field"]): row for row in older if not row["unseen"]}
     pairs = [
         (before[row["sample"], row["field"]], row)
@@ -55,13 +57,20 @@ def compared(older: Sequence[Mapping[str, Any]], newer: Sequence[Mapping[str, An
     gained = [(old, new) for old, new in pairs if new["right"] and not old["right"]]
     lost = [(old, new) for old, new in pairs if old["right"] and not new["right"]]
     chance = mcnemar_exact(len(gained), len(lost))
-    verdict = Verdict.OPEN
+    verdict = ComparisonVerdict.OPEN
     if chance <= CHANCE_MOST:
-        verdict = Verdict.BETTER if len(gained) > len(lost) else Verdict.WORSE
+        verdict = ComparisonVerdict.BETTER if len(gained) > len(lost) else ComparisonVerdict.WORSE
     changed = tuple(_changed(old, new) for old, new in [*lost, *gained][:kept])
     return Comparison(
-        len(pairs), sum(old["right"] for old, _ in pairs), sum(new["right"] for _, new in pairs), len(gained), len(lost), chance, verdict, changed
-    )  # fmt: skip
+        len(pairs),
+        sum(old["right"] for old, _ in pairs),
+        sum(new["right"] for _, new in pairs),
+        len(gained),
+        len(lost),
+        chance,
+        verdict,
+        changed,
+    )
 
 
 def _changed(old: Mapping[str, Any], new: Mapping[str, Any]) -> dict[str, Any]:

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.evaluation.report_model import CurvePoint, FieldCurve, Forecast, Wanted
 from jugum.core.training.holdout import HeldOut, Papers, judge_fold, paper_folds
 
 SHARES = (0.25, 0.5, 0.75)
@@ -21,31 +20,9 @@ WANTED_SHARE = 0.98  # of a field's values right, which the forecast of papers i
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class CurvePoint:
-    """With `papers` labelled papers: values right, and judged, on papers held out."""
-
-    papers: int
-    right: int
-    total: int
-
-    @property
-    def share(self) -> float:
-        return self.right / self.total if self.total else 0.0
-
-
-@dataclass(frozen=True)
-class Forecast:
-    """The share right that so many papers are expected to bring, with an 80 % interval."""
-
-    papers: int
-    share: float
-    low: float
-    high: float
-
-
 def curve_records(papers: Papers, *, seed: int = 0) -> dict[int, list[HeldOut]]:
-    """Number of papers → decisions on held-out papers by models of so many: for each share, two folds of the five with nested samples of the rest."""
+    """Number of papers → decisions on held-out papers by models of so many: for each share, two folds of the five
+    with nested samples of the rest."""
     found: dict[int, list[HeldOut]] = {}
     folds = paper_folds(papers.corpus, seed)[:2]
     rng = np.random.default_rng(seed)
@@ -65,13 +42,14 @@ def points_of(records: Mapping[int, Sequence[HeldOut]], field: str = "") -> list
     for papers, its in sorted(records.items()):
         mine = [one.right for one in its if not field or one.decision.field == field]
         if mine:
-            found.append(CurvePoint(papers, sum(mine), len(mine)))
+            found.append(CurvePoint(papers=papers, right=sum(mine), total=len(mine)))
     return found
 
 
 def fitted(points: Sequence[CurvePoint]) -> tuple[float, float]:
-    """Level a and slope b of errors = a · papers^(−b) (Cortes and others, 1994), by least squares on logarithms weighed by counts; b is kept
-    within 0 to 1.5, so that more papers never make it worse. Half an error is added to each count, so that none is taken for perfect."""
+    """Level a and slope b of errors = a · papers^(−b) (Cortes and others, 1994), by least squares on logarithms
+    weighed by counts; b is kept within 0 to 1.5, so that more papers never make it worse. Half an error is added to
+    each count, so that none is taken for perfect."""
     x = np.log([one.papers for one in points])
     y = np.log([(one.total - one.right + 0.5) / (one.total + 1) for one in points])
     weight = np.array([one.total for one in points], dtype=float)
@@ -88,8 +66,8 @@ def share_at(papers: int, level: float, slope: float) -> float:
 
 
 def forecast(points: Sequence[CurvePoint], papers: int, *, seed: int = 0) -> list[Forecast]:
-    """What 1.5, 2 and 3 times as many papers may bring; intervals by drawing each point's count anew (binomial). Empty with fewer than three
-    points."""
+    """What 1.5, 2 and 3 times as many papers may bring; intervals by drawing each point's count anew (binomial).
+    Empty with fewer than three points."""
     if len(points) < 3:
         return []
     drawn = _drawn(points, seed)
@@ -100,33 +78,24 @@ def forecast(points: Sequence[CurvePoint], papers: int, *, seed: int = 0) -> lis
         low, high = np.quantile([share_at(more, *one) for one in drawn], [0.1, 0.9])
         share = share_at(more, level, slope)
         found.append(
-            Forecast(more, round(share, 4), round(min(share, float(low)), 4), round(max(share, float(high)), 4))
+            Forecast(
+                papers=more,
+                share=round(share, 4),
+                low=round(min(share, float(low)), 4),
+                high=round(max(share, float(high)), 4),
+            )
         )
     return found
 
 
 def _drawn(points: Sequence[CurvePoint], seed: int) -> list[tuple[float, float]]:
     rng = np.random.default_rng(seed)
-    return [
-        fitted(
-            [
-                CurvePoint(one.papers, int(rng.binomial(one.total, (one.right + 0.5) / (one.total + 1))), one.total)
-                for one in points
-            ]
-        )
-        for _ in range(RESAMPLES)
-    ]
-
-
-@dataclass(frozen=True)
-class Wanted:
-    """How many more papers bring a field to a share, with an 80 % interval; `more` is None when the curve does not get there within ten times as
-    many."""
-
-    share: float
-    more: int | None
-    low: int | None
-    high: int | None
+    found = []
+    for _ in range(RESAMPLES):
+        rights = [int(rng.binomial(one.total, (one.right + 0.5) / (one.total + 1))) for one in points]
+        drawn = [one.model_copy(update={"right": right}) for one, right in zip(points, rights, strict=True)]
+        found.append(fitted(drawn))
+    return found
 
 
 def papers_wanted(points: Sequence[CurvePoint], papers: int, share: float, *, seed: int = 0) -> Wanted | None:
@@ -140,7 +109,7 @@ def papers_wanted(points: Sequence[CurvePoint], papers: int, share: float, *, se
         (_more(papers, share, *one) for one in _drawn(points, seed)), key=lambda one: (one is None, one or 0)
     )
     low, high = found[len(found) // 10], found[len(found) - 1 - len(found) // 10]
-    return Wanted(share, _more(papers, share, level, slope), low, high)
+    return Wanted(share=share, more=_more(papers, share, level, slope), low=low, high=high)
 
 
 def _more(papers: int, share: float, level: float, slope: float) -> int | None:
@@ -154,20 +123,19 @@ def _more(papers: int, share: float, level: float, slope: float) -> int | None:
     return int(np.ceil(np.exp(needed))) - papers if needed <= np.log(10 * papers) else None
 
 
-def learning_curve(papers: Papers, full: Mapping[str, tuple[int, int]], *, seed: int = 0) -> dict[str, Any]:
-    """Errors by number of papers with their forecast, for all fields together ("") and for each; and how many more papers each needs for 98 %.
-    `full` has for each (values right, judged) in the held-out figures of the whole training, whose folds leave four fifths to learn from."""
+def learning_curve(papers: Papers, full: Mapping[str, tuple[int, int]], *, seed: int = 0) -> dict[str, FieldCurve]:
+    """Errors by number of papers with their forecast, for all fields together ("") and for each; and how many more
+    papers each needs for 98 %. `full` has for each (values right, judged) in the held-out figures of the whole
+    training, whose folds leave four fifths to learn from."""
     records = curve_records(papers, seed=seed)
     count = len(papers.samples)
     found = {}
     for key in ["", *(one.key for one in papers.plan.fields)]:
         points = points_of(records, key)
-        if full.get(key, (0, 0))[1]:
-            points.append(CurvePoint(round(count * WHOLE_SHARE), *full[key]))
+        right, total = full.get(key, (0, 0))
+        if total:
+            points.append(CurvePoint(papers=round(count * WHOLE_SHARE), right=right, total=total))
         if points:
             wanted = papers_wanted(points, count, WANTED_SHARE, seed=seed)
-            found[key] = {
-                "points": [asdict(one) for one in points], "forecast": [asdict(one) for one in forecast(points, count, seed=seed)],
-                "wanted": asdict(wanted) if wanted else None,
-            }  # fmt: skip
+            found[key] = FieldCurve(points=points, forecast=forecast(points, count, seed=seed), wanted=wanted)
     return found

@@ -1,4 +1,5 @@
-"""How well bundles are cut: papers laid after one another by lot, and cut by a cutter and a sorter that have seen none of them."""
+"""How well bundles are cut: papers laid after one another by lot, and cut by a cutter and a sorter that have seen
+none of them."""
 
 from __future__ import annotations
 
@@ -7,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jugum.core.classification import OTHER, BundleCutter, TypeSample, TypeSorter, fit_cutter, fit_types
+from jugum.core.classification import OTHER, BundleCutter, TypeClassifier, TypeSample, fit_cutter, fit_types
 from jugum.core.evaluation.metrics import bootstrap_interval, share_by_papers
 from jugum.core.page import Page
 from jugum.core.training.verdicts import Counts
@@ -20,9 +21,10 @@ PAPERS_LEAST = 12  # below these there is nothing to tell
 
 @dataclass(frozen=True)
 class CutFigures:
-    """Of bundles made: how many, their papers and pages; beginnings of papers found rightly, found, and there (a bundle's first page is none), with
-    the 95 % interval of their F1; papers cut out with exactly their pages, with the interval of their share. Intervals by bootstrap over bundles.
-    `left_out` says of each fold that could not be judged why: the rest of the papers left nothing to learn from."""
+    """Of bundles made: how many, their papers and pages; beginnings of papers found rightly, found, and there (a
+    bundle's first page is none), with the 95 % interval of their F1; papers cut out with exactly their pages, with
+    the interval of their share. Intervals by bootstrap over bundles. `left_out` says of each fold that could not be
+    judged why: the rest of the papers left nothing to learn from."""
 
     bundles: int
     papers: int
@@ -35,8 +37,9 @@ class CutFigures:
 
 
 def cut_figures(samples: Sequence[TypeSample], *, unseen: bool, seed: int = 0) -> CutFigures | None:
-    """Judge the cutting of bundles made of held-out papers, three folds of papers or, `unseen`, of whole look-alike groups. None for fewer than
-    twelve papers, for papers of one page each only, and when no fold leaves enough to learn from."""
+    """Judge the cutting of bundles made of held-out papers, three folds of papers or, `unseen`, of whole look-alike
+    groups. None for fewer than twelve papers, for papers of one page each only, and when no fold leaves enough to
+    learn from."""
     typed = [sample for sample in samples if sample.type_id != OTHER]
     if len(typed) < PAPERS_LEAST or not any(len(sample.pages) > 1 for sample in typed):
         return None
@@ -47,13 +50,13 @@ def cut_figures(samples: Sequence[TypeSample], *, unseen: bool, seed: int = 0) -
         inside = set(fold)
         rest = [sample for number, sample in enumerate(typed) if number not in inside]
         try:
-            sorter = fit_types(rest)
-            cutter = fit_cutter([sample.pages for sample in rest], sorter)
+            classifier = fit_types(rest)
+            cutter = fit_cutter([sample.pages for sample in rest], classifier)
         except NothingToLearn as error:
             left_out.append(str(error))
             continue
         for bundle in _bundles(fold, rng):
-            rows.append(_judged([typed[number].pages for number in bundle], cutter, sorter))
+            rows.append(_judged([typed[number].pages for number in bundle], cutter, classifier))
     if not rows:
         return None
     right, found, there, whole, papers, pages = (int(sum(column)) for column in zip(*rows, strict=True))
@@ -99,14 +102,14 @@ def _bundles(fold: Sequence[int], rng: np.random.Generator) -> list[list[int]]:
 
 
 def _judged(
-    papers: Sequence[Sequence[Page]], cutter: BundleCutter, sorter: TypeSorter
+    papers: Sequence[Sequence[Page]], cutter: BundleCutter, classifier: TypeClassifier
 ) -> tuple[int, int, int, int, int, int]:
     flat = [page for pages in papers for page in pages]
     true: list[tuple[int, ...]] = []
     for pages in papers:
         start = true[-1][-1] + 1 if true else 0
         true.append(tuple(range(start, start + len(pages))))
-    pieces = [piece.pages for piece in cutter.cut(flat, sorter)]
+    pieces = [piece.pages for piece in cutter.cut(flat, classifier)]
     starts, found = ({one[0] for one in its} - {0} for its in (true, pieces))
     return len(starts & found), len(found), len(starts), len(set(true) & set(pieces)), len(papers), len(flat)
 

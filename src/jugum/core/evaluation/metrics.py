@@ -1,4 +1,5 @@
-"""The statistics of a report: precision and recall, intervals by bootstrap over papers, and how true confidences are."""
+"""The statistics of a report: precision and recall, intervals by bootstrap over papers, and how true confidences
+are."""
 
 from __future__ import annotations
 
@@ -29,9 +30,11 @@ def bootstrap_interval(
     seed: int = 0,
     resamples: int = RESAMPLES,
 ) -> tuple[float, float]:
-    """Percentile interval of a figure by resampling whole papers (Efron and Tibshirani, 1993, chapter 13), since values of one paper go together.
+    """Percentile interval of a figure by resampling whole papers (Efron and Tibshirani, 1993, chapter 13), since values
+    of one paper go together.
 
-    papers: P rows of K counts each; `figure` is given K sums over resampled papers. (0, 1) for none; the same seed gives the same interval.
+    papers: P rows of K counts each; `figure` is given K sums over resampled papers. (0, 1) for none; the same seed
+    gives the same interval.
     """
     rows = np.array([np.asarray(one, dtype=np.float64) for one in papers])
     if not len(rows):
@@ -44,8 +47,8 @@ def bootstrap_interval(
 
 
 def share_by_papers(papers: Sequence[tuple[int, int]], *, seed: int = 0) -> tuple[float, float]:
-    """Interval of a share from (hits, total) of each paper. The wider of the bootstrap over papers and of Wilson's interval: where all papers
-    are without a miss the bootstrap would be a point."""
+    """Interval of a share from (hits, total) of each paper. The wider of the bootstrap over papers and of Wilson's
+    interval: where all papers are without a miss the bootstrap would be a point."""
     hits, total = sum(one[0] for one in papers), sum(one[1] for one in papers)
     if not total:
         return 0.0, 1.0
@@ -62,8 +65,8 @@ def brier(confidence: Sequence[float], right: Sequence[bool]) -> float:
 
 
 def calibration_error(confidence: Sequence[float], right: Sequence[bool], bins: int = 10) -> float:
-    """Expected calibration error: |confidence − share right| over bins of equal count, weighted (0–1; 0 is true; Naeini and others, 2015, with
-    equal counts)."""
+    """Expected calibration error: |confidence − share right| over bins of equal count, weighted (0–1; 0 is true;
+    Naeini and others, 2015, with equal counts)."""
     if not len(confidence):
         return 0.0
     sure, hit = _tied(confidence, right)
@@ -72,7 +75,8 @@ def calibration_error(confidence: Sequence[float], right: Sequence[bool], bins: 
 
 
 def _tied(confidence: Sequence[float], right: Sequence[bool]) -> tuple[Floats, Floats]:
-    """Confidences in order, and what came out; decisions of one confidence share the mean of what came out, so that their order has no say."""
+    """Confidences in order, and what came out; decisions of one confidence share the mean of what came out, so that
+    their order has no say."""
     levels, tied = np.unique(np.array(confidence, dtype=float), return_inverse=True)
     counts = np.bincount(tied, minlength=len(levels))
     mean = np.bincount(tied, np.array(right, dtype=float), minlength=len(levels)) / counts
@@ -80,8 +84,9 @@ def _tied(confidence: Sequence[float], right: Sequence[bool]) -> tuple[Floats, F
 
 
 def area_under_risk_coverage(confidence: Sequence[float], right: Sequence[bool]) -> float:
-    """Mean share of wrong answers among the surest k, over all k (Geifman and El-Yaniv, 2017): 0 when no wrong answer is surer than a right one
-    and none is wrong. Ties count as if in any order: each gets the mean of its tie. 0 for none."""
+    """Mean share of wrong answers among the surest k, over all k (Geifman and El-Yaniv, 2017): 0 when no wrong
+    answer is surer than a right one and none is wrong. Ties count as if in any order: each gets the mean of its tie.
+    0 for none."""
     if not len(confidence):
         return 0.0
     _, hit = _tied(confidence, right)
@@ -91,7 +96,8 @@ def area_under_risk_coverage(confidence: Sequence[float], right: Sequence[bool])
 
 @dataclass(frozen=True)
 class ReliabilityBin:
-    """Decisions of like confidence: how many, their mean confidence, the share right, and its 95 % interval (Wilson)."""
+    """Decisions of like confidence: how many, their mean confidence, the share right, and its 95 % interval
+    (Wilson)."""
 
     count: int
     confidence: float

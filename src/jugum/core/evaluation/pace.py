@@ -20,8 +20,8 @@ class Pace:
 
 
 def papers_an_hour(acts: Sequence[tuple[int, float, bool]]) -> Pace:
-    """From acts of labelling: (person, seconds since an epoch, whether it finished a paper). Work is the time between two acts of one
-    person, pauses of over two minutes left out; a paper counts when it was finished within work.
+    """From acts of labelling: (person, seconds since an epoch, whether it finished a paper). Work is the time between
+    two acts of one person, pauses of over two minutes left out; a paper counts when it was finished within work.
 
     Acts at 0, 30 and 60 s, the last of which finished a paper → 1 paper in 1/60 h, 60 an hour.
     """

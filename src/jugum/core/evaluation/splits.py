@@ -28,21 +28,22 @@ class Shares:
 def split_papers(looks: Sequence[int], shares: Shares, *, apart: bool, seed: int) -> list[str]:
     """The set ("train", "test" or "spare") of each paper, given the look of each.
 
-    In proportion, each look gives its share, rounded so that the whole keeps its share too. Apart, whole looks are dealt, the
-    largest first, each to the set that lacks most of its share; with one look only everything is for training.
+    In proportion, each look gives its share, rounded so that the whole keeps its share too. Apart, whole looks are
+    dealt, the largest first, each to the set that lacks most of its share; with one look only everything is for
+    training.
     """
     rng = np.random.default_rng(seed)
-    by_look: dict[int, list[int]] = defaultdict(list)
+    by_layout: dict[int, list[int]] = defaultdict(list)
     for paper in rng.permutation(len(looks)):
-        by_look[looks[paper]].append(int(paper))
+        by_layout[looks[paper]].append(int(paper))
     wanted = {"train": 1 - shares.test - shares.spare, "test": shares.test, "spare": shares.spare}
     dealt = ["train"] * len(looks)
     given = dict.fromkeys(wanted, 0)
-    order = sorted(by_look, key=lambda look: (-len(by_look[look]), look))
+    order = sorted(by_layout, key=lambda look: (-len(by_layout[look]), look))
     if apart and len(order) == 1:
         return dealt
     for look in order:
-        piles = [by_look[look]] if apart else [[paper] for paper in by_look[look]]
+        piles = [by_layout[look]] if apart else [[paper] for paper in by_layout[look]]
         for pile in piles:
             total = sum(given.values()) + len(pile)
             name = max(wanted, key=lambda one: (wanted[one] * total - given[one], one == "train"))

@@ -7,14 +7,17 @@ import io
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from html import escape
-from typing import Any
 
+from jugum.core.evaluation.report_model import ErrorRow, FieldCurve, FieldFigures, LayoutFigures, Overall, Report
+
+KNOWN, NEW = "known layouts", "new layouts"
 Cell = str | int | float | None
 
 
 @dataclass(frozen=True)
 class ReportTable:
-    """A table with its key (for files and addresses), what it tells, its columns and rows. Shares are fractions of one."""
+    """A table with its key (for files and addresses), what it tells, its columns and rows. Shares are fractions of
+    one."""
 
     key: str
     title: str
@@ -23,7 +26,8 @@ class ReportTable:
 
     @property
     def csv(self) -> str:
-        """RFC 4180 text with a head row; a cell that a spreadsheet would take for a formula gets an apostrophe before it."""
+        """RFC 4180 text with a head row; a cell that a spreadsheet would take for a formula gets an apostrophe
+        before it."""
         out = io.StringIO()
         writer = csv.writer(out)
         writer.writerow(self.columns)
@@ -35,129 +39,230 @@ def _safe(cell: Cell) -> Cell:
     return f"'{cell}" if isinstance(cell, str) and cell[:1] in "=+-@\t\r" else cell
 
 
-def report_tables(report: Mapping[str, Any], names: Mapping[str, str], looks: Mapping[int, str]) -> list[ReportTable]:
-    """All tables of a report (plain data); `names` of its fields by key, `looks` of look-alike groups by number."""
+def report_tables(report: Report, names: Mapping[str, str], layouts: Mapping[int, str]) -> list[ReportTable]:
+    """All tables of a report; `names` of its fields by key, `layouts` of layout groups by number."""
+    both = [(name, one) for name, one in ((KNOWN, report.seen), (NEW, report.unseen)) if one is not None]
     found = [
         ReportTable(
-            "summary", "All fields together", ("layouts", "F1", "F1 low", "F1 high", "precision", "recall", "macro F1", "exact match", "exact low",
-            "exact high", "papers", "papers wholly right", "calibration error", "Brier score", "area under risk–coverage"),
-            tuple(_summary(name, report.get(key) or {}) for name, key in (("seen", "seen"), ("not seen", "unseen")) if report.get(key)),
+            "summary",
+            "All fields together",
+            (
+                "layouts",
+                "F1",
+                "F1 low",
+                "F1 high",
+                "precision",
+                "recall",
+                "macro F1",
+                "exact match",
+                "exact low",
+                "exact high",
+                "papers",
+                "papers without any error",
+                "calibration error",
+                "Brier score",
+                "area under risk–coverage",
+            ),
+            tuple(_summary(name, one) for name, one in both),
         ),
         ReportTable(
-            "fields", "By field", ("field", "kind", "labels", "not on paper", "seen right", "seen of", "seen low", "seen high", "seen precision",
-            "seen recall", "seen F1", "not seen right", "not seen of", "not seen low", "not seen high", "not seen F1", "right as printed"),
-            tuple(_field(one, names) for one in report.get("fields", ())),
+            "fields",
+            "By field",
+            (
+                "field",
+                "kind",
+                "labels",
+                "not on paper",
+                "known right",
+                "known of",
+                "known low",
+                "known high",
+                "known precision",
+                "known recall",
+                "known F1",
+                "new right",
+                "new of",
+                "new low",
+                "new high",
+                "new F1",
+                "right as printed",
+            ),
+            tuple(_field(one, names) for one in report.fields),
         ),
         ReportTable(
-            "looks", "By look", ("look", "papers", "seen right", "seen of", "seen low", "seen high", "not seen right", "not seen of", "not seen low",
-            "not seen high"),
-            tuple(_look(one, looks) for one in report.get("looks", ())),
+            "layouts",
+            "By layout",
+            (
+                "layout",
+                "papers",
+                "known right",
+                "known of",
+                "known low",
+                "known high",
+                "new right",
+                "new of",
+                "new low",
+                "new high",
+            ),
+            tuple(_layout(one, layouts) for one in report.layouts),
         ),
         ReportTable(
-            "tables", "Tables", ("table", "layouts", "cells there", "cell precision", "cell recall", "cell F1", "rows there", "row F1"),
-            tuple(row for one in report.get("fields", ()) for row in _cells(one, names)),
+            "tables",
+            "Tables",
+            ("table", "layouts", "cells there", "cell precision", "cell recall", "cell F1", "rows there", "row F1"),
+            tuple(row for one in report.fields for row in _cells(one, names)),
         ),
         ReportTable(
-            "reliability", "How true the confidence is", ("layouts", "decisions", "mean confidence", "share right", "low", "high"),
+            "reliability",
+            "Calibration: stated confidence against observed accuracy",
+            ("layouts", "decisions", "mean confidence", "share right", "low", "high"),
             tuple(
-                (name, one["count"], one["confidence"], one["right"], *one["interval"])
-                for name, key in (("seen", "seen"), ("not seen", "unseen"))
-                for one in (report.get(key) or {}).get("reliability", ())
+                (name, one.count, one.confidence, one.right, *one.interval)
+                for name, its in both
+                for one in its.reliability
             ),
         ),
         ReportTable(
-            "curve", "Learning curve", ("field", "papers", "share right", "of values", "forecast", "low", "high"),
-            tuple(row for key, one in (report.get("curve") or {}).items() for row in _curve(names.get(key, key) or "all fields", one)),
+            "curve",
+            "Learning curve",
+            ("field", "papers", "share right", "of values", "forecast", "low", "high"),
+            tuple(row for key, one in report.curve.items() for row in _curve(names.get(key, key) or "all fields", one)),
         ),
         ReportTable(
-            "errors", "What it got wrong", ("field", "found", "expected", "confidence", "layout", "paper", "why", "next candidate"),
-            tuple(_error(one, names) for one in report.get("errors", ())),
+            "errors",
+            "What it got wrong",
+            ("field", "found", "expected", "confidence", "layout", "paper", "why", "next candidate"),
+            tuple(_error(one, names) for one in report.errors),
         ),
         ReportTable(
-            "hardest", "The hardest papers", ("paper", "wrong", "of values", "mean confidence"),
-            tuple((one["sample"], one["wrong"], one["total"], one["confidence"]) for one in report.get("hardest", ())),
+            "hardest",
+            "The hardest papers",
+            ("paper", "wrong", "of values", "mean confidence"),
+            tuple((one.sample, one.wrong, one.total, one.confidence) for one in report.hardest),
         ),
-    ]  # fmt: skip
+    ]
     return [one for one in found if one.rows]
 
 
-def _summary(name: str, one: Mapping[str, Any]) -> tuple[Cell, ...]:
+def _summary(name: str, one: Overall) -> tuple[Cell, ...]:
     return (
-        name, one["f1"], *one["f1_interval"], one["precision"], one["recall"], one["macro_f1"], one["exact"], *one["exact_interval"], one["papers"],
-        one["whole_papers"], one["calibration_error"], one["brier"], one["risk_coverage"],
-    )  # fmt: skip
+        name,
+        one.f1,
+        *one.f1_interval,
+        one.precision,
+        one.recall,
+        one.macro_f1,
+        one.exact,
+        *one.exact_interval,
+        one.papers,
+        one.whole_papers,
+        one.calibration_error,
+        one.brier,
+        one.risk_coverage,
+    )
 
 
-def _field(one: Mapping[str, Any], names: Mapping[str, str]) -> tuple[Cell, ...]:
-    seen, unseen = one.get("seen") or {}, one.get("unseen") or {}
+def _field(one: FieldFigures, names: Mapping[str, str]) -> tuple[Cell, ...]:
+    seen, unseen = one.seen, one.unseen
     return (
-        names.get(one["field"], one["field"]), one.get("kind", "value"), one["labels"], one["absent"], one["seen_right"], one["seen_total"],
-        *_rounded(one["seen_interval"]), seen.get("precision"), seen.get("recall"), seen.get("f1"), one["unseen_right"], one["unseen_total"],
-        *_rounded(one["unseen_interval"]), unseen.get("f1"), one.get("printed"),
-    )  # fmt: skip
+        names.get(one.field, one.field),
+        one.kind,
+        one.labels,
+        one.absent,
+        one.seen_right,
+        one.seen_total,
+        *_rounded(one.seen_interval),
+        seen.precision,
+        seen.recall,
+        seen.f1,
+        one.unseen_right,
+        one.unseen_total,
+        *_rounded(one.unseen_interval),
+        unseen.f1,
+        one.printed,
+    )
 
 
-def _look(one: Mapping[str, Any], looks: Mapping[int, str]) -> tuple[Cell, ...]:
-    seen, unseen = one["seen"], one["unseen"]
-    name = looks.get(one["group"], "a paper without a look")
+def _layout(one: LayoutFigures, layouts: Mapping[int, str]) -> tuple[Cell, ...]:
+    seen, unseen = one.seen, one.unseen
     return (
-        name, one["papers"], seen["right"], seen["total"], *_rounded(seen["interval"]), unseen["right"], unseen["total"],
-        *_rounded(unseen["interval"]),
-    )  # fmt: skip
+        layouts.get(one.group, "a paper without a layout"),
+        one.papers,
+        seen.right,
+        seen.total,
+        *_rounded(seen.interval),
+        unseen.right,
+        unseen.total,
+        *_rounded(unseen.interval),
+    )
 
 
-def _cells(one: Mapping[str, Any], names: Mapping[str, str]) -> list[tuple[Cell, ...]]:
+def _cells(one: FieldFigures, names: Mapping[str, str]) -> list[tuple[Cell, ...]]:
     return [
         (
-            names.get(one["field"], one["field"]), name, its["cells"]["there"], its["cells"]["precision"], its["cells"]["recall"], its["cells"]["f1"],
-            its["rows"]["there"], its["rows"]["f1"],
+            names.get(one.field, one.field),
+            name,
+            its.cells.there,
+            its.cells.precision,
+            its.cells.recall,
+            its.cells.f1,
+            its.rows.there,
+            its.rows.f1,
         )
-        for name, key in (("seen", "seen"), ("not seen", "unseen"))
-        if (its := (one.get("cells") or {}).get(key))
-    ]  # fmt: skip
+        for name, its in ((KNOWN, one.cells.seen), (NEW, one.cells.unseen))
+        if its is not None
+    ]
 
 
-def _curve(name: str, one: Mapping[str, Any]) -> list[tuple[Cell, ...]]:
+def _curve(name: str, one: FieldCurve) -> list[tuple[Cell, ...]]:
     measured: list[tuple[Cell, ...]] = [
-        (name, point["papers"], round(point["right"] / max(1, point["total"]), 4), point["total"], None, None, None)
-        for point in one["points"]
+        (name, point.papers, round(point.share, 4), point.total, None, None, None) for point in one.points
     ]
-    return measured + [
-        (name, ahead["papers"], None, None, ahead["share"], ahead["low"], ahead["high"]) for ahead in one["forecast"]
-    ]
+    return measured + [(name, ahead.papers, None, None, ahead.share, ahead.low, ahead.high) for ahead in one.forecast]
 
 
-def _error(one: Mapping[str, Any], names: Mapping[str, str]) -> tuple[Cell, ...]:
-    detail = one.get("detail") or {}
-    others = detail.get("others") or []
+def _error(one: ErrorRow, names: Mapping[str, str]) -> tuple[Cell, ...]:
+    others = one.detail.get("others") or []
     return (
-        names.get(one["field"], one["field"]), one["found"], one["expected"], one["confidence"], "not seen" if one["unseen"] else "seen",
-        one["sample"], detail.get("why", ""), others[0] if others else "",
-    )  # fmt: skip
+        names.get(one.field, one.field),
+        one.found,
+        one.expected,
+        one.confidence,
+        NEW if one.unseen else KNOWN,
+        one.sample,
+        one.detail.get("why", ""),
+        others[0] if others else "",
+    )
 
 
 def _rounded(pair: Sequence[float]) -> tuple[float, float]:
     return round(float(pair[0]), 4), round(float(pair[1]), 4)
 
 
-_STYLE = """body{font:15px/1.45 system-ui,sans-serif;margin:2rem auto;max-width:70rem;padding:0 1rem;color:#1d2330;background:#f4f1ea}
+_STYLE = """body{font:15px/1.45 system-ui,sans-serif;margin:2rem auto;max-width:70rem;padding:0 1rem;
+color:#1d2330;background:#f4f1ea}
 h1{font-size:1.5rem}h2{font-size:1.1rem;margin:2rem 0 .4rem}table{border-collapse:collapse;background:#fff;width:100%}
-th,td{border-bottom:1px solid #d8d2c4;padding:.25rem .5rem;text-align:left;vertical-align:top}td.n{text-align:right;font-variant-numeric:tabular-nums}
+th,td{border-bottom:1px solid #d8d2c4;padding:.25rem .5rem;text-align:left;vertical-align:top}
+td.n{text-align:right;font-variant-numeric:tabular-nums}
 th{font-weight:600}.q{color:#555d6b}.wide{overflow-x:auto}"""
 
 
 def report_html(title: str, tables: Sequence[ReportTable]) -> str:
     """All tables as one HTML page without any outside part."""
     parts = [
-        f"<!doctype html><html lang=en><head><meta charset=utf-8><title>{escape(title)}</title><style>{_STYLE}</style></head><body>",
-        f"<h1>{escape(title)}</h1><p class=q>Every figure is of papers that the model behind it had not seen: five folds of papers (layouts ",
-        "seen), then five folds of whole look-alike groups (not seen). Shares are fractions of one; low and high are 95 % intervals.</p>",
+        "<!doctype html><html lang=en><head><meta "
+        f"charset=utf-8><title>{escape(title)}</title><style>{_STYLE}</style></head><body>",
+        f"<h1>{escape(title)}</h1><p class=q>Every figure is of papers that the model behind it had not seen: five "
+        "folds of papers (known ",
+        "layouts), then five folds of whole layout groups (new layouts). Shares are fractions of one; low and high "
+        "are 95 % intervals.</p>",
     ]
     for table in tables:
         head = "".join(f"<th scope=col>{escape(column)}</th>" for column in table.columns)
         rows = "".join(f"<tr>{''.join(map(_html_cell, row))}</tr>" for row in table.rows)
         parts.append(
-            f"<h2>{escape(table.title)}</h2><div class=wide><table><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table></div>"
+            f"<h2>{escape(table.title)}</h2><div "
+            f"class=wide><table><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table></div>"
         )
     return "".join([*parts, "</body></html>\n"])
 

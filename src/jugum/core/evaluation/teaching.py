@@ -14,8 +14,8 @@ LABELS_ENOUGH = 5
 
 @dataclass(frozen=True)
 class Waiting:
-    """A sample that is not labelled: its look, how sure a version is of it on the whole (0–1; None: not judged), the name of the
-    field it is least sure of, and the names of the fields it found values for."""
+    """A sample that is not labelled: its look, how sure a version is of it on the whole (0–1; None: not judged), the
+    name of the field it is least sure of, and the names of the fields it found values for."""
 
     paper: int
     look: int | None
@@ -38,8 +38,9 @@ def teaches_most(
 ) -> Chosen:
     """The paper whose labels teach most, and why; ValueError for none. Of equals the first.
 
-    A look without a labelled paper comes before all, the commonest such look first; then looks with fewer than two; then, by a
-    version's judgement, a paper that has a field with under five labels, or else the one it is least sure of.
+    A look without a labelled paper comes before all, the commonest such look first; then looks with fewer than two;
+    then, by a version's judgement, a paper that has a field with under five labels, or else the one it is least sure
+    of.
     """
     if not waiting:
         raise ValueError("no paper waits")

@@ -1,4 +1,5 @@
-"""What is decided about a field that is no run of words: a clause, a table as a whole, a tick box, choice, signature or zone."""
+"""What is decided about a field that is no run of words: a clause, a table as a whole, a tick box, choice, signature
+or zone."""
 
 from __future__ import annotations
 
@@ -21,10 +22,12 @@ class PartKind(StrEnum):
 
 @dataclass(frozen=True)
 class PartDecision:
-    """`values`: a clause's or mark's own key → its values; for a table each column's key → one value per row (None: an empty cell).
+    """`values`: a clause's or mark's own key → its values; for a table each column's key → one value per row (None: an
+    empty cell).
 
-    `features` are the numbers that speak for or against it being right, by the names of `core.calibration`, `familiarity` the layout's likeness (0–1)
-    to the most alike labelled paper, `reading` the least reading confidence (0–1) in its words.
+    `features` are the numbers that speak for or against it being right, by the names of `core.calibration`,
+    `layout_similarity` the layout's likeness (0–1) to the most alike labelled paper, `reading` the least reading
+    confidence (0–1) in its words.
     """
 
     field: str
@@ -32,7 +35,7 @@ class PartDecision:
     values: Mapping[str, tuple[Found | None, ...]]
     others: tuple[Found, ...]
     features: Mapping[str, float]
-    familiarity: float
+    layout_similarity: float
     reading: float
     why: Mapping[str, float] = kept(default_factory=dict)
 

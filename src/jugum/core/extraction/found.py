@@ -25,8 +25,8 @@ class EngineName(StrEnum):
 
 @dataclass(frozen=True)
 class Found:
-    """A value with its place. `score` (0–1) ranks findings of one engine and is no probability; `reading` is the least reading
-    confidence in its words; `more` are its further places when it goes on over pages."""
+    """A value with its place. `score` (0–1) ranks findings of one engine and is no probability; `reading` is the
+    least reading confidence in its words; `more` are its further places when it goes on over pages."""
 
     text: str
     normal: str

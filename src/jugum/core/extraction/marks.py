@@ -21,8 +21,8 @@ SIGNATURE_NEAR = 0.09  # of the page's height, from the pen to its printed name
 
 @dataclass(frozen=True)
 class Tick:
-    """A tick box with the words that say what it is: right of it up to the next box, else left of it. `group` is what stands
-    first on its row."""
+    """A tick box with the words that say what it is: right of it up to the next box, else left of it. `group` is
+    what stands first on its row."""
 
     page: int
     box: Box
@@ -89,8 +89,8 @@ def _ticked(tick: Tick, value: str, score: float) -> Found:
 
 
 def read_choice(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
-    """The ticked box whose caption is one of the options. Boxes of one row or of the same group count together, those of the
-    row where most options are found."""
+    """The ticked box whose caption is one of the options. Boxes of one row or of the same group count together,
+    those of the row where most options are found."""
     named = []
     for tick in ticks:
         option, score = max(
@@ -121,8 +121,8 @@ def read_choice(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
 
 
 def read_signature(field: FieldPlan, pages: Sequence[Page], structures: Sequence[Structure | None]) -> Finding:
-    """Whether there is a pen's ink near the field's printed name: above or right of it, at most 9 % of the page's height away.
-    A name without ink says no; where no name stands, any ink says yes."""
+    """Whether there is a pen's ink near the field's printed name: above or right of it, at most 9 % of the page's
+    height away. A name without ink says no; where no name stands, any ink says yes."""
     inks = [(page, box) for page, found in zip(pages, structures, strict=True) if found for box in found.signatures]
     named = [(score, page, segment) for page in pages for score, segment in _named(field, page)]
     if not named:

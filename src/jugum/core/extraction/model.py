@@ -20,9 +20,9 @@ AnyDecision = Decision | PartDecision
 
 
 @dataclass(frozen=True)
-class Reader:
-    """Everything that reading a new paper needs, as plain data. `plan` is the whole plan it was trained for, with the printed names it learned;
-    `layouts` are those of the papers that new ones are compared to."""
+class TrainedModel:
+    """Everything that reading a new paper needs, as plain data. `plan` is the whole plan it was trained for, with
+    the printed names it learned; `layouts` are those of the papers that new ones are compared to."""
 
     plan: Plan
     extractor: Extractor | None
@@ -35,8 +35,8 @@ class Reader:
         return needs_picture(marks_of(self.plan))
 
     def decide(self, pages: Sequence[Page], structures: Structures | None = None) -> list[AnyDecision]:
-        """One decision for each field that is read, in no particular order. `structures` are the pages' layers; without them fields that need a
-        picture are left out, since they would seem absent."""
+        """One decision for each field that is read, in no particular order. `structures` are the pages' layers;
+        without them fields that need a picture are left out, since they would seem absent."""
         alike = layout_likeness(layout_of(pages), self.layouts)
         familiar = float(alike.max(initial=0.0))
         decided: list[PartDecision] = self.parts.decide(pages, structures, familiar) if self.parts else []
@@ -44,11 +44,13 @@ class Reader:
         return [*values, *decided]
 
 
-def fit_reader(
+def fit_trained_model(
     plan: Plan, samples: Sequence[Sample], corpus: Corpus, papers: Sequence[PartPaper] | None = None, *, seed: int = 0
-) -> Reader:
-    """The readers that all samples make; `corpus` holds the plan's learned values, `papers` what their parts are read from, where that was made
-    before. Raises NothingToLearn where the labels leave nothing to tell apart."""
+) -> TrainedModel:
+    """The readers that all samples make; `corpus` holds the plan's learned values, `papers` what their parts are
+    read from, where that was made before. Raises NothingToLearn where the labels leave nothing to tell apart."""
     extractor = extractor_from(corpus, seed=seed) if corpus.plan.fields else None
     parts = fit_parts(plan, samples, papers) if parts_of(plan).fields else None
-    return Reader(plan, extractor, parts, tuple(corpus.layouts[int(number)] for number in corpus.exemplars))
+    return TrainedModel(
+        plan, extractor, parts, tuple(corpus.layouts[int(number)] for number in corpus.reference_papers)
+    )

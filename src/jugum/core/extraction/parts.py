@@ -1,5 +1,5 @@
-"""What a version reads besides values: clauses and tables, learned from labels, and marks, whose engines need no training but whose figures are
-measured too."""
+"""What a version reads besides values: clauses and tables, learned from labels, and marks, whose engines need no
+training but whose figures are measured too."""
 
 from __future__ import annotations
 
@@ -45,8 +45,8 @@ def marks_of(plan: Plan) -> Plan:
 
 @dataclass
 class PartPaper:
-    """A paper with what reading its parts needs, each made once: `units` that clauses may be, `marks` found by their engines, `lines` of its
-    pages."""
+    """A paper with what reading its parts needs, each made once: `units` that clauses may be, `marks` found by their
+    engines, `lines` of its pages."""
 
     pages: Sequence[Page]
     units: Sequence[Unit]
@@ -71,26 +71,29 @@ class PartPaper:
 
 @dataclass(frozen=True)
 class PartReader:
-    """`plan` has the heads that labelled tables taught; `tagger` reads tables whose heads say too little, on looks where it is the better one."""
+    """`plan` has the heads that labelled tables taught; `tagger` reads tables whose heads say too little, on looks
+    where it is the better one."""
 
     plan: Plan
     clauses: ClauseModel
     tagger: TableTagger | None = None
 
-    def decide(self, pages: Sequence[Page], structures: Structures | None, familiarity: float) -> list[PartDecision]:
+    def decide(
+        self, pages: Sequence[Page], structures: Structures | None, layout_similarity: float
+    ) -> list[PartDecision]:
         """One decision for each clause, table and mark of the plan; see `mark_findings` for which marks."""
-        return self.decide_on(PartPaper.of(self.plan, pages, structures), familiarity)
+        return self.decide_on(PartPaper.of(self.plan, pages, structures), layout_similarity)
 
-    def decide_on(self, paper: PartPaper, familiarity: float) -> list[PartDecision]:
-        found = self.clauses.decide(paper.units, familiarity) if self.clauses.clauses else []
-        labelled = self.tagger.read(paper.pages, paper.layout, familiarity) if self.tagger else {}
+    def decide_on(self, paper: PartPaper, layout_similarity: float) -> list[PartDecision]:
+        found = self.clauses.decide(paper.units, layout_similarity) if self.clauses.clauses else []
+        labelled = self.tagger.read(paper.pages, paper.layout, layout_similarity) if self.tagger else {}
         for one in self.plan.fields:
             if one.key in labelled:
-                found.append(labelled_table(self.plan, one, labelled[one.key], familiarity))
+                found.append(labelled_table(self.plan, one, labelled[one.key], layout_similarity))
             elif part_kind(one) is PartKind.TABLE:
-                found.append(table_decision(self.plan, one, paper.lines, familiarity))
+                found.append(table_decision(self.plan, one, paper.lines, layout_similarity))
             elif one.key in paper.marks:
-                found.append(mark_decision(one, paper.marks[one.key], familiarity))
+                found.append(mark_decision(one, paper.marks[one.key], layout_similarity))
         return found
 
     def to_data(self) -> dict[str, Any]:
@@ -123,7 +126,8 @@ def fit_parts(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper]
 
 
 def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper]) -> TableTagger | None:
-    """A labeller for tables that their heads don't tell on the very papers they were learned from; see `fit_table_tagger`."""
+    """A labeller for tables that their heads don't tell on the very papers they were learned from; see
+    `fit_table_tagger`."""
     by_heads: dict[str, list[bool | None]] = {}
     for table in [one for one in plan.fields if one.kind is FieldKind.TABLE]:
         by_heads[table.key] = [
@@ -136,15 +140,16 @@ def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPa
 
 
 def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> dict[str, Finding]:
-    """What the engines of marks, choices, signatures and zones find. Without `structures` those that need a page's picture are left out, since they
-    would seem absent."""
+    """What the engines of marks, choices, signatures and zones find. Without `structures` those that need a page's
+    picture are left out, since they would seem absent."""
     seen = [one for one in marks_of(plan).fields if structures is not None or not needs_picture(Plan((one,)))]
     marks = Plan(tuple(seen))
     return read_untrained(marks, pages, structures) if marks.fields else {}
 
 
-def mark_decision(one: FieldPlan, finding: Finding, familiarity: float) -> PartDecision:
-    """The decision that an engine's finding makes, calibrated by its score, how near the next finding comes, the layout and the reading."""
+def mark_decision(one: FieldPlan, finding: Finding, layout_similarity: float) -> PartDecision:
+    """The decision that an engine's finding makes, calibrated by its score, how near the next finding comes, the
+    layout and the reading."""
     values = tuple(value for value in finding.values if value)
     score = min((value.score for value in values), default=0.0)
     rival = max((other.score for other in finding.others), default=0.0)
@@ -155,16 +160,19 @@ def mark_decision(one: FieldPlan, finding: Finding, familiarity: float) -> PartD
         "logit": logit,
         "rival": rival,
         "absent": float(not values),
-        "layout_similarity": familiarity,
+        "layout_similarity": layout_similarity,
         "reading": sure,
         "whole_zone": whole,
     }
     why = {"score": round(score, 3)}
-    return PartDecision(one.key, PartKind.MARK, {one.key: values}, finding.others, features, familiarity, sure, why)
+    return PartDecision(
+        one.key, PartKind.MARK, {one.key: values}, finding.others, features, layout_similarity, sure, why
+    )
 
 
 def part_right(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence[SampleLabel]]) -> bool:
-    """Whether a decision is what was labelled: a clause in place, a mark in value, a table in every cell of every row."""
+    """Whether a decision is what was labelled: a clause in place, a mark in value, a table in every cell of every
+    row."""
     one = plan.field(decision.field)
     if decision.kind is PartKind.CLAUSE:
         return clause_right(decision, labels.get(one.key, ()))
@@ -196,8 +204,8 @@ def expected_of(plan: Plan, one: FieldPlan, labels: Mapping[str, Sequence[Sample
 
 
 def inside_of(plan: Plan, decisions: Sequence[PartDecision]) -> dict[str, Inside]:
-    """For each field that stands inside a clause: which candidates lie in the clause found. Fields of clauses that are not sure are looked for
-    everywhere."""
+    """For each field that stands inside a clause: which candidates lie in the clause found. Fields of clauses that
+    are not sure are looked for everywhere."""
     found: dict[str, Inside] = {}
     for one in plan.fields:
         holder = next((decision for decision in decisions if decision.field == one.inside), None)

@@ -12,8 +12,8 @@ from jugum.errors import InputError
 
 
 def words_from_alto(data: bytes) -> list[tuple[Word, ...]]:
-    """The words of each page, boxes in fractions of the page's WIDTH and HEIGHT, in reading order; a word's confidence is its WC,
-    1 where none is given. InputError for what is no ALTO, or has pages without a size."""
+    """The words of each page, boxes in fractions of the page's WIDTH and HEIGHT, in reading order; a word's
+    confidence is its WC, 1 where none is given. InputError for what is no ALTO, or has pages without a size."""
     try:
         root = ElementTree.fromstring(data)
     except (ElementTree.ParseError, DefusedXmlException, ValueError) as error:

@@ -1,4 +1,5 @@
-"""Labels as files: JSON Lines (one paper a line) with a published JSON Schema, and W3C Web Annotations, both out and in."""
+"""Labels as files: JSON Lines (one paper a line) with a published JSON Schema, and W3C Web Annotations, both out and
+in."""
 
 from __future__ import annotations
 
@@ -19,27 +20,27 @@ Fraction = Annotated[float, Field(ge=0, le=1)]
 BoxData = tuple[Fraction, Fraction, Fraction, Fraction]
 
 
-class _Strict(BaseModel):
+class _StrictModel(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
-class PlaceData(_Strict):
+class PlaceData(_StrictModel):
     """Where something stands: page from 1, box as left, top, right, bottom in fractions of the upright page."""
 
     page: int = Field(ge=1)
     box: BoxData
 
 
-class ValueData(_Strict):
-    """One value: its text, its normal form, and its places (more than one when it goes over lines or pages; none when it is not
-    known where it stands)."""
+class ValueData(_StrictModel):
+    """One value: its text, its normal form, and its places (more than one when it goes over lines or pages; none
+    when it is not known where it stands)."""
 
     text: str = Field(max_length=20_000)
     normal: str = ""
     places: list[PlaceData] = Field(default_factory=list)
 
 
-class FieldData(_Strict):
+class FieldData(_StrictModel):
     """What is said of a field: its values, or that it is not on the paper. A table has `rows`: column key → value."""
 
     absent: bool = False
@@ -50,7 +51,7 @@ class FieldData(_Strict):
     at: str = ""
 
 
-class PaperData(_Strict):
+class PaperData(_StrictModel):
     """One paper: the file it came as, its SHA-256, its set, and its labels by field key."""
 
     format: str = FORMAT
@@ -64,9 +65,10 @@ class PaperData(_Strict):
 def labels_schema() -> dict[str, Any]:
     """The JSON Schema of one line of a labels file."""
     return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Jugum labels, one paper a line",
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Jugum labels, one paper a line",
         **{key: part for key, part in PaperData.model_json_schema().items() if key != "title"},
-    }  # fmt: skip
+    }
 
 
 def write_lines(papers: Iterable[PaperData]) -> str:
@@ -98,12 +100,12 @@ def _text(data: bytes) -> str:
         raise InputError(f"The file is not UTF-8 text (byte {error.start}).") from error
 
 
-# ---- W3C Web Annotations ---------------------------------------------------------------------------------------------------
+# ---- W3C Web Annotations ---------------------------------------------------------------------------------------------
 
 
 def annotation_page(papers: Sequence[PaperData]) -> dict[str, Any]:
-    """A W3C annotation page (Web Annotation Data Model, 2017): one annotation for each value, field key and cell as tags, the text
-    as body, its places as media fragments of the paper's pages in per cent."""
+    """A W3C annotation page (Web Annotation Data Model, 2017): one annotation for each value, field key and cell as
+    tags, the text as body, its places as media fragments of the paper's pages in per cent."""
     items = [one for paper in papers for key, field in paper.labels.items() for one in _of_field(paper, key, field)]
     return {"@context": ANNOTATION, "type": "AnnotationPage", "items": items}
 
@@ -120,17 +122,26 @@ def _annotation(paper: PaperData, field: FieldData, key: str, position: int, val
     source = f"urn:sha256:{paper.sha256}" if paper.sha256 else f"urn:file:{paper.file}"
     places = value.places if value else []
     targets = [
-        {"source": source, "selector": {"type": "FragmentSelector", "conformsTo": "http://www.w3.org/TR/media-frags/",
-         "value": _fragment(place)}}
+        {
+            "source": source,
+            "selector": {
+                "type": "FragmentSelector",
+                "conformsTo": "http://www.w3.org/TR/media-frags/",
+                "value": _fragment(place),
+            },
+        }
         for place in places
-    ]  # fmt: skip
+    ]
     said = {"type": "TextualBody", "purpose": "describing", "value": value.text if value else ""}
     tags = [key, f"{position}", *(["not on this paper"] if value is None else []), f"how:{field.how}"]
     return {
-        "type": "Annotation", "creator": {"type": "Person", "name": field.by}, "created": field.at, "label": paper.file,
+        "type": "Annotation",
+        "creator": {"type": "Person", "name": field.by},
+        "created": field.at,
+        "label": paper.file,
         "body": [said, *({"type": "TextualBody", "purpose": "tagging", "value": tag} for tag in tags)],
         "target": targets or source,
-    }  # fmt: skip
+    }
 
 
 def _fragment(place: PlaceData) -> str:
@@ -150,7 +161,8 @@ def read_annotations(data: bytes) -> list[PaperData]:
             _read_item(item, papers)
         except (KeyError, TypeError, ValueError, IndexError) as error:
             raise InputError(
-                f"Annotation {number} can't be read: it needs a body with its text, a tag with the field's key, and a target."
+                f"Annotation {number} can't be read: it needs a body with its text, a tag with the field's key, and "
+                "a target."
             ) from error
     return list(papers.values())
 

@@ -38,11 +38,18 @@ def _box(box: Box) -> list[float]:
 
 def _page(page: Page, layers: Structure) -> dict[str, Any]:
     return {
-        "number": page.number, "width_pt": page.width_pt, "height_pt": page.height_pt, "rotation": page.rotation, "skew": page.skew,
+        "number": page.number,
+        "width_pt": page.width_pt,
+        "height_pt": page.height_pt,
+        "rotation": page.rotation,
+        "skew": page.skew,
         "source": page.source.value,
-        "words": [{"text": w.text, "box": _box(w.box), "confidence": round(w.confidence, 3), "kind": w.kind.value} for w in page.words],
+        "words": [
+            {"text": w.text, "box": _box(w.box), "confidence": round(w.confidence, 3), "kind": w.kind.value}
+            for w in page.words
+        ],
         **structure_data(layers),
-    }  # fmt: skip
+    }
 
 
 def structure_data(layers: Structure) -> dict[str, Any]:
@@ -53,15 +60,24 @@ def structure_data(layers: Structure) -> dict[str, Any]:
         "cells": [_box(cell) for cell in layers.ruling.cells],
         "pairs": [
             {
-                "label": pair.label, "value": pair.value, "label_box": _box(pair.label_box), "value_box": _box(pair.value_box),
+                "label": pair.label,
+                "value": pair.value,
+                "label_box": _box(pair.label_box),
+                "value_box": _box(pair.value_box),
                 "words": list(pair.words),
             }
             for pair in layers.pairs
         ],
         "tables": [
             {
-                "box": _box(table.box), "rows": table.rows, "columns": table.columns, "ruled": table.ruled,
-                "cells": [{"row": cell.row, "column": cell.column, "text": cell.text, "box": _box(cell.box)} for cell in table.cells],
+                "box": _box(table.box),
+                "rows": table.rows,
+                "columns": table.columns,
+                "ruled": table.ruled,
+                "cells": [
+                    {"row": cell.row, "column": cell.column, "text": cell.text, "box": _box(cell.box)}
+                    for cell in table.cells
+                ],
             }
             for table in layers.tables
         ],
@@ -69,16 +85,20 @@ def structure_data(layers: Structure) -> dict[str, Any]:
         "signatures": [_box(box) for box in layers.signatures],
         "zones": [
             {
-                "kind": zone.kind, "lines": list(zone.lines), "checks": zone.checks, "repaired": zone.repaired, "parts": zone.parts(),
+                "kind": zone.kind,
+                "lines": list(zone.lines),
+                "checks": zone.checks,
+                "repaired": zone.repaired,
+                "parts": zone.parts(),
                 "box": _box(zone.box) if zone.box else None,
             }
             for zone in layers.zones
         ],
         "codes": list(layers.codes),
-    }  # fmt: skip
+    }
 
 
-# ---- hOCR and ALTO ---------------------------------------------------------------------------------------------------------
+# ---- hOCR and ALTO ---------------------------------------------------------------------------------------------------
 
 
 def _pixels(box: Box, page: Page) -> tuple[int, int, int, int]:
@@ -103,7 +123,8 @@ def _hocr_page(page: Page, name: str) -> str:
 
     whole = bbox(Box(0, 0, 1, 1))
     out = [
-        f"<div class='ocr_page' id='page_{page.number}' title={quoteattr(f'image {name}; {whole}; ppageno {page.number - 1}')}>"
+        f"<div class='ocr_page' id='page_{page.number}' "
+        f"title={quoteattr(f'image {name}; {whole}; ppageno {page.number - 1}')}>"
     ]
     for number, block in enumerate(blocks_of(page.words, page.width_pt / page.height_pt), 1):
         out.append(f" <div class='ocr_carea' id='block_{page.number}_{number}' title='{bbox(block.box)}'>")
@@ -111,7 +132,8 @@ def _hocr_page(page: Page, name: str) -> str:
             its = [page.words[index] for index in line]
             out.append(f"  <span class='ocr_line' title='{bbox(union(word.box for word in its))}'>")
             out += [
-                f"   <span class='ocrx_word' title='{bbox(word.box)}; x_wconf {round(100 * word.confidence)}'>{escape(word.text)}</span>"
+                f"   <span class='ocrx_word' title='{bbox(word.box)}; x_wconf "
+                f"{round(100 * word.confidence)}'>{escape(word.text)}</span>"
                 for word in its
             ]
             out.append("  </span>")
@@ -122,10 +144,11 @@ def _hocr_page(page: Page, name: str) -> str:
 def alto(pages: Sequence[Page], name: str) -> str:
     """ALTO 4: pages, text blocks, lines and strings; measured in pixels at 720 dpi."""
     out = [
-        '<?xml version="1.0" encoding="UTF-8"?>', f'<alto xmlns="{ALTO}">',
+        '<?xml version="1.0" encoding="UTF-8"?>',
+        f'<alto xmlns="{ALTO}">',
         f"<Description><MeasurementUnit>pixel</MeasurementUnit><sourceImageInformation><fileName>{escape(name)}</fileName></sourceImageInformation></Description>",
         "<Layout>",
-    ]  # fmt: skip
+    ]
     for page in pages:
         _, _, wide, high = _pixels(Box(0, 0, 1, 1), page)
         out.append(f'<Page ID="page_{page.number}" PHYSICAL_IMG_NR="{page.number}" WIDTH="{wide}" HEIGHT="{high}">')
@@ -154,7 +177,7 @@ def _place(box: Box, page: Page) -> str:
     return f'HPOS="{x0}" VPOS="{y0}" WIDTH="{x1 - x0}" HEIGHT="{y1 - y0}"'
 
 
-# ---- Tables ---------------------------------------------------------------------------------------------------------------
+# ---- Tables ----------------------------------------------------------------------------------------------------------
 
 _FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 

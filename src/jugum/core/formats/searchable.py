@@ -20,8 +20,9 @@ FONT = "Helvetica"
 def searchable_pdf(data: bytes, paper: Paper, pages: Sequence[tuple[int, Page]]) -> bytes:
     """The pages (source index, page) of a file as one PDF whose text can be searched and copied, upright.
 
-    Pages of a PDF are kept as they are and only get words laid over them, invisible (render mode 3, ISO 32000-1 §9.3.6), where
-    they had none that were sound; a picture becomes a page of its own bytes, so that the file hardly grows.
+    Pages of a PDF are kept as they are and only get words laid over them, invisible (render mode 3, ISO 32000-1
+    §9.3.6), where they had none that were sound; a picture becomes a page of its own bytes, so that the file hardly
+    grows.
     """
     if paper.media_type == "application/pdf":
         return _over_pdf(data, pages)
@@ -37,7 +38,8 @@ def _over_pdf(data: bytes, pages: Sequence[tuple[int, Page]]) -> bytes:
             box = [float(side) for side in target.trimbox]
             turned = int(target.obj.get("/Rotate", 0)) % 360
             if page.source is not PageSource.TEXT_LAYER:
-                # Words stand upright on the page as it is seen; the page itself may be turned by /Rotate and by our own turn.
+                # Words stand upright on the page as it is seen; the page itself may be turned by /Rotate and by our own
+                # turn.
                 size = (box[2] - box[0], box[3] - box[1])
                 layer = _layer(page, size, (turned + page.rotation) % 360, (box[0], box[1]))
                 with pikepdf.open(io.BytesIO(layer)) as overlay:

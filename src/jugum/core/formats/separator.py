@@ -14,7 +14,8 @@ from jugum.core.classification import SEPARATOR
 
 
 def separator_sheet() -> bytes:
-    """One A4 page as PDF, its code in all four quarters, so that a fold, a stain or a short scan leaves one readable."""
+    """One A4 page as PDF, its code in all four quarters, so that a fold, a stain or a short scan leaves one
+    readable."""
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=A4, invariant=True)
     width, height = A4

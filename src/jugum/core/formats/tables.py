@@ -42,8 +42,8 @@ class ResultRow:
 
 
 def results_csv(rows: Sequence[ResultRow], fields: Sequence[str]) -> str:
-    """One line a paper; several values of a field, and a table column's rows, are joined by "; ". Cells that a spreadsheet would take for a formula
-    are led by an apostrophe, negative amounts aside."""
+    """One line a paper; several values of a field, and a table column's rows, are joined by "; ". Cells that a
+    spreadsheet would take for a formula are led by an apostrophe, negative amounts aside."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(["document", "file", "state", "received", *fields])
@@ -106,16 +106,16 @@ def keyed_values(data: bytes) -> list[dict[str, str]]:
             f"The CSV is not UTF-8 text (byte {error.start}). Save it as UTF-8 and send it again."
         ) from error
     first = text.split("\n", 1)[0]
-    reader = csv.DictReader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
-    names = [name.strip().lower() for name in reader.fieldnames or ()]
+    trained_model = csv.DictReader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
+    names = [name.strip().lower() for name in trained_model.fieldnames or ()]
     missing = [name for name in KEYED_COLUMNS if name not in names]
     if missing:
         raise InputError(
             f"The CSV lacks the column {', '.join(missing)}; its first line must be {','.join(KEYED_COLUMNS)}."
         )
-    reader.fieldnames = names
+    trained_model.fieldnames = names
     rows = []
-    for number, row in enumerate(reader, start=2):
+    for number, row in enumerate(trained_model, start=2):
         if not (row["file"] or "").strip() or not (row["field"] or "").strip():
             raise InputError(f"Line {number} of the CSV has no file or no field.")
         rows.append({name: (row[name] or "").strip() for name in KEYED_COLUMNS})
@@ -123,7 +123,8 @@ def keyed_values(data: bytes) -> list[dict[str, str]]:
 
 
 def entries_of(data: bytes) -> list[str]:
-    """The first column of a CSV or the lines of a text, UTF-8; a first line such as "name" is a heading and left out."""
+    """The first column of a CSV or the lines of a text, UTF-8; a first line such as "name" is a heading and left
+    out."""
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:

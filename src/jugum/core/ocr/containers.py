@@ -105,7 +105,10 @@ def _unpack(data: bytes, name: str, limits: Limits, depth: int, budget: _Budget)
         if budget.files < 0 or budget.bytes < 0:
             yield Part(
                 part.path,
-                problem=f"“{name}” holds more than is taken ({limits.files_max} files, {limits.unpacked_max / 1e9:.1f} GB). Send the rest by itself.",
+                problem=(
+                    f"“{name}” holds more than is taken ({limits.files_max} files, {limits.unpacked_max / 1e9:.1f} "
+                    "GB). Send the rest by itself."
+                ),
             )
             return
         if part.problem or kind_of(part.data, part.name) not in (FileKind.MAIL, FileKind.ARCHIVE):
@@ -113,7 +116,9 @@ def _unpack(data: bytes, name: str, limits: Limits, depth: int, budget: _Budget)
         elif depth >= limits.depth_max:
             yield Part(
                 part.path,
-                problem=f"“{part.name}” is nested deeper than {limits.depth_max} containers. Unpack it and send its papers.",
+                problem=(
+                    f"“{part.name}” is nested deeper than {limits.depth_max} containers. Unpack it and send its papers."
+                ),
             )
         else:
             try:

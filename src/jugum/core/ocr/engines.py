@@ -17,7 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.ocr import network
-from jugum.core.ocr.network import Line, LineFinder, LineReader, UprightVote, line_picture
+from jugum.core.ocr.network import LineFinder, LineReader, ReadLine, UprightVote, line_picture
 from jugum.core.ocr.spelled import leaderless, words_of
 from jugum.core.ocr.upright import flattened, letter_height
 from jugum.core.page import Box, Word, overlap_share
@@ -46,7 +46,8 @@ class Engine(Protocol):
 
 
 class CarefulEngine:
-    """Finds lines and reads them with the networks of `network`. They are loaded at the first picture; one picture at a time."""
+    """Finds lines and reads them with the networks of `network`. They are loaded at the first picture; one picture
+    at a time."""
 
     name = "careful"
 
@@ -67,7 +68,7 @@ class CarefulEngine:
             lines = find(grey, _finding_scale(grey))
             return self._words(grey, lines)
 
-    def _words(self, grey: Grey, lines: list[Line]) -> list[Word]:
+    def _words(self, grey: Grey, lines: list[ReadLine]) -> list[Word]:
         read = self._networks()[1]
         words: list[Word] = []
         for line in lines:
@@ -85,12 +86,14 @@ class CarefulEngine:
             return self._networks()[2](crops)
 
 
-def _part(line: Line, start: float, end: float) -> Line:
+def _part(line: ReadLine, start: float, end: float) -> ReadLine:
     """The piece of a line between two shares of its length."""
     if start <= 0 and end >= 1:
         return line
     a, b, c, d = line.corners
-    return Line(np.array([a + (b - a) * start, a + (b - a) * end, d + (c - d) * end, d + (c - d) * start]), line.score)
+    return ReadLine(
+        np.array([a + (b - a) * start, a + (b - a) * end, d + (c - d) * end, d + (c - d) * start]), line.score
+    )
 
 
 def _finding_scale(grey: Grey) -> float:
@@ -102,8 +105,8 @@ def _finding_scale(grey: Grey) -> float:
 
 
 def tessdata_of(language: str) -> str:
-    """The folder that holds tesseract's data for every part of `language` ("eng", "deu+eng"). UnreadablePaper when some are not
-    installed: the page can be read again once they are."""
+    """The folder that holds tesseract's data for every part of `language` ("eng", "deu+eng"). UnreadablePaper when
+    some are not installed: the page can be read again once they are."""
     parts = check_language(language).split("+")
     for folder in TESSDATA:
         if all(os.path.exists(f"{folder}{part}.traineddata") for part in parts):
@@ -170,8 +173,8 @@ class QuickEngine:
         return words
 
     def upside_down(self, crops: list[Grey]) -> float:
-        """By the careful reader's small classifier: tesseract's own orientation test fails on cards. Without it both ways are
-        read."""
+        """By the careful reader's small classifier: tesseract's own orientation test fails on cards. Without it both
+        ways are read."""
         if not network.available():
             return 0.0
         with self._lock:
@@ -181,8 +184,8 @@ class QuickEngine:
 
 
 class BothEngine:
-    """The careful reader's text; the quick reader's opinion. A word that the quick reader has otherwise at the same place is
-    less sure, one that both have alike is surer: two readings that differ are mostly wrong."""
+    """The careful reader's text; the quick reader's opinion. A word that the quick reader has otherwise at the same
+    place is less sure, one that both have alike is surer: two readings that differ are mostly wrong."""
 
     name = "both"
 
@@ -191,15 +194,16 @@ class BothEngine:
         self._quick = quick
 
     def read(self, grey: Grey) -> list[Word]:
-        return agreed(self._careful.read(grey), self._quick.read(grey))
+        return reconcile_words(self._careful.read(grey), self._quick.read(grey))
 
     def upside_down(self, crops: list[Grey]) -> float:
         return self._careful.upside_down(crops)
 
 
-def agreed(words: list[Word], others: list[Word]) -> list[Word]:
-    """`words` with confidences that heed a second reading: alike → half-way to 1, other text → times 0.6 and marked as differing,
-    nothing there → times 0.85. Where both read alike, the second reading's box is taken: it lies closer."""
+def reconcile_words(words: list[Word], others: list[Word]) -> list[Word]:
+    """`words` with confidences that heed a second reading: alike → half-way to 1, other text → times 0.6 and marked
+    as differing, nothing there → times 0.85. Where both read alike, the second reading's box is taken: it lies
+    closer."""
     by_row: dict[int, list[Word]] = {}
     for other in others:
         for row in range(int(other.box.y0 * 100), int(other.box.y1 * 100) + 1):
@@ -218,8 +222,8 @@ def agreed(words: list[Word], others: list[Word]) -> list[Word]:
 
 
 def engine_named(name: str, language: str = "eng") -> Engine:
-    """The engine for "careful", "quick" or "both" and a language of tesseract's ("eng", "deu+eng", …); the quick one where
-    the careful one's runtime is not installed."""
+    """The engine for "careful", "quick" or "both" and a language of tesseract's ("eng", "deu+eng", …); the quick one
+    where the careful one's runtime is not installed."""
     quick = QuickEngine(language)
     if name == "quick" or not network.available():
         return quick

@@ -54,8 +54,8 @@ def _value(form: object, annotation: object) -> str:
 
 
 def _spread(value: str, box: Box) -> list[Word]:
-    """The value's words over the field's box: lines share its height, words their line's width by their letters. PDFium does
-    not tell where they are drawn; a field's text starts at its left."""
+    """The value's words over the field's box: lines share its height, words their line's width by their letters.
+    PDFium does not tell where they are drawn; a field's text starts at its left."""
     lines = [line.split() for line in value.replace("\r", "\n").split("\n") if line.strip()]
     words = []
     for number, line in enumerate(lines):

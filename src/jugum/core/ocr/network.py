@@ -1,7 +1,7 @@
 """The careful reader's three small networks: where lines are, what they say, which end is up.
 
-The weights (PP-OCR, Apache-2.0) come in the wheel of `rapidocr`; what is done before and after them is ours. They run on
-OpenVINO with one thread a process: pages are spread over processes.
+The weights (PP-OCR, Apache-2.0) come in the wheel of `rapidocr`; what is done before and after them is ours. They
+run on OpenVINO with one thread a process: pages are spread over processes.
 """
 
 from __future__ import annotations
@@ -33,8 +33,9 @@ WEIGHTS = {
     "text": "PP-OCRv6_rec_small.onnx",
     "upright": "ch_ppocr_mobile_v2.0_cls_mobile.onnx",
 }
-# Letters of these scripts are read; the recogniser knows 18,710 characters, and leaving the others out halves its last layer's
-# work and keeps them off our papers. Full-width marks stay: the network prefers them at times; they are narrowed afterwards.
+# Letters of these scripts are read; the recogniser knows 18,710 characters, and leaving the others out halves its last
+# layer's work and keeps them off our papers. Full-width marks stay: the network prefers them at times; they are
+# narrowed afterwards.
 _BLOCKS = (
     (0x20, 0x250),
     (0x2013, 0x2023),
@@ -56,7 +57,7 @@ SCRIPTS = {"latin": _BLOCKS, "greek": (*_BLOCKS, _GREEK), "cyrillic": (*_BLOCKS,
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class ReadLine:
     """A found line of text: its four corners in pixels from the top left clockwise, shape (4, 2), and a score (0–1)."""
 
     corners: Floats
@@ -73,7 +74,8 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class Letters:
-    """What a line says: characters, the confidence of each (0–1) and where each stands (0–1 along the line: start, end)."""
+    """What a line says: characters, the confidence of each (0–1) and where each stands (0–1 along the line: start,
+    end)."""
 
     text: str
     sure: tuple[float, ...]
@@ -120,7 +122,7 @@ class LineFinder:
     def __init__(self) -> None:
         self._session = _Session(_core().read_model(_folder() / WEIGHTS["lines"]))
 
-    def __call__(self, grey: Grey, scale: float) -> list[Line]:
+    def __call__(self, grey: Grey, scale: float) -> list[ReadLine]:
         """Lines of an H×W picture, looked for at `scale` (≤ 1) of its size; corners in the picture's own pixels."""
         height, width = grey.shape
         tall, wide = (max(64, round(side * scale / 64) * 64) for side in (height, width))
@@ -129,10 +131,10 @@ class LineFinder:
         chance = self._session(np.ascontiguousarray(values))[0, 0]
         found = _lines_of(chance)
         factors = np.array([width / wide, height / tall], dtype=np.float32)
-        return [Line(line.corners * factors, line.score) for line in found]
+        return [ReadLine(line.corners * factors, line.score) for line in found]
 
 
-def _lines_of(chance: Floats) -> list[Line]:
+def _lines_of(chance: Floats) -> list[ReadLine]:
     mask = cv2.dilate((chance > INK_THRESHOLD).astype(np.uint8), np.ones((2, 2), np.uint8))
     contours, _ = cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_SIMPLE)
     lines = []
@@ -147,7 +149,7 @@ def _lines_of(chance: Floats) -> list[Line]:
             continue
         corners = _widened(contour)
         if corners is not None:
-            lines.append(Line(corners, score))
+            lines.append(ReadLine(corners, score))
     return lines
 
 
@@ -173,7 +175,7 @@ def _widened(contour: Any) -> Floats | None:
     )
 
 
-def line_picture(grey: Grey, line: Line) -> Grey:
+def line_picture(grey: Grey, line: ReadLine) -> Grey:
     """The line cut out, level, at the recogniser's height of 48 pixels; its own width."""
     width = min(WIDTH_MAX, max(16, round(line.width * LINE_HEIGHT / max(1.0, line.height))))
     source = line.corners[:3].astype(np.float32)
@@ -200,7 +202,8 @@ class LineReader:
         self._session = _Session(model)
 
     def __call__(self, picture: Grey) -> Letters:
-        """What a picture (48 pixels high, any width) says. One line at a time: batches were measured and are no faster."""
+        """What a picture (48 pixels high, any width) says. One line at a time: batches were measured and are no
+        faster."""
         width = picture.shape[1]
         wide = -(-width // WIDTH_STEP) * WIDTH_STEP
         values = np.zeros((1, 3, LINE_HEIGHT, wide), dtype=np.float32)

@@ -20,7 +20,8 @@ def office_to_pdf(data: bytes, name: str, program: str | None = None) -> bytes:
     program = program or shutil.which("soffice") or shutil.which("libreoffice")
     if program is None:
         raise UnreadablePaper(
-            f"“{name}” is a word-processor file; this machine has no LibreOffice to print it with. Save it as PDF and send that."
+            f"“{name}” is a word-processor file; this machine has no LibreOffice to print it with. Save it as PDF "
+            "and send that."
         )
     with tempfile.TemporaryDirectory() as folder:
         source = Path(folder, f"paper{Path(name).suffix.lower() or '.docx'}")

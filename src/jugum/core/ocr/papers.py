@@ -23,7 +23,8 @@ from jugum.errors import LockedPaper, UnreadablePaper
 
 Pixels = npt.NDArray[np.uint8]
 
-# Pillow would refuse large pictures by itself, without saying how large; our own limit below is checked before decoding.
+# Pillow would refuse large pictures by itself, without saying how large; our own limit below is checked before
+# decoding.
 Image.MAX_IMAGE_PIXELS = None
 HEIC_BRANDS = (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"heim", b"heis", b"avif")
 # PDFium may be entered by one thread at a time; the web process draws pages from several.
@@ -43,7 +44,8 @@ class Limits:
 
 
 class Paper(Protocol):
-    """An opened file: `render` gives a page as it was received, H×W×3 uint8 (H×W when `grey`), `size_pt` its size in points."""
+    """An opened file: `render` gives a page as it was received, H×W×3 uint8 (H×W when `grey`), `size_pt` its size in
+    points."""
 
     media_type: str
     page_count: int
@@ -60,8 +62,8 @@ class Paper(Protocol):
 def open_paper(data: bytes, name: str, limits: Limits | None = None) -> Paper:
     """Open a PDF or a picture (PNG, JPEG, TIFF, BMP, WebP, HEIC); `name` is only used in messages.
 
-    Raises UnreadablePaper, which names the paper and the remedy, for anything else, for what is damaged, without pages, or
-    larger than `limits`, and LockedPaper for what a password locks.
+    Raises UnreadablePaper, which names the paper and the remedy, for anything else, for what is damaged, without
+    pages, or larger than `limits`, and LockedPaper for what a password locks.
     """
     limits = limits or Limits()
     if not data:
@@ -75,7 +77,8 @@ def open_paper(data: bytes, name: str, limits: Limits | None = None) -> Paper:
     if is_picture(data):
         return PicturePaper(data, name, limits)
     raise UnreadablePaper(
-        f"“{name}” is no file that pages are read from, whatever its name says. Save it as PDF, PNG, JPEG or TIFF and send "
+        f"“{name}” is no file that pages are read from, whatever its name says. Save it as PDF, PNG, JPEG or TIFF "
+        "and send "
         "it again."
     )
 
@@ -147,8 +150,8 @@ class PdfPaper:
         return float(width), float(height)
 
     def render(self, index: int, dpi: int, turn: int = 0, *, grey: bool = False) -> Pixels:
-        """The page at `dpi`, or coarser where it would pass the limit of pixels, turned clockwise by `turn`: H×W×3, or H×W
-        when `grey`."""
+        """The page at `dpi`, or coarser where it would pass the limit of pixels, turned clockwise by `turn`: H×W×3,
+        or H×W when `grey`."""
         width, height = self.size_pt(index)
         scale = min(dpi / 72, (self._limits.pixels_max / 4 / (width * height)) ** 0.5)
         with PDFIUM:
@@ -198,9 +201,15 @@ class PicturePaper:
     """A picture file through Pillow; a TIFF may hold many pages."""
 
     _TYPES = {
-        "PNG": "image/png", "JPEG": "image/jpeg", "MPO": "image/jpeg", "TIFF": "image/tiff", "BMP": "image/bmp",
-        "WEBP": "image/webp", "HEIF": "image/heic", "AVIF": "image/avif",
-    }  # fmt: skip
+        "PNG": "image/png",
+        "JPEG": "image/jpeg",
+        "MPO": "image/jpeg",
+        "TIFF": "image/tiff",
+        "BMP": "image/bmp",
+        "WEBP": "image/webp",
+        "HEIF": "image/heic",
+        "AVIF": "image/avif",
+    }
 
     def __init__(self, data: bytes, name: str, limits: Limits) -> None:
         self._name = name
@@ -228,7 +237,8 @@ class PicturePaper:
         if self._picture.width * self._picture.height > self._limits.pixels_max:
             width, height = self._picture.size
             raise UnreadablePaper(
-                f"“{self._name}” has {width:,} × {height:,} pixels; at most {self._limits.pixels_max / 1e6:.0f} million are "
+                f"“{self._name}” has {width:,} × {height:,} pixels; at most {self._limits.pixels_max / 1e6:.0f} "
+                "million are "
                 "taken. Scan it again at 300 dpi or less."
             )
 

@@ -40,8 +40,9 @@ SAMPLE_AGREES = 80  # of 100, between a text layer and what is read off the pict
 
 @dataclass(frozen=True)
 class How:
-    """How pages are to be read. `turn` fixes the rotation (degrees clockwise) instead of finding it; `text_layer` False reads
-    the picture in any case; `dpi` overrides the resolution; `contrast` evens out light and noise first."""
+    """How pages are to be read. `turn` fixes the rotation (degrees clockwise) instead of finding it; `text_layer`
+    False reads the picture in any case; `dpi` overrides the resolution; `contrast` evens out light and noise first.
+    """
 
     text_layer: bool = True
     turn: int | None = None
@@ -51,7 +52,8 @@ class How:
 
 @dataclass(frozen=True)
 class ReadPage:
-    """A page as read, a small picture of it (JPEG bytes, about 60 dpi), and what was noticed on the way ("" when nothing)."""
+    """A page as read, a small picture of it (JPEG bytes, about 60 dpi), and what was noticed on the way ("" when
+    nothing)."""
 
     page: Page
     peek: bytes
@@ -74,7 +76,7 @@ def read_page(paper: Paper, index: int, engine: Engine, how: How | None = None) 
     return replace(_read_picture(paper, index, engine, how), note=note)
 
 
-# ---- Text layers ---------------------------------------------------------------------------------------------------------
+# ---- Text layers -----------------------------------------------------------------------------------------------------
 
 
 def _read_layer(paper: Paper, index: int, layer: TextLayer, engine: Engine, how: How) -> ReadPage | str:
@@ -150,7 +152,7 @@ def _layer_turned(layer: TextLayer, more: int) -> TextLayer:
     return replace(layer, words=words, turn=(layer.turn + more) % 360, pictures=tuple(map(turned, layer.pictures)))
 
 
-# ---- Pictures -------------------------------------------------------------------------------------------------------------
+# ---- Pictures --------------------------------------------------------------------------------------------------------
 
 
 def _read_picture(paper: Paper, index: int, engine: Engine, how: How) -> ReadPage:
@@ -204,7 +206,7 @@ def _worth(words: Sequence[Word]) -> float:
     return sum(word.confidence**2 * sum(letter.isalnum() for letter in word.text) for word in words)
 
 
-# ---- The picture of a page as a person sees it: upright and straight --------------------------------------------------------
+# ---- The picture of a page as a person sees it: upright and straight -------------------------------------------------
 
 
 def upright_picture(paper: Paper, index: int, page: Page, dpi: int | None = None, *, grey: bool = False) -> Pixels:
@@ -223,8 +225,11 @@ def region_picture(paper: Paper, index: int, page: Page, box: Box, dpi: int, *, 
     return _cut(upright_picture(paper, index, page, dpi, grey=grey), box)
 
 
-def read_region(paper: Paper, index: int, page: Page, box: Box, engine: Engine, how: How | None = None) -> tuple[Word, ...]:  # fmt: skip
-    """Words of a part of an upright page, read again from the picture; boxes in fractions of the page, in reading order."""
+def read_region(
+    paper: Paper, index: int, page: Page, box: Box, engine: Engine, how: How | None = None
+) -> tuple[Word, ...]:
+    """Words of a part of an upright page, read again from the picture; boxes in fractions of the page, in reading
+    order."""
     how = how or How()
     dpi = how.dpi or min(400, 2 * _ocr_dpi((page.width_pt, page.height_pt), None))
     grey = region_picture(paper, index, page, box, dpi, grey=True)

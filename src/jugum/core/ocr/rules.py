@@ -37,10 +37,11 @@ class Ruling:
 
 
 def ruling_of(grey: Grey, side: int = WORK_SIDE) -> Ruling:
-    """Ruling lines and cells of an upright H×W picture, looked for at `side` pixels of its longer side at most; boxes in fractions of it.
+    """Ruling lines and cells of an upright H×W picture, looked for at `side` pixels of its longer side at most; boxes
+    in fractions of it.
 
-    Lines are what survives opening the ink with long thin bars; cells are the paper between them, closed on all sides
-    (connected components of what is not line).
+    Lines are what survives opening the ink with long thin bars; cells are the paper between them, closed on all
+    sides (connected components of what is not line).
     """
     scale = min(1.0, side / max(grey.shape))
     small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else grey
@@ -100,8 +101,8 @@ def cells_of(boxes: Sequence[Box]) -> list[Box]:
 
 
 def in_cells(words: Sequence[Word], cells: Sequence[Box], size_pt: tuple[float, float]) -> list[Word]:
-    """Words with the number of the ruled cell that holds their middle. Small square cells don't count: they are boxes for one
-    letter each, or to be ticked; `size_pt` is the page's width and height."""
+    """Words with the number of the ruled cell that holds their middle. Small square cells don't count: they are
+    boxes for one letter each, or to be ticked; `size_pt` is the page's width and height."""
     wide, high = size_pt
     kept = [
         (number, cell)
@@ -117,7 +118,8 @@ def in_cells(words: Sequence[Word], cells: Sequence[Box], size_pt: tuple[float, 
 
 
 def in_cells_as(words: Sequence[Word], known: Sequence[Word]) -> list[Word]:
-    """Words of a page read anew, each in the cell of the word that was known nearest to it; nothing changes where no word stands in a cell."""
+    """Words of a page read anew, each in the cell of the word that was known nearest to it; nothing changes where no
+    word stands in a cell."""
     if not any(word.cell >= 0 for word in known):
         return list(words)
 

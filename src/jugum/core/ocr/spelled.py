@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.ocr.network import LINE_HEIGHT, Letters, Line
+from jugum.core.ocr.network import LINE_HEIGHT, Letters, ReadLine
 from jugum.core.page import Box, Word
 
 Grey = npt.NDArray[np.uint8]
@@ -40,7 +40,8 @@ def ink_of(picture: Grey) -> Ink:
 
 
 def leaderless(picture: Grey) -> list[tuple[int, int]]:
-    """Parts (start, end in pixels) of a line's picture between dotted or dashed leaders; the whole where there are none.
+    """Parts (start, end in pixels) of a line's picture between dotted or dashed leaders; the whole where there are
+    none.
 
     Leaders are long runs in which ink appears only near the base line, low and at even intervals.
     """
@@ -75,7 +76,7 @@ def _runs(flags: Flags) -> list[tuple[int, int]]:
     return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
 
-def words_of(grey: Grey, line: Line, picture: Grey, letters: Letters) -> list[Word]:
+def words_of(grey: Grey, line: ReadLine, picture: Grey, letters: Letters) -> list[Word]:
     """The words of a read line, boxes in fractions of the H×W page picture `grey`."""
     ink = ink_of(picture)
     pieces = _pieces(letters, ink, picture.shape[1])
@@ -139,7 +140,8 @@ def _ends(pieces: list[tuple[int, int]], letters: Letters, ink: Ink, width: int)
 
 
 def _start(ink: Ink, middle: float) -> float:
-    """Where the ink of the first letter begins: after the blank that parts it from other ink (a tick box, a rule), if any."""
+    """Where the ink of the first letter begins: after the blank that parts it from other ink (a tick box, a rule),
+    if any."""
     inked = np.flatnonzero(ink.columns)
     if not ink.told or not len(inked):
         return 0.0
@@ -163,8 +165,8 @@ def _end(ink: Ink, middle: float) -> float:
 
 
 def _inked_rows(crop: Grey) -> tuple[int, int]:
-    """First and last row (exclusive) of a word's ink: the tallest run of inked rows, with what is a dot's gap away from it; a
-    rule above or below is parted by more, and thin."""
+    """First and last row (exclusive) of a word's ink: the tallest run of inked rows, with what is a dot's gap away
+    from it; a rule above or below is parted by more, and thin."""
     contrast = np.abs(crop.astype(np.int16) - int(np.median(crop))).max(axis=1)
     runs = _runs(contrast > 0.4 * contrast.max())
     if not runs:
@@ -183,8 +185,9 @@ def _is_rule(rows: Grey) -> bool:
     return bool(strong.any(axis=0).mean() > 0.85)
 
 
-def _box(grey: Grey, line: Line, start: float, end: float) -> Box:
-    """The strip of a line between two shares of its length, shrunk to its ink from above and below, in page fractions."""
+def _box(grey: Grey, line: ReadLine, start: float, end: float) -> Box:
+    """The strip of a line between two shares of its length, shrunk to its ink from above and below, in page
+    fractions."""
     height, width = grey.shape
     a, b, c, d = line.corners
     strip = np.array([a + (b - a) * start, a + (b - a) * end, d + (c - d) * end, d + (c - d) * start])

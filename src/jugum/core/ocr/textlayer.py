@@ -34,9 +34,10 @@ BARS_LEAST = 20  # bar codes are drawn of more paths than that
 class TextLayer:
     """Words of a page's text layer, upright after turning the page by `turn` degrees clockwise.
 
-    `unsound` says why it can't be used (empty when it can); `doubt` says why it must be compared with the picture before it is
-    used; `pictures` are the places of pictures on the turned page that no word of the layer lies on; `drawn` tells that the page
-    holds pictures or drawings that may be bar codes, `ruled` that it holds enough drawings to enclose a cell.
+    `unsound` says why it can't be used (empty when it can); `doubt` says why it must be compared with the picture
+    before it is used; `pictures` are the places of pictures on the turned page that no word of the layer lies on;
+    `drawn` tells that the page holds pictures or drawings that may be bar codes, `ruled` that it holds enough
+    drawings to enclose a cell.
     """
 
     words: tuple[Word, ...]
@@ -51,9 +52,9 @@ class TextLayer:
 def text_layer(page: pdfium.PdfPage) -> TextLayer:
     """Read the text layer and judge it.
 
-    It is unsound when there are no words, when over 3 % of its characters are replacement or private-use ones (broken font
-    maps), or when over 5 % of its words lie outside the page. It is doubted when a picture covers over half the page (a scan
-    with somebody's OCR under it), or when its words don't look like words.
+    It is unsound when there are no words, when over 3 % of its characters are replacement or private-use ones
+    (broken font maps), or when over 5 % of its words lie outside the page. It is doubted when a picture covers over
+    half the page (a scan with somebody's OCR under it), or when its words don't look like words.
     """
     textpage = page.get_textpage()
     try:
@@ -89,7 +90,8 @@ def _unsound(words: list[Word], outside: int) -> str:
 
 
 def _strange(words: list[Word]) -> str:
-    """A doubt when too few of the longer words look like words: a vowel at least every six letters, case not mixed within."""
+    """A doubt when too few of the longer words look like words: a vowel at least every six letters, case not mixed
+    within."""
     longer = [
         word.text for word in words if len(word.text) >= 4 and sum(map(str.isalpha, word.text)) > 0.7 * len(word.text)
     ]
@@ -169,7 +171,12 @@ def _words(page: pdfium.PdfPage, textpage: pdfium.PdfTextPage, turn: int) -> tup
         start = place
         if not piece:
             continue
-        box = Box(min(one[2] for one in piece), min(one[3] for one in piece), max(one[4] for one in piece), max(one[5] for one in piece))  # fmt: skip
+        box = Box(
+            min(one[2] for one in piece),
+            min(one[3] for one in piece),
+            max(one[4] for one in piece),
+            max(one[5] for one in piece),
+        )
         middle_x, middle_y = box.middle
         if not (0 <= middle_x <= 1 and 0 <= middle_y <= 1):
             outside += 1
@@ -180,12 +187,14 @@ def _words(page: pdfium.PdfPage, textpage: pdfium.PdfTextPage, turn: int) -> tup
     return words, outside
 
 
-# A character: its index in PDFium's list, its text ("" for a blank), x0, y0, x1, y1. A plain tuple: thousands are made a page.
+# A character: its index in PDFium's list, its text ("" for a blank), x0, y0, x1, y1. A plain tuple: thousands are made
+# a page.
 _Character = tuple[int, str, float, float, float, float]
 
 
 def _breaks(last: _Character, new: _Character) -> bool:
-    """Whether a new word begins: at a blank, and where none was drawn at a jump back, to another line, or over a gap."""
+    """Whether a new word begins: at a blank, and where none was drawn at a jump back, to another line, or over a
+    gap."""
     if not last[1] or not new[1]:
         return True
     height = max(last[5] - last[3], new[5] - new[3])
@@ -219,7 +228,8 @@ def _characters(page: pdfium.PdfPage, textpage: pdfium.PdfTextPage, turn: int) -
 
 
 def _to_page(page: pdfium.PdfPage, turn: int) -> tuple[float, float, float, float, float, float]:
-    """Page space → fractions of the page as it is seen (crop box and /Rotate heeded) after `turn`: x = x0 + ax·px + bx·py."""
+    """Page space → fractions of the page as it is seen (crop box and /Rotate heeded) after `turn`: x = x0 + ax·px +
+    bx·py."""
     x, y = ctypes.c_int(), ctypes.c_int()
     points = []
     for px, py in ((0.0, 0.0), (1000.0, 0.0), (0.0, 1000.0)):

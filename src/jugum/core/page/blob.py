@@ -16,8 +16,9 @@ _GRID = 65535  # boxes are kept to 1/65535 of a page: 0.003 mm on A4
 
 
 def pack_words(words: Sequence[Word]) -> bytes:
-    """Words → bytes: a JSON head line (format, texts, kinds of words that are no print, places of words that a second reading has
-    otherwise) and three columns (uint16 boxes, uint8 confidences, bold); a fourth (int16) where words stand in ruled cells."""
+    """Words → bytes: a JSON head line (format, texts, kinds of words that are no print, places of words that a
+    second reading has otherwise) and three columns (uint16 boxes, uint8 confidences, bold); a fourth (int16) where
+    words stand in ruled cells."""
     boxes = np.array([word.box for word in words], dtype=np.float64).reshape(-1, 4)
     described: dict[str, object] = {"format": FORMAT, "texts": [word.text for word in words]}
     kinds = {number: word.kind.value for number, word in enumerate(words) if word.kind is not WordKind.TEXT}
@@ -55,8 +56,13 @@ def unpack_words(blob: bytes) -> tuple[Word, ...]:
     differ = set(described.get("differ", ()))
     return tuple(
         Word(
-            text, Box(*map(float, boxes[n])), float(confidences[n]), bool(bold[n]), kinds.get(n, WordKind.TEXT), int(cells[n]),
+            text,
+            Box(*map(float, boxes[n])),
+            float(confidences[n]),
+            bool(bold[n]),
+            kinds.get(n, WordKind.TEXT),
+            int(cells[n]),
             n in differ,
         )
         for n, text in enumerate(texts)
-    )  # fmt: skip
+    )

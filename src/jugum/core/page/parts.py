@@ -10,8 +10,8 @@ from jugum.core.page.words import Word, text_of
 
 
 def part_of(words: Sequence[Word], text: str) -> Box | None:
-    """The box around a text that is part of what some words of one line say, letters taken as equally wide; None when they
-    don't hold it, or hold all of it. `"No.4711"` and `"4711"` → the right four sevenths of the word."""
+    """The box around a text that is part of what some words of one line say, letters taken as equally wide; None
+    when they don't hold it, or hold all of it. `"No.4711"` and `"4711"` → the right four sevenths of the word."""
     whole = text_of(words)
     start = whole.find(text)
     if not text or start < 0 or text == whole:

@@ -27,11 +27,12 @@ class WordKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Word:
-    """One word: its text without blanks, its box, how sure the reading is (0–1), whether it is bold, and its kind. What a
-    bar code says is one word, blanks and all.
+    """One word: its text without blanks, its box, how sure the reading is (0–1), whether it is bold, and its kind. What
+    a bar code says is one word, blanks and all.
 
-    `cell` is the number of the ruled cell on the page that it stands in (−1: in none); `differs` tells that a second reading has
-    another text at its place."""
+    `cell` is the number of the ruled cell on the page that it stands in (−1: in none); `differs` tells that a second
+    reading has another text at its place.
+    """
 
     text: str
     box: Box

@@ -1,10 +1,10 @@
 """What a document type asks for: its fields, derived fields and checks, and judging a document by them."""
 
 from jugum.core.schema.checks import (
-    Chosen,
+    CheckChoice,
+    CheckOutcome,
     HoldReason,
     Judgement,
-    Outcome,
     Problem,
     choose,
     derive,
@@ -40,14 +40,14 @@ from jugum.core.schema.plan_file import (
 
 __all__ = [
     "Check",
-    "Chosen",
+    "CheckChoice",
+    "CheckOutcome",
     "Context",
     "ExpressionError",
     "FieldKind",
     "FieldPlan",
     "HoldReason",
     "Judgement",
-    "Outcome",
     "Plan",
     "Problem",
     "ReadingRule",

@@ -37,8 +37,8 @@ Texts = Mapping[str, Sequence[str | None]]
 
 
 def problems_of(plan: Plan, values: Texts) -> list[Problem]:
-    """Required fields without a value, values that their data type can't read or whose check digit is wrong, and several
-    values of a field that has one. `values` maps field keys to texts as they stand on the paper."""
+    """Required fields without a value, values that their data type can't read or whose check digit is wrong, and
+    several values of a field that has one. `values` maps field keys to texts as they stand on the paper."""
     problems = []
     for field in plan.fields:
         texts = [text for text in values.get(field.key, ()) if text is not None]
@@ -66,7 +66,7 @@ def _an(noun: str) -> str:
     return f"{'an' if noun[0] in 'aeiou' else 'a'} {noun}"
 
 
-class Outcome(StrEnum):
+class CheckOutcome(StrEnum):
     HOLDS = "holds"
     FAILS = "fails"
     OPEN = "can't be told"  # a value it needs is missing
@@ -74,11 +74,11 @@ class Outcome(StrEnum):
 
 @dataclass(frozen=True)
 class Judgement:
-    """What became of a check on a paper. `rows` are the table rows (from 1) it fails on; `nearest` the entry of a list that
-    was probably meant; `fields` the keys it concerns."""
+    """What became of a check on a paper. `rows` are the table rows (from 1) it fails on; `nearest` the entry of a
+    list that was probably meant; `fields` the keys it concerns."""
 
     check: Check
-    outcome: Outcome
+    outcome: CheckOutcome
     fields: tuple[str, ...]
     rows: tuple[int, ...] = ()
     nearest: str = ""
@@ -96,14 +96,16 @@ class Judgement:
 
 
 def scope_of(plan: Plan, values: Texts) -> dict[str, Value]:
-    """Field texts as values for expressions; what can't be read as its data type is missing. Derived fields are worked out
-    by `derive`, not taken from `values`."""
+    """Field texts as values for expressions; what can't be read as its data type is missing. Derived fields are
+    worked out by `derive`, not taken from `values`."""
     scope: dict[str, Value] = {}
     for field in plan.fields:
         if field.key not in plan.shapes:
             continue
-        read = [None if text is None else _typed(normal_form(text, field.value_type), field.data_type)
-                for text in values.get(field.key, ())]  # fmt: skip
+        read = [
+            None if text is None else _typed(normal_form(text, field.value_type), field.data_type)
+            for text in values.get(field.key, ())
+        ]
         scope[field.key] = tuple(read) if plan.shapes[field.key].many else next(iter(read), None)
     return scope
 
@@ -119,7 +121,8 @@ def _typed(normal: str | None, data_type: DataType) -> Scalar:
 
 
 def derive(plan: Plan, values: Texts, context: Context) -> tuple[dict[str, Value], dict[str, tuple[str, ...]]]:
-    """The scope with derived fields worked out, and the derived fields' values in normal form (empty: can't be told)."""
+    """The scope with derived fields worked out, and the derived fields' values in normal form (empty: can't be
+    told)."""
     scope = scope_of(plan, values)
     derived: dict[str, tuple[str, ...]] = {}
     for field in plan.derivation:
@@ -142,7 +145,8 @@ def written(value: Scalar, field: FieldPlan) -> str:
 
 
 def judge(plan: Plan, values: Texts, context: Context) -> list[Judgement]:
-    """What becomes of each check of a plan on a paper's texts. A check over columns holds when no row fails and one holds."""
+    """What becomes of each check of a plan on a paper's texts. A check over columns holds when no row fails and one
+    holds."""
     scope, _ = derive(plan, values, context)
     return [judged(check, scope, context) for check in plan.checks]
 
@@ -159,8 +163,8 @@ def judged(check: Check, scope: Mapping[str, Value], context: Context) -> Judgem
         rows = tuple(number for number, part in enumerate(value, 1) if part is False)
         told = [part for part in value if part is not None]
         value = all(told) if told else None
-    outcome = Outcome.OPEN if value is None else Outcome.HOLDS if value is True else Outcome.FAILS
-    nearest = _nearest_meant(tree, scope, context) if outcome is Outcome.FAILS else ""
+    outcome = CheckOutcome.OPEN if value is None else CheckOutcome.HOLDS if value is True else CheckOutcome.FAILS
+    nearest = _nearest_meant(tree, scope, context) if outcome is CheckOutcome.FAILS else ""
     return Judgement(check, outcome, tuple(name for name in check.names if name in scope), rows, nearest)
 
 
@@ -179,7 +183,7 @@ def _nearest_meant(tree: Node, scope: Mapping[str, Value], context: Context) -> 
 
 
 @dataclass(frozen=True)
-class Chosen:
+class CheckChoice:
     """Another candidate that a failing check took: the field, the place among its other candidates, and the check."""
 
     field: str
@@ -187,17 +191,17 @@ class Chosen:
     check: Check
 
 
-def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], context: Context) -> Chosen | None:
-    """A failing check as evidence: the first of the other candidates (best first) of the fields it concerns that makes it
-    true without making another check fail. Only one field is changed, only fields with one value, and only by checks that
-    may choose. None where nothing fits, or where two fields could be blamed equally."""
+def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], context: Context) -> CheckChoice | None:
+    """A failing check as evidence: the first of the other candidates (best first) of the fields it concerns that
+    makes it true without making another check fail. Only one field is changed, only fields with one value, and only
+    by checks that may choose. None where nothing fits, or where two fields could be blamed equally."""
     before = judge(plan, values, context)
-    held = {one.check.key for one in before if one.outcome is Outcome.HOLDS}
+    held = {one.check.key for one in before if one.outcome is CheckOutcome.HOLDS}
     for failing in before:
-        if failing.outcome is not Outcome.FAILS or not failing.check.may_choose:
+        if failing.outcome is not CheckOutcome.FAILS or not failing.check.may_choose:
             continue
         found = [
-            Chosen(key, place, failing.check)
+            CheckChoice(key, place, failing.check)
             for key in sources_of(plan, failing.fields)
             for place, text in enumerate(others.get(key, ()))
             if _mends(plan, {**values, key: (text,)}, failing.check, held, context)
@@ -211,7 +215,7 @@ def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], conte
 
 def _mends(plan: Plan, values: Texts, check: Check, held: set[str], context: Context) -> bool:
     after = {one.check.key: one.outcome for one in judge(plan, values, context)}
-    return after[check.key] is Outcome.HOLDS and all(after[key] is not Outcome.FAILS for key in held)
+    return after[check.key] is CheckOutcome.HOLDS and all(after[key] is not CheckOutcome.FAILS for key in held)
 
 
 def sources_of(plan: Plan, keys: Sequence[str]) -> list[str]:

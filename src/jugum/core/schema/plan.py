@@ -25,8 +25,8 @@ _KEY = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?")
 
 
 class FieldKind(StrEnum):
-    """How a field comes by its value: read from words or marks; a table of columns; a paragraph or numbered section; worked
-    out from other fields."""
+    """How a field comes by its value: read from words or marks; a table of columns; a paragraph or numbered section;
+    worked out from other fields."""
 
     VALUE = "value"
     TABLE = "table"
@@ -79,9 +79,9 @@ class Totals(StrEnum):
 
 @dataclass(frozen=True)
 class FieldPlan:
-    """One thing to read. `key` names it in files and the API, `name` on screens, `printed_names` are what stands beside it
-    on papers; `many` fields may have several values on one paper. `inside` is the key of the table it is a column of, or of
-    the clause it stands in. `personal` values are masked for who may not see them."""
+    """One thing to read. `key` names it in files and the API, `name` on screens, `printed_names` are what stands
+    beside it on papers; `many` fields may have several values on one paper. `inside` is the key of the table it is a
+    column of, or of the clause it stands in. `personal` values are masked for who may not see them."""
 
     key: str
     name: str
@@ -153,7 +153,8 @@ class FieldPlan:
 
     @cached_property
     def value_type(self) -> ValueType:
-        """The data type with all that narrows it down (options and patterns count only where the data type knows them)."""
+        """The data type with all that narrows it down (options and patterns count only where the data type knows
+        them)."""
         kind = self.data_type
         return ValueType(
             kind,
@@ -170,7 +171,8 @@ class FieldPlan:
 
     @property
     def learned(self) -> bool:
-        """Whether a model learns to find it among runs of words: no tables, clauses, derived fields, marks or choices."""
+        """Whether a model learns to find it among runs of words: no tables, clauses, derived fields, marks or
+        choices."""
         return (
             self.kind is FieldKind.VALUE
             and not self.is_column
@@ -180,8 +182,8 @@ class FieldPlan:
 
     @property
     def weighed(self) -> bool:
-        """Whether its confidence is measured and stands against a threshold of its own: all that is read from the paper but a table's single
-        columns, since a table passes as a whole."""
+        """Whether its confidence is measured and stands against a threshold of its own: all that is read from the
+        paper but a table's single columns, since a table passes as a whole."""
         return self.kind is not FieldKind.DERIVED and not self.is_column
 
 
@@ -194,8 +196,8 @@ class Severity(StrEnum):
 
 @dataclass(frozen=True)
 class Check:
-    """A sentence that must be true of a paper. `message` says what is wrong when it is not; `may_choose` lets it take another
-    candidate that makes it true."""
+    """A sentence that must be true of a paper. `message` says what is wrong when it is not; `may_choose` lets it
+    take another candidate that makes it true."""
 
     key: str
     expression: str
@@ -219,8 +221,8 @@ class Check:
 
 @dataclass(frozen=True)
 class Plan:
-    """The fields of a document type in the order a person wants them, and its checks. Making one checks all of it: keys,
-    what stands inside what, expressions and their order."""
+    """The fields of a document type in the order a person wants them, and its checks. Making one checks all of it:
+    keys, what stands inside what, expressions and their order."""
 
     fields: tuple[FieldPlan, ...]
     checks: tuple[Check, ...] = ()

@@ -137,8 +137,8 @@ def plan_file(name: str, plan: Plan, lists: dict[str, list[str]]) -> bytes:
 
 
 def read_plan_file(data: bytes) -> tuple[str, Plan, dict[str, list[str]]]:
-    """Name, plan and lists of a file. InputError says what is wrong and where: no JSON, unknown keys, a circle of derived
-    fields, an expression that names no field."""
+    """Name, plan and lists of a file. InputError says what is wrong and where: no JSON, unknown keys, a circle of
+    derived fields, an expression that names no field."""
     if len(data) > FILE_BYTES_MAX:
         raise InputError(f"A plan file has at most {FILE_BYTES_MAX // 1_000_000} MB; this one has {len(data)} bytes.")
     try:

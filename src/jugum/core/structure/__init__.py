@@ -1,5 +1,5 @@
-"""What any page holds beyond its words, with no plan at all: blocks in reading order, ruling lines and cells, label–value
-pairs, tables, tick boxes, signatures, machine-readable zones.
+"""What any page holds beyond its words, with no plan at all: blocks in reading order, ruling lines and cells,
+label–value pairs, tables, tick boxes, signatures, machine-readable zones.
 
 Words come in, and the picture of the upright page; nothing is learned and nothing is kept here.
 """

@@ -1,4 +1,5 @@
-"""Blocks of text in the order a person reads them, columns included: recursive cuts along white (XY cut; Nagy & Seth, 1984)."""
+"""Blocks of text in the order a person reads them, columns included: recursive cuts along white (XY cut; Nagy &
+Seth, 1984)."""
 
 from __future__ import annotations
 

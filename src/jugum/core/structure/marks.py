@@ -33,8 +33,8 @@ class TickBox:
 def tick_boxes(grey: Grey, width_pt: float, words: Sequence[Word] = ()) -> list[TickBox]:
     """Square boxes of 2 to 9 mm drawn on an upright H×W picture of a page `width_pt` wide, empty or marked.
 
-    A box has four straight sides of one length and thickness. Square letters and digits fall out by the words read there;
-    cells of a table by having neighbours wall to wall.
+    A box has four straight sides of one length and thickness. Square letters and digits fall out by the words read
+    there; cells of a table by having neighbours wall to wall.
     """
     pixels_per_pt = grey.shape[1] / width_pt
     least, most = (round(side * pixels_per_pt) for side in SIDE_PT)
@@ -101,7 +101,9 @@ def _side_lines(counts: npt.NDArray[np.int64], least: int) -> list[int]:
     return sorted(lines)[:10]
 
 
-def _is_frame(level: npt.NDArray[np.bool_], upright: npt.NDArray[np.bool_], top: int, bottom: int, left: int, right: int) -> bool:  # fmt: skip
+def _is_frame(
+    level: npt.NDArray[np.bool_], upright: npt.NDArray[np.bool_], top: int, bottom: int, left: int, right: int
+) -> bool:
     """Four sides inked over three quarters at least and nine tenths on the whole, and ink in all four corners."""
 
     def side(lines: npt.NDArray[np.bool_], at: int, start: int, end: int) -> float:
@@ -149,14 +151,14 @@ def _is_letter(box: Box, words: Sequence[Word]) -> bool:
     return False
 
 
-# ---- Signatures -----------------------------------------------------------------------------------------------------------
+# ---- Signatures ------------------------------------------------------------------------------------------------------
 
 
 def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequence[Rule]) -> list[Box]:
     """Pen strokes that no word explains: clusters of ink, larger and looser than print, often on a ruling line.
 
-    Printed words (grown a little) and ruling lines are wiped out; what is left is joined over 3 mm and kept when it is 12 to
-    110 mm wide, 4 to 40 mm high, thin-stroked, and curved in many directions.
+    Printed words (grown a little) and ruling lines are wiped out; what is left is joined over 3 mm and kept when it
+    is 12 to 110 mm wide, 4 to 40 mm high, thin-stroked, and curved in many directions.
     """
     scale = WORK_DPI / (grey.shape[1] / width_pt * 72)
     small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 0.95 else grey
@@ -183,8 +185,8 @@ def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequen
 
 
 def _wipe_rules(mask: Grey, rules: Sequence[Rule]) -> None:
-    """Only what is ruled: level pieces on one line that are 15 % of the page's width together, upright ones 4 % of its height.
-    A pen goes straight for a short way too, and would lose what holds it together."""
+    """Only what is ruled: level pieces on one line that are 15 % of the page's width together, upright ones 4 % of
+    its height. A pen goes straight for a short way too, and would lose what holds it together."""
     height, width = mask.shape
     for rule in rules:
         if _ruled_length(rule, rules) < (RULED_WIDTH if rule.level else RULED_HEIGHT):
@@ -204,7 +206,8 @@ def _ruled_length(rule: Rule, rules: Sequence[Rule]) -> float:
 
 
 def _wipe_words(mask: Grey, words: Sequence[Word]) -> None:
-    """What was read surely is print. A doubtful word of odd height may be a signature that was taken for letters: it stays."""
+    """What was read surely is print. A doubtful word of odd height may be a signature that was taken for letters: it
+    stays."""
     height, width = mask.shape
     heights = [word.box.height for word in words if word.confidence > 0.9]
     usual = float(np.median(heights)) if heights else 0.012
@@ -227,7 +230,8 @@ def _without_specks(mask: Grey, mm: float) -> Grey:
 
 
 def _is_handwriting(ink: npt.NDArray[np.bool_], mm: float) -> bool:
-    """Thin strokes in many directions: ink covers little, its strokes are under 1.2 mm thick, and slanted gradients abound."""
+    """Thin strokes in many directions: ink covers little, its strokes are under 1.2 mm thick, and slanted gradients
+    abound."""
     covered = float(ink.mean())
     if not 0.02 <= covered <= 0.45:
         return False

@@ -76,8 +76,8 @@ def _led(segments: Sequence[Segment]) -> Iterator[tuple[int, int]]:
 
 
 def _in_columns(segments: Sequence[Segment], used: set[int], found: Sequence[Pair]) -> Iterator[tuple[int, int]]:
-    """Pairs of words only ("Employee   Runa Selvik"): the label stands under labels, the value under values, of at least two
-    pairs that were told by their digits."""
+    """Pairs of words only ("Employee   Runa Selvik"): the label stands under labels, the value under values, of at
+    least two pairs that were told by their digits."""
     known = [(pair.label_box.x0, pair.value_box.x0) for pair in found]
     for number, segment in enumerate(segments[:-1]):
         other = segments[number + 1]
@@ -96,7 +96,8 @@ def _mapped(pair: Pair, order: list[int]) -> Pair:
 
 
 def _within(segment: Segment, words: Sequence[Word]) -> Pair | None:
-    """ "Period: 01.02.2026", "Net wage ........ 1 200,00": a word that ends in a colon, or a leader of dots, parts them."""
+    """ "Period: 01.02.2026", "Net wage ........ 1 200,00": a word that ends in a colon, or a leader of dots, parts
+    them."""
     for place in range(segment.first, segment.last):
         if (words[place].text.endswith(":") or _LEADER.match(words[place].text)) and place + 1 <= segment.last:
             label, value = words[segment.first : place + 1], words[place + 1 : segment.last + 1]

@@ -54,7 +54,7 @@ def tables_of(words: Sequence[Word], cells: Sequence[Box], aspect: float = 0.707
     return sorted([*ruled, *unruled], key=lambda table: (table.box.y0, table.box.x0))
 
 
-# ---- Ruled ----------------------------------------------------------------------------------------------------------------
+# ---- Ruled -----------------------------------------------------------------------------------------------------------
 
 
 def _ruled(words: Sequence[Word], cells: Sequence[Box]) -> list[Table]:
@@ -80,7 +80,8 @@ def _ruled(words: Sequence[Word], cells: Sequence[Box]) -> list[Table]:
 
 
 def _is_form(words: Sequence[Word], rows: list[list[Box]]) -> bool:
-    """Boxes that hold their own label above their value are a form, not a table: two lines in most cells that hold text."""
+    """Boxes that hold their own label above their value are a form, not a table: two lines in most cells that hold
+    text."""
     filled = two = 0
     for row in rows:
         for box in row:
@@ -125,7 +126,7 @@ def _text(words: Sequence[Word], inside: Sequence[int]) -> str:
     return " ".join(words[index].text for index in inside)
 
 
-# ---- Unruled --------------------------------------------------------------------------------------------------------------
+# ---- Unruled ---------------------------------------------------------------------------------------------------------
 
 
 @dataclass
@@ -137,7 +138,8 @@ class _Column:
 
 
 def _unruled(words: Sequence[Word], free: Sequence[int], aspect: float) -> list[Table]:
-    """Runs of rows with two or more pieces each whose pieces keep to the same columns, most of one column being numbers."""
+    """Runs of rows with two or more pieces each whose pieces keep to the same columns, most of one column being
+    numbers."""
     if not free:
         return []
     order, segments = segments_in([words[index] for index in free], aspect)

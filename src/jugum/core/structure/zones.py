@@ -1,4 +1,5 @@
-"""Machine-readable zones (ICAO 9303 parts 3–6): finding their lines, and repairing misread letters by alphabet and check digit."""
+"""Machine-readable zones (ICAO 9303 parts 3–6): finding their lines, and repairing misread letters by alphabet and
+check digit."""
 
 from __future__ import annotations
 
@@ -11,13 +12,59 @@ from jugum.core.page import Box, Word, rows_of, union
 
 SWAPS_MAX = 2
 # What readers take for each other, both ways. Only the alphabet of a field and its check digit decide.
-_TO_DIGIT = {"O": "0", "Q": "0", "D": "0", "U": "0", "I": "1", "L": "1", "Z": "2", "S": "5", "G": "6", "T": "7", "B": "8", "A": "4"}  # fmt: skip
+_TO_DIGIT = {
+    "O": "0",
+    "Q": "0",
+    "D": "0",
+    "U": "0",
+    "I": "1",
+    "L": "1",
+    "Z": "2",
+    "S": "5",
+    "G": "6",
+    "T": "7",
+    "B": "8",
+    "A": "4",
+}
 _TO_LETTER = {"0": "O", "1": "I", "2": "Z", "5": "S", "6": "G", "8": "B", "4": "A", "7": "T"}
 _CONFUSED = {
-    "O": "0QDU", "0": "OQDU", "Q": "O0", "D": "O0", "I": "1L", "1": "IL7", "L": "1I", "Z": "2", "2": "Z", "S": "5", "5": "S6",
-    "G": "6C", "6": "G5", "B": "8", "8": "B3", "3": "8", "T": "7", "7": "T1", "A": "4", "4": "A", "U": "0V", "V": "UY", "C": "G<",
-    "K": "<X", "<": "KC", "M": "N", "N": "M", "X": "K", "Y": "V", "E": "F", "F": "E", "P": "R", "R": "P", "W": "M", "H": "N", "J": "I",
-}  # fmt: skip
+    "O": "0QDU",
+    "0": "OQDU",
+    "Q": "O0",
+    "D": "O0",
+    "I": "1L",
+    "1": "IL7",
+    "L": "1I",
+    "Z": "2",
+    "2": "Z",
+    "S": "5",
+    "5": "S6",
+    "G": "6C",
+    "6": "G5",
+    "B": "8",
+    "8": "B3",
+    "3": "8",
+    "T": "7",
+    "7": "T1",
+    "A": "4",
+    "4": "A",
+    "U": "0V",
+    "V": "UY",
+    "C": "G<",
+    "K": "<X",
+    "<": "KC",
+    "M": "N",
+    "N": "M",
+    "X": "K",
+    "Y": "V",
+    "E": "F",
+    "F": "E",
+    "P": "R",
+    "R": "P",
+    "W": "M",
+    "H": "N",
+    "J": "I",
+}
 
 
 @dataclass(frozen=True)
@@ -37,7 +84,8 @@ class Zone:
         return all(self.checks.values())
 
     def parts(self) -> dict[str, str]:
-        """The zone's fields by name: document, country, surname, given names, number, nationality, born, sex, expires, more."""
+        """The zone's fields by name: document, country, surname, given names, number, nationality, born, sex,
+        expires, more."""
         one, two = self.lines[0], self.lines[1]
         if self.kind == "TD1":
             names, number, more = self.lines[2], one[5:14], (one[15:30] + two[18:29])
@@ -47,10 +95,17 @@ class Zone:
             nation, born, sex, expires = two[10:13], two[13:19], two[20], two[21:27]
         surname, _, given = names.partition("<<")
         return {
-            "document": one[0:2].strip("<"), "country": one[2:5].strip("<"), "surname": _plain(surname), "given names": _plain(given),
-            "number": number.strip("<"), "nationality": nation.strip("<"), "born": born, "sex": sex, "expires": expires,
+            "document": one[0:2].strip("<"),
+            "country": one[2:5].strip("<"),
+            "surname": _plain(surname),
+            "given names": _plain(given),
+            "number": number.strip("<"),
+            "nationality": nation.strip("<"),
+            "born": born,
+            "sex": sex,
+            "expires": expires,
             "more": _plain(more),
-        }  # fmt: skip
+        }
 
 
 def _plain(text: str) -> str:
@@ -73,7 +128,9 @@ _FORMATS = {
         ((1, 0, 7), (1, 8, 15), (1, 29, 30)),
         ((0, 0, 5), (1, 7, 8), (1, 15, 18), (2, 0, 30)),
         (
-            ("number", ((0, 5, 14),), (0, 14)), ("born", ((1, 0, 6),), (1, 6)), ("expires", ((1, 8, 14),), (1, 14)),
+            ("number", ((0, 5, 14),), (0, 14)),
+            ("born", ((1, 0, 6),), (1, 6)),
+            ("expires", ((1, 8, 14),), (1, 14)),
             ("all", ((0, 5, 30), (1, 0, 7), (1, 8, 15), (1, 18, 29)), (1, 29)),
         ),
     ),
@@ -82,7 +139,9 @@ _FORMATS = {
         ((1, 13, 20), (1, 21, 28), (1, 35, 36), (1, 9, 10)),
         ((0, 0, 36), (1, 10, 13), (1, 20, 21)),
         (
-            ("number", ((1, 0, 9),), (1, 9)), ("born", ((1, 13, 19),), (1, 19)), ("expires", ((1, 21, 27),), (1, 27)),
+            ("number", ((1, 0, 9),), (1, 9)),
+            ("born", ((1, 13, 19),), (1, 19)),
+            ("expires", ((1, 21, 27),), (1, 27)),
             ("all", ((1, 0, 10), (1, 13, 20), (1, 21, 35)), (1, 35)),
         ),
     ),
@@ -91,11 +150,14 @@ _FORMATS = {
         ((1, 13, 20), (1, 21, 28), (1, 43, 44), (1, 9, 10)),
         ((0, 0, 44), (1, 10, 13), (1, 20, 21)),
         (
-            ("number", ((1, 0, 9),), (1, 9)), ("born", ((1, 13, 19),), (1, 19)), ("expires", ((1, 21, 27),), (1, 27)),
-            ("more", ((1, 28, 42),), (1, 42)), ("all", ((1, 0, 10), (1, 13, 20), (1, 21, 43)), (1, 43)),
+            ("number", ((1, 0, 9),), (1, 9)),
+            ("born", ((1, 13, 19),), (1, 19)),
+            ("expires", ((1, 21, 27),), (1, 27)),
+            ("more", ((1, 28, 42),), (1, 42)),
+            ("all", ((1, 0, 10), (1, 13, 20), (1, 21, 43)), (1, 43)),
         ),
     ),
-}  # fmt: skip
+}
 
 
 def check_value(text: str) -> int:
@@ -108,11 +170,11 @@ def check_value(text: str) -> int:
 
 
 def repaired_zone(lines: Sequence[str], box: Box | None = None) -> Zone | None:
-    """The zone that lines of text are, with misread letters set right where alphabet and check digits tell how; None when
-    they are no zone.
+    """The zone that lines of text are, with misread letters set right where alphabet and check digits tell how; None
+    when they are no zone.
 
-    First every letter in a field of digits (and every digit in one of letters) becomes what it was taken for; then, for each
-    check that fails, at most two confused letters are swapped, if just one such change makes it agree.
+    First every letter in a field of digits (and every digit in one of letters) becomes what it was taken for; then,
+    for each check that fails, at most two confused letters are swapped, if just one such change makes it agree.
     """
     cleaned = [_cleaned(line) for line in lines]
     for kind, shape in _FORMATS.items():
@@ -142,7 +204,8 @@ def _cleaned(line: str) -> str:
 
 
 def _fitted(lines: Sequence[str], shape: _Format) -> list[str] | None:
-    """Lines brought to the format's lengths: runs of fillers are stretched or shortened, nothing else; None if that can't be."""
+    """Lines brought to the format's lengths: runs of fillers are stretched or shortened, nothing else; None if that
+    can't be."""
     if len(lines) != len(shape.lengths):
         return None
     fitted = []
@@ -180,7 +243,10 @@ def _mend(lines: list[list[str]], shape: _Format, check: tuple[str, Spans, tuple
     for swaps in range(1, SWAPS_MAX + 1):
         ways = []
         for chosen in itertools.combinations(places, swaps):
-            options = [[c for c in _CONFUSED.get(lines[line][place], "") if _allowed(shape, line, place, c)] for line, place in chosen]  # fmt: skip
+            options = [
+                [c for c in _CONFUSED.get(lines[line][place], "") if _allowed(shape, line, place, c)]
+                for line, place in chosen
+            ]
             for letters in itertools.product(*options):
                 before = [lines[line][place] for line, place in chosen]
                 for (line, place), letter in zip(chosen, letters, strict=True):
@@ -208,7 +274,8 @@ def _allowed(shape: _Format, line: int, place: int, letter: str) -> bool:
 
 
 def zone_rows(words: Sequence[Word]) -> list[list[tuple[str, Box]]]:
-    """Stacks of two or three neighbouring rows that look like a zone: long, upper case, with fillers; from top to bottom."""
+    """Stacks of two or three neighbouring rows that look like a zone: long, upper case, with fillers; from top to
+    bottom."""
     rows = []
     for row in rows_of(words):
         text = _cleaned("".join(words[index].text for index in row))

@@ -9,7 +9,8 @@ DEGREES_A_LOGIT = 7.0
 
 
 def tilt(confidence: float, threshold: float) -> float:
-    """Degrees clockwise (−24 to 24) in proportion to the difference of log-odds: positive passes, 0 lies on the threshold.
+    """Degrees clockwise (−24 to 24) in proportion to the difference of log-odds: positive passes, 0 lies on the
+    threshold.
 
     0.97 against 0.90 → 8.9; equal values → 0.
     """

@@ -1,4 +1,5 @@
-"""What was drafted for a field of a paper, from whichever engine: a version's decision, or what the plan alone finds."""
+"""What was drafted for a field of a paper, from whichever engine: a version's decision, or what the plan alone
+finds."""
 
 from __future__ import annotations
 
@@ -15,14 +16,15 @@ from jugum.core.values import DataType
 
 @dataclass(frozen=True)
 class DraftedField:
-    """What was drafted for a field: its values in order (None for a table's empty cells), the candidates next in line, the confidence (0–1; None
-    where nothing has measured it), the likeness (0–1) of the paper's layout to the most alike labelled one (None where nothing has compared it), why
-    another value than the likeliest was taken, and the raw scores behind it."""
+    """What was drafted for a field: its values in order (None for a table's empty cells), the candidates next in
+    line, the confidence (0–1; None where nothing has measured it), the likeness (0–1) of the paper's layout to the
+    most alike labelled one (None where nothing has compared it), why another value than the likeliest was taken, and
+    the raw scores behind it."""
 
     values: tuple[Found | None, ...]
     others: tuple[Found, ...]
     confidence: float | None
-    familiarity: float | None
+    layout_similarity: float | None
     chosen_by: str = ""
     scores: Mapping[str, float] = kept(default_factory=dict)
 
@@ -35,17 +37,18 @@ class DraftedField:
 def drafted_by_version(
     decision: Decision | PartDecision, confidence: float | None, plan: Mapping[str, FieldPlan]
 ) -> dict[str, DraftedField]:
-    """What a version decided about a field of the plan (key → field), by key; a table as itself (its confidence, no values) and as its columns."""
+    """What a version decided about a field of the plan (key → field), by key; a table as itself (its confidence, no
+    values) and as its columns."""
     if isinstance(decision, Decision):
         return {decision.field: _of_value(decision, confidence)}
     if decision.kind is not PartKind.TABLE:
         return {decision.field: _of_part(decision, confidence, plan[decision.field])}
     columns = {
-        key: DraftedField(column, (), confidence, decision.familiarity, scores=decision.why)
+        key: DraftedField(column, (), confidence, decision.layout_similarity, scores=decision.why)
         for key, column in decision.values.items()
         if key in plan
     }
-    return {decision.field: DraftedField((), (), confidence, decision.familiarity), **columns}
+    return {decision.field: DraftedField((), (), confidence, decision.layout_similarity), **columns}
 
 
 def _of_value(decision: Decision, confidence: float | None) -> DraftedField:
@@ -56,13 +59,13 @@ def _of_value(decision: Decision, confidence: float | None) -> DraftedField:
         )
 
     values, others = tuple(map(found, decision.chosen)), tuple(map(found, decision.others))
-    return DraftedField(values, others, confidence, decision.familiarity, scores=decision.scores)
+    return DraftedField(values, others, confidence, decision.layout_similarity, scores=decision.scores)
 
 
 def _of_part(decision: PartDecision, confidence: float | None, field: FieldPlan) -> DraftedField:
     values = decision.values[decision.field]
     sure = 1.0 if _whole_zone(field, values) else confidence
-    return DraftedField(values, decision.others, sure, decision.familiarity, scores=decision.why)
+    return DraftedField(values, decision.others, sure, decision.layout_similarity, scores=decision.why)
 
 
 def _whole_zone(field: FieldPlan, values: tuple[Found | None, ...]) -> bool:
@@ -79,7 +82,8 @@ def drafted_by_plan(field: FieldPlan, finding: Finding) -> DraftedField:
 
 
 def checks_as_evidence(plan: Plan, drafted: Mapping[str, DraftedField], context: Context) -> dict[str, DraftedField]:
-    """The same, but where a check fails that may choose, with another candidate of one field that makes it hold; see `choose`."""
+    """The same, but where a check fails that may choose, with another candidate of one field that makes it hold; see
+    `choose`."""
     kinds = {one.key: one for one in plan.fields}
     texts = {key: one.texts for key, one in drafted.items() if kinds[key].kind is not FieldKind.TABLE}
     others = {
@@ -97,4 +101,4 @@ def _taking(before: DraftedField, other: int, why: str) -> DraftedField:
     """With the candidate next in line at a place as its value; its confidence is then measured by nothing."""
     first = tuple(value for value in before.values if value)
     rest = tuple(one for number, one in enumerate(before.others) if number != other)
-    return DraftedField((before.others[other],), (*first, *rest), None, before.familiarity, why)
+    return DraftedField((before.others[other],), (*first, *rest), None, before.layout_similarity, why)

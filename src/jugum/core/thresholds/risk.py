@@ -10,17 +10,18 @@ from jugum.core.evaluation.intervals import upper_bound
 
 @dataclass(frozen=True)
 class Evidence:
-    """A decision whose truth is known: its confidence (0–1), the familiarity of its layout (0–1), whether it was right."""
+    """A decision whose truth is known: its confidence (0–1), the familiarity of its layout (0–1), whether it was
+    right."""
 
     confidence: float
-    familiarity: float
+    layout_similarity: float
     right: bool
 
 
 @dataclass(frozen=True)
-class Outcome:
-    """What a threshold does to `total` decisions: `passing` pass, `wrong` of these are wrong; `error_upper` is the upper
-    bound on the share of wrong ones among what passes, at 95 % confidence (1.0 when nothing passes)."""
+class ThresholdOutcome:
+    """What a threshold does to `total` decisions: `passing` pass, `wrong` of these are wrong; `error_upper` is the
+    upper bound on the share of wrong ones among what passes, at 95 % confidence (1.0 when nothing passes)."""
 
     total: int
     passing: int
@@ -36,21 +37,23 @@ class Outcome:
         return self.wrong / self.passing if self.passing else 0.0
 
 
-def outcome_of(evidence: Sequence[Evidence], threshold: float, familiarity_least: float = 0.0) -> Outcome:
+def outcome_of(evidence: Sequence[Evidence], threshold: float, layout_similarity_min: float = 0.0) -> ThresholdOutcome:
     """Count what passes: confidence at or above the threshold, on a layout familiar enough."""
-    passing = [one for one in evidence if one.confidence >= threshold and one.familiarity >= familiarity_least]
+    passing = [
+        one for one in evidence if one.confidence >= threshold and one.layout_similarity >= layout_similarity_min
+    ]
     wrong = sum(not one.right for one in passing)
-    return Outcome(len(evidence), len(passing), wrong, upper_bound(wrong, len(passing)))
+    return ThresholdOutcome(len(evidence), len(passing), wrong, upper_bound(wrong, len(passing)))
 
 
-def threshold_for(evidence: Sequence[Evidence], error_most: float, familiarity_least: float = 0.0) -> float:
+def threshold_for(evidence: Sequence[Evidence], error_most: float, layout_similarity_min: float = 0.0) -> float:
     """The lowest threshold (to 0.99, in hundredths) from which on upwards what passes stays within `error_most` twice:
     the share counted wrong, and the share the confidences themselves expect to be wrong (mean of 1 − confidence).
 
-    0.99 when nothing passes below it or nothing keeps within; never under 1 − 5 × `error_most` (nor 0.50), so that where
-    evidence is thin no single value passes that is itself a gamble. Only familiar layouts count.
+    0.99 when nothing passes below it or nothing keeps within; never under 1 − 5 × `error_most` (nor 0.50), so that
+    where evidence is thin no single value passes that is itself a gamble. Only known layouts count.
     """
-    familiar = [one for one in evidence if one.familiarity >= familiarity_least]
+    familiar = [one for one in evidence if one.layout_similarity >= layout_similarity_min]
     lowest = 0.99
     floor = max(50, round(100 - 500 * error_most))
     for number in range(99, floor - 1, -1):

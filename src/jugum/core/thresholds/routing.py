@@ -1,6 +1,7 @@
 """Which fields of a drafted paper pass by themselves and which are held for a person, and why.
 
-Everything here is a rule over plain values: what was drafted, the plan, the policy. Reading the policy and writing the holds is flow's.
+Everything here is a rule over plain values: what was drafted, the plan, the policy. Reading the policy and writing
+the holds is flow's.
 """
 
 from __future__ import annotations
@@ -9,12 +10,12 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from jugum.core.schema import (
+    CheckOutcome,
     Context,
     FieldKind,
     FieldPlan,
     HoldReason,
     Judgement,
-    Outcome,
     Plan,
     Problem,
     Severity,
@@ -35,26 +36,27 @@ class Gate:
     """What a policy asks of one field: the least confidence and the least likeness of the layout, both 0–1."""
 
     threshold: float
-    familiarity_least: float
+    layout_similarity_min: float
 
 
 @dataclass(frozen=True)
 class Thresholds:
-    """A policy as routing needs it: the threshold of each field by its key, and the least likeness of the layout, all 0–1."""
+    """A policy as routing needs it: the threshold of each field by its key, and the least likeness of the layout,
+    all 0–1."""
 
     by_field: Mapping[str, float]
-    familiarity_least: float
+    layout_similarity_min: float
 
     def gate(self, key: str) -> Gate | None:
         """What is asked of a field; None where the policy has no threshold for it."""
-        return Gate(self.by_field[key], self.familiarity_least) if key in self.by_field else None
+        return Gate(self.by_field[key], self.layout_similarity_min) if key in self.by_field else None
 
 
 def problems_of_draft(
     plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Thresholds | None
 ) -> dict[str, Problem]:
-    """Field key → why a person must look at it, for the fields that don't pass. Columns are judged with their table; derived fields never wait.
-    Without a policy everything that has a value waits."""
+    """Field key → why a person must look at it, for the fields that don't pass. Columns are judged with their table;
+    derived fields never wait. Without a policy everything that has a value waits."""
     found: dict[str, Problem] = {}
     for field in plan.fields:
         if field.kind is FieldKind.DERIVED or field.is_column:
@@ -71,20 +73,22 @@ def problems_of_draft(
 
 
 def hold_for(
-    field: FieldPlan, texts: Sequence[str], confidence: float, familiarity: float | None, gate: Gate
+    field: FieldPlan, texts: Sequence[str], confidence: float, layout_similarity: float | None, gate: Gate
 ) -> Problem | None:
     """Why a measured field must wait, or None when it passes.
 
-    In this order: a required field without value, a value its data type can't read or with a wrong check digit, a new layout, a confidence
-    below the threshold. The last two hold "it is not there" too.
+    In this order: a required field without value, a value its data type can't read or with a wrong check digit, a
+    new layout, a confidence below the threshold. The last two hold "it is not there" too.
     """
     if not texts and field.required:
         return _missing(field)
     for text in texts:
         if text != TABLE_ROW and (unreadable := text_problem(field, text)):
             return unreadable
-    if familiarity is not None and familiarity < gate.familiarity_least:
-        detail = f"new layout: similarity {100 * familiarity:.0f} %, minimum {100 * gate.familiarity_least:.0f} %"
+    if layout_similarity is not None and layout_similarity < gate.layout_similarity_min:
+        detail = (
+            f"new layout: similarity {100 * layout_similarity:.0f} %, minimum {100 * gate.layout_similarity_min:.0f} %"
+        )
         return Problem(field.key, HoldReason.LOW_CONFIDENCE, detail)
     if confidence < gate.threshold:
         detail = f"confidence {100 * confidence:.0f} %, threshold {100 * gate.threshold:.0f} %"
@@ -93,7 +97,8 @@ def hold_for(
 
 
 def value_problem(field: FieldPlan, drafted: DraftedField | None, gate: Gate | None) -> Problem | None:
-    """Why a value, clause or mark must wait; None when it passes. `gate` is None where no policy has a threshold for it."""
+    """Why a value, clause or mark must wait; None when it passes. `gate` is None where no policy has a threshold for
+    it."""
     if drafted is None:
         return Problem(field.key, HoldReason.MISSING, "nothing has read this field yet")
     texts = [text for text in drafted.texts if text is not None]
@@ -102,9 +107,9 @@ def value_problem(field: FieldPlan, drafted: DraftedField | None, gate: Gate | N
     if field.data_type is DataType.ZONE and texts and drafted.confidence >= 1.0 and field.kind is FieldKind.VALUE:
         gate = Gate(0.0, 0.0)  # its own check digits vouch for it
     if gate is None:
-        waits = hold_for(field, texts, drafted.confidence, drafted.familiarity, Gate(0.0, 0.0))
+        waits = hold_for(field, texts, drafted.confidence, drafted.layout_similarity, Gate(0.0, 0.0))
         return waits or Problem(field.key, HoldReason.LOW_CONFIDENCE, NO_POLICY)
-    return hold_for(field, texts, drafted.confidence, drafted.familiarity, gate)
+    return hold_for(field, texts, drafted.confidence, drafted.layout_similarity, gate)
 
 
 def _unmeasured(field: FieldPlan, drafted: DraftedField, texts: Sequence[str]) -> Problem | None:
@@ -133,7 +138,7 @@ def table_problem(
     if whole is not None and whole.confidence is not None:
         if gate is None:
             return Problem(table.key, HoldReason.LOW_CONFIDENCE, NO_POLICY) if rows or table.required else None
-        found = hold_for(table, (TABLE_ROW,) * rows, whole.confidence, whole.familiarity, gate)
+        found = hold_for(table, (TABLE_ROW,) * rows, whole.confidence, whole.layout_similarity, gate)
         return found or _cell_problem(table, columns, drafted)
     if not rows:
         return _missing(table) if table.required else None
@@ -145,7 +150,8 @@ def table_problem(
 def _cell_problem(
     table: FieldPlan, columns: Sequence[FieldPlan], drafted: Mapping[str, DraftedField]
 ) -> Problem | None:
-    """The first cell that is none by its column's pattern, options or check digit; of a required column, one that is empty."""
+    """The first cell that is none by its column's pattern, options or check digit; of a required column, one that is
+    empty."""
     for one in columns:
         for number, text in enumerate(drafted[one.key].texts if one.key in drafted else (), 1):
             if text is not None and (wrong := text_problem(one, text)):
@@ -159,7 +165,7 @@ def _missing(field: FieldPlan) -> Problem:
     return Problem(field.key, HoldReason.MISSING, f"{field.name} is required and was not found")
 
 
-# ---- Checks -----------------------------------------------------------------------------------------------------------------------------
+# ---- Checks ----------------------------------------------------------------------------------------------------------
 
 
 def holder_of(plan: Plan, key: str) -> str:
@@ -170,8 +176,9 @@ def holder_of(plan: Plan, key: str) -> str:
 def holds_of_check(
     plan: Plan, failing: Judgement, held: Collection[str], confidences: Mapping[str, float | None]
 ) -> str | None:
-    """Which of the fields a failing check concerns is held for it: one that is held already, else the least sure (what was not measured is less
-    sure than anything measured; of equals the first that the check names). None when the check concerns no field of the plan."""
+    """Which of the fields a failing check concerns is held for it: one that is held already, else the least sure
+    (what was not measured is less sure than anything measured; of equals the first that the check names). None when
+    the check concerns no field of the plan."""
     known = {one.key for one in plan.fields}
     keys = list(dict.fromkeys(holder_of(plan, key) for key in sources_of(plan, failing.fields) if key in known))
     if not keys:
@@ -190,7 +197,7 @@ def words_of_failing(failing: Judgement) -> str:
     return f"{failing.said} ({word})"
 
 
-# ---- The whole paper --------------------------------------------------------------------------------------------------------------------
+# ---- The whole paper -------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -218,8 +225,8 @@ class FieldHold:
 
 @dataclass(frozen=True)
 class Routed:
-    """What becomes of a drafted paper: the fields that are held, by key; the keys of those whose drafted values pass (columns by their own keys);
-    derived fields with their values."""
+    """What becomes of a drafted paper: the fields that are held, by key; the keys of those whose drafted values pass
+    (columns by their own keys); derived fields with their values."""
 
     holds: Mapping[str, FieldHold]
     passing: tuple[str, ...]
@@ -227,13 +234,14 @@ class Routed:
 
 
 def route(plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Thresholds | None, context: Context) -> Routed:
-    """Hold what does not pass by itself, then what failing checks speak against; the rest passes. A check that fails holds one field."""
+    """Hold what does not pass by itself, then what failing checks speak against; the rest passes. A check that fails
+    holds one field."""
     holds = {key: FieldHold(problem) for key, problem in problems_of_draft(plan, drafted, thresholds).items()}
     tables = {one.key for one in plan.fields if one.kind is FieldKind.TABLE}
     texts = {key: one.texts for key, one in drafted.items() if key not in tables}
     confidences = {key: one.confidence for key, one in drafted.items()}
     for judgement in judge(plan, texts, context):
-        if judgement.outcome is Outcome.FAILS:
+        if judgement.outcome is CheckOutcome.FAILS:
             hold_for_check(plan, judgement, holds, confidences)
     passing = tuple(key for key in drafted if key not in tables and holder_of(plan, key) not in holds)
     _, derived = derive(plan, texts, context)
@@ -243,7 +251,8 @@ def route(plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Threshold
 def hold_for_check(
     plan: Plan, failing: Judgement, holds: dict[str, FieldHold], confidences: Mapping[str, float | None]
 ) -> str | None:
-    """Add a failing check to the hold of one of its fields (see `holds_of_check`), or hold that field; returns its key."""
+    """Add a failing check to the hold of one of its fields (see `holds_of_check`), or hold that field; returns its
+    key."""
     key = holds_of_check(plan, failing, holds, confidences)
     if key is not None:
         holds[key] = holds[key].and_for(failing) if key in holds else FieldHold.for_check(key, failing)

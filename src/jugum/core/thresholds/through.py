@@ -9,7 +9,7 @@ from typing import Any
 
 
 @dataclass(frozen=True)
-class Through:
+class StraightThrough:
     """Of `papers` judged papers `through` would pass whole; of these `flawed` hold a wrong value."""
 
     papers: int
@@ -22,17 +22,17 @@ class Through:
 
 
 def straight_through(
-    evidence: Iterable[Mapping[str, Any]], thresholds: Mapping[str, float], familiarity_least: float
-) -> Through:
-    """Count whole papers among held-out decisions (rows with sample, field, confidence, familiarity, right): a paper passes when each of its
-    fields does. A field without a threshold is held."""
+    evidence: Iterable[Mapping[str, Any]], thresholds: Mapping[str, float], layout_similarity_min: float
+) -> StraightThrough:
+    """Count whole papers among held-out decisions (rows with sample, field, confidence, familiarity, right): a paper
+    passes when each of its fields does. A field without a threshold is held."""
     papers: dict[str, list[tuple[bool, bool]]] = defaultdict(list)
     for row in evidence:
         passes = (
             row["field"] in thresholds
             and row["confidence"] >= thresholds[row["field"]]
-            and row["familiarity"] >= familiarity_least
+            and row["layout_similarity"] >= layout_similarity_min
         )
         papers[row["sample"]].append((passes, row["right"]))
     through = [its for its in papers.values() if all(passes for passes, _ in its)]
-    return Through(len(papers), len(through), sum(any(not right for _, right in its) for its in through))
+    return StraightThrough(len(papers), len(through), sum(any(not right for _, right in its) for its in through))

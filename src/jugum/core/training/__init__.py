@@ -1,7 +1,7 @@
 """From labels to a version: folds, held-out decisions, confidence, the layout gate.
 
-`version` trains; `holdout` judges papers by models that had not seen them; `verdicts` says what is right; `confidence` fits the calibrators and
-makes the evidence; `gate` says how like a labelled layout a new one must be.
+`version` trains; `holdout` judges papers by models that had not seen them; `verdicts` says what is right;
+`confidence` fits the calibrators and makes the evidence; `gate` says how like a labelled layout a new one must be.
 """
 
 from jugum.core.training.confidence import EvidenceRow

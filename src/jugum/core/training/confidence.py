@@ -1,4 +1,5 @@
-"""Confidence from held-out decisions: the calibrators of a version, and its evidence, each row by calibrators that had not seen its paper."""
+"""Confidence from held-out decisions: the calibrators of a version, and its evidence, each row by calibrators that
+had not seen its paper."""
 
 from __future__ import annotations
 
@@ -11,7 +12,8 @@ from jugum.core.calibration import Calibrator, confidences, kind_of
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.training.holdout import HeldOut, Papers
 
-# Held-out layouts count less: at full weight they scared the calibrator into passing nothing (one type: 1 of 240 decisions instead of 108).
+# Held-out layouts count less: at full weight they scared the calibrator into passing nothing (one type: 1 of 240
+# decisions instead of 108).
 UNSEEN_WEIGHT = 0.6
 FOLDS = 5
 UNKNOWN = 0.5  # confidence of a record whose kind of decision no other paper has
@@ -19,14 +21,14 @@ UNKNOWN = 0.5  # confidence of a record whose kind of decision no other paper ha
 
 @dataclass(frozen=True)
 class EvidenceRow:
-    """One held-out decision for Weigh: sample key, field, calibrated confidence (by a calibrator that did not see the
-    paper), familiarity, what was found and expected (in normal form), right or wrong, unseen layout or not. Of wrong ones `detail` says where
-    what was found stands, why it was taken, and what came next."""
+    """One held-out decision for Weigh: sample key, field, calibrated confidence (by a calibrator that did not see
+    the paper), familiarity, what was found and expected (in normal form), right or wrong, unseen layout or not. Of
+    wrong ones `detail` says where what was found stands, why it was taken, and what came next."""
 
     sample: str
     field: str
     confidence: float
-    familiarity: float
+    layout_similarity: float
     right: bool
     unseen: bool
     found: str
@@ -47,8 +49,8 @@ def calibrators_of(records: Sequence[HeldOut]) -> dict[str, Calibrator]:
 
 
 def cross_fitted(records: Sequence[HeldOut]) -> list[float]:
-    """Confidence of each record by calibrators fitted on the records of other papers only; a kind of decision that only its own fold has is
-    judged by the calibrator of all."""
+    """Confidence of each record by calibrators fitted on the records of other papers only; a kind of decision that
+    only its own fold has is judged by the calibrator of all."""
     fold_of = {paper: place % FOLDS for place, paper in enumerate(sorted({record.paper for record in records}))}
     found = [UNKNOWN] * len(records)
     everywhere = calibrators_of(records)
@@ -69,10 +71,16 @@ def _row(papers: Papers, record: HeldOut, confidence: float) -> EvidenceRow:
     decision = record.decision
     sample = papers.samples[record.paper]
     return EvidenceRow(
-        sample=sample.key, field=decision.field, confidence=round(confidence, 4), familiarity=round(decision.familiarity, 4), right=record.right,
-        unseen=record.unseen, found=record.verdict.found[:400], expected=record.verdict.expected[:400],
+        sample=sample.key,
+        field=decision.field,
+        confidence=round(confidence, 4),
+        layout_similarity=round(decision.layout_similarity, 4),
+        right=record.right,
+        unseen=record.unseen,
+        found=record.verdict.found[:400],
+        expected=record.verdict.expected[:400],
         detail={} if record.right else _detail(papers, record),
-    )  # fmt: skip
+    )
 
 
 def _detail(papers: Papers, record: HeldOut) -> dict[str, Any]:

@@ -13,12 +13,12 @@ GATE_QUANTILE = 0.05
 GATE_RANGE = (0.2, 0.6)
 
 
-def familiarity_gate(corpus: Corpus) -> float:
-    """The layout likeness a paper must have to pass: the 5 % quantile of each paper's likeness to its nearest look-alike,
-    held within 0.2 and 0.6. 0.6 when no group has two papers: then nothing shows what familiar means."""
+def least_layout_similarity(corpus: Corpus) -> float:
+    """The layout likeness a paper must have to pass: the 5 % quantile of each paper's likeness to its nearest
+    look-alike, held within 0.2 and 0.6. 0.6 when no group has two papers: then nothing shows what familiar means."""
     nearest = []
     for paper in range(len(corpus.samples)):
-        mates = (corpus.groups[corpus.exemplars] == corpus.groups[paper]) & (corpus.exemplars != paper)
+        mates = (corpus.groups[corpus.reference_papers] == corpus.groups[paper]) & (corpus.reference_papers != paper)
         if mates.any():
             nearest.append(float(corpus.likeness(paper)[mates].max()))
     if not nearest:

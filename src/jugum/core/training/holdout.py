@@ -25,8 +25,8 @@ Mask = npt.NDArray[np.bool_]
 
 @dataclass(frozen=True)
 class HeldOut:
-    """A decision on a paper that was held out (number in the corpus), what became of it, and whether the paper's whole layout group was held
-    out too (`unseen`)."""
+    """A decision on a paper that was held out (number in the corpus), what became of it, and whether the paper's
+    whole layout group was held out too (`unseen`)."""
 
     paper: int
     fold: int
@@ -41,7 +41,8 @@ class HeldOut:
 
 @dataclass(frozen=True)
 class FoldLeftOut:
-    """A fold (numbered from 0) whose `papers` papers gave no evidence about values, and why: the rest of the papers left nothing to learn from."""
+    """A fold (numbered from 0) whose `papers` papers gave no evidence about values, and why: the rest of the papers
+    left nothing to learn from."""
 
     fold: int
     papers: int
@@ -107,8 +108,9 @@ def held_out_decisions(
 def judge_fold(
     papers: Papers, fold: Sequence[int], rest: Sequence[int], number: int, *, unseen: bool, seed: int
 ) -> HeldOutDecisions:
-    """Decisions on the papers of a fold by models of the rest. Where the rest has nothing to learn values from, the fold is among the left-out
-    ones with the reason; any other fault is the caller's to see: evidence must not shrink in silence."""
+    """Decisions on the papers of a fold by models of the rest. Where the rest has nothing to learn values from, the
+    fold is among the left-out ones with the reason; any other fault is the caller's to see: evidence must not shrink
+    in silence."""
     corpus = papers.corpus
     known = np.zeros(len(corpus.samples), dtype=bool)
     known[list(rest)] = True
@@ -153,7 +155,7 @@ def _fold_decisions(
         decided: list[PartDecision] = []
         values: list[Decision] = []
         if parts is not None:
-            familiar = float(corpus.likeness(paper)[corpus.exemplar_mask(known)].max(initial=0.0))
+            familiar = float(corpus.likeness(paper)[corpus.reference_mask(known)].max(initial=0.0))
             decided = parts.decide_on(papers.parts[paper], familiar)
         if ranker is not None:
             values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger)

@@ -37,14 +37,15 @@ class Counts:
 
     @property
     def f1(self) -> float:
-        """Harmonic mean of precision and recall: 8 right of 10 found and 16 there → 0.615. 1 when there is nothing to find and nothing was found."""
+        """Harmonic mean of precision and recall: 8 right of 10 found and 16 there → 0.615. 1 when there is nothing
+        to find and nothing was found."""
         return 2 * self.right / (self.found + self.there) if self.found + self.there else 1.0
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """A decision against the labels: whether it is right, what was found and what was labelled (each on one line), what it counts in precision and
-    recall (its values; of a table the cells), and a table's cells and rows."""
+    """A decision against the labels: whether it is right, what was found and what was labelled (each on one line),
+    what it counts in precision and recall (its values; of a table the cells), and a table's cells and rows."""
 
     right: bool
     found: str
@@ -64,7 +65,8 @@ def rightly_found(decision: Decision, labels: Sequence[SampleLabel], field: Fiel
 
 
 def is_right(decision: Decision, labels: Sequence[SampleLabel], field: FieldPlan) -> bool:
-    """Whether the values chosen are exactly the labelled ones in normal form, in any order; none on both sides counts."""
+    """Whether the values chosen are exactly the labelled ones in normal form, in any order; none on both sides
+    counts."""
     return rightly_found(decision, labels, field) == len(decision.chosen) == len(labels)
 
 

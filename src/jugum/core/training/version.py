@@ -1,4 +1,5 @@
-"""Training a version: a model and its calibrators from labelled samples, with the held-out decisions that everything told of it rests on."""
+"""Training a version: a model and its calibrators from labelled samples, with the held-out decisions that everything
+told of it rests on."""
 
 from __future__ import annotations
 
@@ -9,7 +10,7 @@ from jugum.core.calibration import Calibrators, confidences
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.decided import part_kind
-from jugum.core.extraction.model import AnyDecision, Reader, fit_reader
+from jugum.core.extraction.model import AnyDecision, TrainedModel, fit_trained_model
 from jugum.core.extraction.parts import Structures
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import PAPERS_MIN
@@ -17,7 +18,7 @@ from jugum.core.page import Page
 from jugum.core.schema import Plan
 from jugum.core.schema.plan import PRINTED_NAMES_MAX
 from jugum.core.training.confidence import EvidenceRow, calibrators_of, cross_fitted, evidence_of
-from jugum.core.training.gate import familiarity_gate
+from jugum.core.training.gate import least_layout_similarity
 from jugum.core.training.holdout import HeldOutDecisions, Papers, held_out_decisions
 from jugum.errors import InputError, NothingToLearn
 
@@ -26,12 +27,12 @@ Progress = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class TrainedVersion:
-    """A model with its calibrators, the layout gate, and what its held-out decisions showed: `evidence` has a row for each of `seen`, then for
-    each of `unseen`. `papers` are what it was trained from."""
+    """A model with its calibrators, the layout gate, and what its held-out decisions showed: `evidence` has a row
+    for each of `seen`, then for each of `unseen`. `papers` are what it was trained from."""
 
-    reader: Reader
+    trained_model: TrainedModel
     calibrators: Calibrators
-    gate: float
+    layout_similarity_min: float
     papers: Papers
     seen: HeldOutDecisions
     unseen: HeldOutDecisions
@@ -45,14 +46,14 @@ class TrainedVersion:
     def decide_with_confidence(
         self, pages: Sequence[Page], structures: Structures | None = None
     ) -> list[tuple[AnyDecision, float | None]]:
-        return confident_decisions(self.reader, self.calibrators, pages, structures)
+        return confident_decisions(self.trained_model, self.calibrators, pages, structures)
 
 
 def confident_decisions(
-    reader: Reader, calibrators: Calibrators, pages: Sequence[Page], structures: Structures | None = None
+    trained_model: TrainedModel, calibrators: Calibrators, pages: Sequence[Page], structures: Structures | None = None
 ) -> list[tuple[AnyDecision, float | None]]:
     """A version's decisions on a paper, each with its calibrated confidence (0–1; None where nothing was measured)."""
-    decisions = reader.decide(pages, structures)
+    decisions = trained_model.decide(pages, structures)
     return list(zip(decisions, confidences(calibrators, decisions), strict=True))
 
 
@@ -66,12 +67,14 @@ def train_version(
     structures: Mapping[str, Structures] | None = None,
     synonyms: Groups | None = None,
 ) -> TrainedVersion:
-    """Train from labelled samples; `groups` are their layout groups by sample key (found here when not given), `structures` the layers of
-    their pages where the plan has marks, `synonyms` an office's groups of printed names beside the shipped ones. Printed names that
-    labellers marked are learned as the fields' own.
+    """Train from labelled samples; `groups` are their layout groups by sample key (found here when not given),
+    `structures` the layers of their pages where the plan has marks, `synonyms` an office's groups of printed names
+    beside the shipped ones. Printed names that labellers marked are learned as the fields' own.
 
-    Raises InputError when there are fewer than three papers with a label or the plan has nothing to read, NothingToLearn when the labels tell
-    nothing apart. `progress` is told the stage and the share (0–1) of the whole that is done."""
+    Raises InputError when there are fewer than three papers with a label or the plan has nothing to read,
+    NothingToLearn when the labels tell nothing apart. `progress` is told the stage and the share (0–1) of the whole
+    that is done.
+    """
     papers = papers_of(plan, samples, groups=groups, structures=structures, synonyms=synonyms, progress=progress)
     corpus = papers.corpus
 
@@ -86,15 +89,20 @@ def train_version(
     if not records:
         raise NothingToLearn(_nothing_said(seen, unseen))
     progress("fitting the version", 0.92)
-    reader = fit_reader(papers.plan, papers.samples, corpus, papers.parts, seed=seed)
+    trained_model = fit_trained_model(papers.plan, papers.samples, corpus, papers.parts, seed=seed)
     evidence = tuple(evidence_of(papers, records, cross_fitted(records)))
-    return TrainedVersion(reader, calibrators_of(records), familiarity_gate(corpus), papers, seen, unseen, evidence)
+    return TrainedVersion(
+        trained_model, calibrators_of(records), least_layout_similarity(corpus), papers, seen, unseen, evidence
+    )
 
 
 def _nothing_said(*held_out: HeldOutDecisions) -> str:
     reasons = list(dict.fromkeys(one.reason for its in held_out for one in its.left_out))
     why = f" ({'; '.join(reasons)})" if reasons else ""
-    return f"Nothing can be learned from these labels: every field is on every paper or on none{why}. Label papers that differ."
+    return (
+        f"Nothing can be learned from these labels: every field is on every paper or on none{why}. Label papers that "
+        "differ."
+    )
 
 
 def papers_of(

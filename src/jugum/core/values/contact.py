@@ -61,8 +61,8 @@ def _country_names() -> dict[str, str]:
 
 
 def parse_country(text: str) -> str | None:
-    """A country's three-letter code (ISO 3166-1 alpha-3, and those of ICAO 9303-3): `"Sweden"`, `"Schweden"`, `"SE"` → SWE;
-    `"D"` and `"D<<"` → DEU. None when no country is named."""
+    """A country's three-letter code (ISO 3166-1 alpha-3, and those of ICAO 9303-3): `"Sweden"`, `"Schweden"`, `"SE"`
+    → SWE; `"D"` and `"D<<"` → DEU. None when no country is named."""
     plain = re.sub(r"\s+", " ", text.strip().strip(".,:;()<").strip()).lower()
     return "DEU" if plain == "d" else _country_names().get(plain)
 

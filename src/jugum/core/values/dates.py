@@ -135,8 +135,8 @@ def _date(year: int, month: int, day: int) -> date | None:
 
 @dataclass(frozen=True)
 class DateOrder:
-    """What a set of printed dates says of their order: how many can only be read day first, how many only month first, and
-    how many either way ("03/04/2025"; the same number twice counts for neither)."""
+    """What a set of printed dates says of their order: how many can only be read day first, how many only month
+    first, and how many either way ("03/04/2025"; the same number twice counts for neither)."""
 
     day_first: int
     month_first: int
@@ -153,7 +153,8 @@ class DateOrder:
 
 
 def date_order(texts: Iterable[str]) -> DateOrder:
-    """Count the dates in digits that tell their order: 13/04/2025 can only be day first, 04/13/2025 only month first."""
+    """Count the dates in digits that tell their order: 13/04/2025 can only be day first, 04/13/2025 only month
+    first."""
     day_first = month_first = either = 0
     for text in texts:
         match = _SEPARATED.match(mend_digits(text.strip().strip(":;,*()").strip()))

@@ -19,9 +19,9 @@ DECIMALS_MAX = 8
 
 @dataclass(frozen=True)
 class OutputFormat:
-    """An empty one delivers the normal form. `pattern`: of a date, as Unicode LDML writes it (`"dd.MM.yyyy"`), with month
-    names of `locale`, or `"alpha-2"` for a country. `decimals`, `decimal_mark` and `thousands_mark`: of numbers. `case` and
-    `strip` (characters to let go): of everything else."""
+    """An empty one delivers the normal form. `pattern`: of a date, as Unicode LDML writes it (`"dd.MM.yyyy"`), with
+    month names of `locale`, or `"alpha-2"` for a country. `decimals`, `decimal_mark` and `thousands_mark`: of
+    numbers. `case` and `strip` (characters to let go): of everything else."""
 
     pattern: str = ""
     locale: str = "en"

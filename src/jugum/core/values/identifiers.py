@@ -24,18 +24,30 @@ def _icao(text: str) -> bool:
 
 
 CHECK_DIGITS: dict[str, Callable[[str], Any]] = {
-    "luhn": luhn.is_valid, "mod 97-10": mod_97_10.is_valid, "mod 11-2": mod_11_2.is_valid, "mod 11-10": mod_11_10.is_valid,
-    "mod 37-2": mod_37_2.is_valid, "mod 37-36": mod_37_36.is_valid, "verhoeff": verhoeff.is_valid, "damm": damm.is_valid,
-    "iban": iban.is_valid, "bic": bic.is_valid, "ean": ean.is_valid, "isbn": isbn.is_valid, "isin": isin.is_valid,
-    "imei": imei.is_valid, "lei": lei.is_valid, "icao 9303": _icao,
-}  # fmt: skip
+    "luhn": luhn.is_valid,
+    "mod 97-10": mod_97_10.is_valid,
+    "mod 11-2": mod_11_2.is_valid,
+    "mod 11-10": mod_11_10.is_valid,
+    "mod 37-2": mod_37_2.is_valid,
+    "mod 37-36": mod_37_36.is_valid,
+    "verhoeff": verhoeff.is_valid,
+    "damm": damm.is_valid,
+    "iban": iban.is_valid,
+    "bic": bic.is_valid,
+    "ean": ean.is_valid,
+    "isbn": isbn.is_valid,
+    "isin": isin.is_valid,
+    "imei": imei.is_valid,
+    "lei": lei.is_valid,
+    "icao 9303": _icao,
+}
 _WEIGHTED = re.compile(r"^weights?((?:\s+\d{1,2})+)\s+mod\s+(\d{1,2})$")
 
 
 def check_digit_agrees(text: str, method: str) -> bool:
     """Whether an identifier's check digit is right, blanks and hyphens aside. `method` is a name in CHECK_DIGITS, or
-    `"weights 3 7 6 1 8 9 4 5 2 mod 11"`: digits times weights from the left, summed; sum plus check digit is a multiple of
-    the modulus. InputError for an unknown method."""
+    `"weights 3 7 6 1 8 9 4 5 2 mod 11"`: digits times weights from the left, summed; sum plus check digit is a
+    multiple of the modulus. InputError for an unknown method."""
     check_method(method)
     plain = re.sub(r"[\s\-–./]", "", text)
     weighted = _WEIGHTED.match(method)
@@ -70,8 +82,8 @@ def compiled(pattern: str) -> regex.Pattern[str]:
 
 
 def matches(pattern: str, text: str, *, seconds: float = PATTERN_SECONDS) -> bool:
-    """Whether a whole text fits a pattern. InputError when that takes longer than `seconds`: patterns such as `(a+)+b` try
-    more ways than there is time for."""
+    """Whether a whole text fits a pattern. InputError when that takes longer than `seconds`: patterns such as
+    `(a+)+b` try more ways than there is time for."""
     try:
         return compiled(pattern).fullmatch(text, timeout=seconds) is not None
     except TimeoutError as error:
@@ -80,13 +92,15 @@ def matches(pattern: str, text: str, *, seconds: float = PATTERN_SECONDS) -> boo
 
 def too_slow(pattern: str) -> InputError:
     return InputError(
-        f"The pattern “{pattern}” takes too long: a repetition inside a repetition tries too many ways. Make it plainer."
+        f"The pattern “{pattern}” takes too long: a repetition inside a repetition tries too many ways. Make it "
+        "plainer."
     )
 
 
 def parse_identifier(text: str, pattern: str) -> str | None:
-    """The identifier in a text: single blanks, no marks around it; with a pattern, the first spelling that fits of the text
-    as it is, without blanks, and with look-alike letters made digits. None when none fits or it holds no letter or digit."""
+    """The identifier in a text: single blanks, no marks around it; with a pattern, the first spelling that fits of
+    the text as it is, without blanks, and with look-alike letters made digits. None when none fits or it holds no
+    letter or digit."""
     plain = re.sub(r"\s+", " ", text).strip().strip(":;,|_*•·…").strip()
     if not any(map(str.isalnum, plain)):
         return None

@@ -76,9 +76,16 @@ def _currency_words() -> frozenset[str]:
     return frozenset(name for name in names if len(name) > 2)
 
 
+_WORDS = r"([^\W\d_]{3,}(?:\s[^\W\d_]{3,})?)?"  # one or two words, if any
+_AROUND = re.compile(rf"^{_WORDS}(.*?){_WORDS}\.?$", re.DOTALL)
+
+
 def _without_currency_words(text: str) -> str:
     """ "12,50 Norwegian kroner" → "12,50"; words that name no currency stay, and make it no money."""
-    before, digits, after = re.match(r"^([^\W\d_]{3,}(?:\s[^\W\d_]{3,})?)?(.*?)([^\W\d_]{3,}(?:\s[^\W\d_]{3,})?)?\.?$", text, re.DOTALL).groups()  # type: ignore[union-attr] # fmt: skip
+    around = _AROUND.match(text)
+    if around is None:
+        return text
+    before, digits, after = around.groups()
     for words in (before, after):
         if words and words.lower() not in _currency_words():
             return text
@@ -86,7 +93,8 @@ def _without_currency_words(text: str) -> str:
 
 
 def parse_percent(text: str) -> Decimal | None:
-    """A printed share in per cent: `"12,5 %"` → 12.5, `"4 per cent"` → 4, `"3 ‰"` → 0.3; a bare number is per cent too."""
+    """A printed share in per cent: `"12,5 %"` → 12.5, `"4 per cent"` → 4, `"3 ‰"` → 0.3; a bare number is per cent
+    too."""
     sign = _PERCENT.search(text.strip().strip(":;*"))
     number = parse_number(_PERCENT.sub("", text.strip().strip(":;*")))
     if number is None:

@@ -4,14 +4,31 @@ from __future__ import annotations
 
 import re
 
-_ONES = "zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen".split()
+_ONES = (
+    "zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen "
+    "eighteen nineteen"
+).split()
 _TENS = "twenty thirty forty fifty sixty seventy eighty ninety".split()
 _SMALL = {word: value for value, word in enumerate(_ONES)} | {word: 20 + 10 * n for n, word in enumerate(_TENS)}
 _SCALES = {"thousand": 10**3, "million": 10**6, "milliard": 10**9, "billion": 10**9}
 _ORDINALS = {
-    "first": 1, "second": 2, "third": 3, "fourth": 4, "fifth": 5, "sixth": 6, "seventh": 7, "eighth": 8, "ninth": 9, "tenth": 10,
-    "eleventh": 11, "twelfth": 12, "twentieth": 20, "thirtieth": 30, "fortieth": 40, "fiftieth": 50,
-} | {f"{word}th": 13 + n for n, word in enumerate(_ONES[13:])}  # fmt: skip
+    "first": 1,
+    "second": 2,
+    "third": 3,
+    "fourth": 4,
+    "fifth": 5,
+    "sixth": 6,
+    "seventh": 7,
+    "eighth": 8,
+    "ninth": 9,
+    "tenth": 10,
+    "eleventh": 11,
+    "twelfth": 12,
+    "twentieth": 20,
+    "thirtieth": 30,
+    "fortieth": 40,
+    "fiftieth": 50,
+} | {f"{word}th": 13 + n for n, word in enumerate(_ONES[13:])}
 
 
 def parse_spelled(text: str) -> int | None:
@@ -28,7 +45,8 @@ def parse_spelled(text: str) -> int | None:
 
 
 def parse_year(words: list[str]) -> int | None:
-    """A year in words: `two thousand and twenty-five` → 2025, `nineteen eighty-four` → 1984, `twenty twenty-six` → 2026."""
+    """A year in words: `two thousand and twenty-five` → 2025, `nineteen eighty-four` → 1984, `twenty twenty-six` →
+    2026."""
     plain = [part for word in words for part in _tokens(word)]
     for cut in (1, 2):
         head, tail = _number(plain[:cut]), _number(plain[cut:])

@@ -25,10 +25,10 @@ _NO = frozenset({"no", "☐", "□", "false", "empty", "0", "not signed"})
 def normal_form(text: str, kind: AnyType) -> str | None:
     """What `text` says in the data type's normal form; None when it can't be read as one.
 
-    Dates are ISO 8601 (`"2025-04-03"`); money has two decimals or more (`"-8912.50"`); numbers, and percents in per cent,
-    have no idle zeros (`"162.5"`); text and names have single blanks, Unicode NFC, and no marks around them; phones are
-    E.164; countries three letters; a choice is its option's key; tick boxes and signatures are `"yes"` or `"no"`; zones are
-    their lines with blanks out and misread letters mended.
+    Dates are ISO 8601 (`"2025-04-03"`); money has two decimals or more (`"-8912.50"`); numbers, and percents in per
+    cent, have no idle zeros (`"162.5"`); text and names have single blanks, Unicode NFC, and no marks around them;
+    phones are E.164; countries three letters; a choice is its option's key; tick boxes and signatures are `"yes"` or
+    `"no"`; zones are their lines with blanks out and misread letters mended.
     """
     narrowed = as_value_type(kind)
     return _READERS.get(narrowed.data_type, _text)(text, narrowed)
@@ -127,8 +127,9 @@ _READERS: dict[DataType, Callable[[str, ValueType], str | None]] = {
 
 
 def same_value(a: str, b: str, kind: AnyType) -> bool:
-    """Whether two normal forms say the same. Text is compared without case and outer punctuation; names also without the
-    order of their parts ("Selvik, Runa" is "Runa Selvik"); addresses without punctuation; identifiers without blanks."""
+    """Whether two normal forms say the same. Text is compared without case and outer punctuation; names also without
+    the order of their parts ("Selvik, Runa" is "Runa Selvik"); addresses without punctuation; identifiers without
+    blanks."""
     data_type = as_value_type(kind).data_type
     if data_type is DataType.TEXT:
         return _bare(a) == _bare(b)

@@ -11,12 +11,14 @@ from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.formats import ResultRow, results_csv, results_json
 from jugum.core.formats.tables import ResultValue
+from jugum.core.states import By, DocumentState
 from jugum.core.values import delivered
 from jugum.errors import Forbidden, InputError, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import DELIVER, MASKED, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
+from jugum.flow.states import change_state
 from jugum.store import Store
 from jugum.store.models import (
     DeliveredDocument,
@@ -30,7 +32,7 @@ from jugum.store.models import (
     Result,
 )
 
-DONE_STATES = ("passed", "settled", "delivered")
+DONE_STATES = (DocumentState.PASSED, DocumentState.SETTLED, DocumentState.DELIVERED)
 FORMATS = ("csv", "json")
 
 
@@ -45,8 +47,8 @@ class DeliveryView:
 
 @dataclass(frozen=True)
 class ResultsView:
-    """Results of passed and settled papers, the newest first: fields (key, name) as columns; `waiting` counts papers that
-    are in no delivery yet."""
+    """Results of passed and settled papers, the newest first: fields (key, name) as columns; `waiting` counts papers
+    that are in no delivery yet."""
 
     fields: list[tuple[str, str, str]]
     rows: list[ResultRow]
@@ -72,14 +74,16 @@ def results(
         documents = session.scalars(query.order_by(Document.id.desc()).limit(limit).offset(offset)).all()
         waiting = session.scalar(
             select(func.count(Document.id)).where(
-                Document.type_id == type_id, Document.state.in_(("passed", "settled"))
+                Document.type_id == type_id, Document.state.in_((DocumentState.PASSED, DocumentState.SETTLED))
             )
         )
         return ResultsView(
             [(f.key, f.name, f.data_type) for f in row.fields if f.kind != "table"],
-            _rows(session, documents, row, show_personal=_sees_personal(actor)), total, waiting or 0,
+            _rows(session, documents, row, show_personal=_sees_personal(actor)),
+            total,
+            waiting or 0,
             _deliveries(session, type_id),
-        )  # fmt: skip
+        )
 
 
 def _sees_personal(actor: Actor | None) -> bool:
@@ -119,17 +123,29 @@ def _rows(
         hidden = field.personal and not show_personal
         normal = MASKED if hidden else delivered(result.normal, field.data_type, field.output)
         value = ResultValue(
-            MASKED if hidden else result.text, normal, result.page, tuple(result.box) if result.box else None,
-            result.confidence, result.origin, version, policy, person, result.position,
-        )  # fmt: skip
+            MASKED if hidden else result.text,
+            normal,
+            result.page,
+            tuple(result.box) if result.box else None,
+            result.confidence,
+            result.origin,
+            version,
+            policy,
+            person,
+            result.position,
+        )
         found.setdefault(result.document_id, {}).setdefault(key, []).append(value)
     return [
         ResultRow(
-            document.id, document.name, document.file.sha256, document.state, document.received_at.isoformat(),
+            document.id,
+            document.name,
+            document.file.sha256,
+            document.state,
+            document.received_at.isoformat(),
             {key: tuple(values) for key, values in found.get(document.id, {}).items()},
         )
         for document in documents
-    ]  # fmt: skip
+    ]
 
 
 def download(
@@ -155,14 +171,14 @@ def _file(format: str, rows: Sequence[ResultRow], fields: Sequence[str]) -> byte
 
 
 def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryView:
-    """Put all papers that are in no delivery yet into one file, kept as sent, and mark them delivered. The rows are locked,
-    so that no paper gets into two deliveries."""
+    """Put all papers that are in no delivery yet into one file, kept as sent, and mark them delivered. The rows are
+    locked, so that no paper gets into two deliveries."""
     actor.require(DELIVER)
     with store.session() as session:
         row = type_row(session, type_id)
         documents = session.scalars(
             select(Document)
-            .where(Document.type_id == type_id, Document.state.in_(("passed", "settled")))
+            .where(Document.type_id == type_id, Document.state.in_((DocumentState.PASSED, DocumentState.SETTLED)))
             .order_by(Document.id)
             .with_for_update(of=Document)
         ).all()
@@ -178,7 +194,7 @@ def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryVi
         session.flush()
         session.add_all([DeliveredDocument(document_id=d.id, delivery_id=delivery.id) for d in documents])
         for document in documents:
-            document.state = "delivered"
+            change_state(document, DocumentState.DELIVERED, By.PERSON)
         record(session, actor, Action.DELIVER, "delivery", delivery.id, papers=len(documents), format=format)
         session.refresh(delivery)
         return DeliveryView(delivery.id, format, len(documents), delivery.created_at, actor.name)

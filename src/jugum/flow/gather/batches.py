@@ -8,31 +8,39 @@ from datetime import datetime
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from jugum.core.states import DONE_STATES, BatchState, By, DocumentState, Origin
 from jugum.errors import InputError, NotFound
 from jugum.flow.gather.read import queue_opening, queue_unread
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
+from jugum.flow.states import change_batch_state
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Label, Result
 from jugum.store.queue import change_page_priority
 
 PRIORITIES = {-1: "low", 0: "usual", 1: "high"}
 # The steps a batch's progress is told by, and the states of papers that are at them.
-STEPS = {
-    "being read": ("received",), "to cut": ("to cut",), "unplaced": ("unplaced",), "read": ("to label", "in hand", "placed", "drafted"),
-    "held": ("held",), "done": ("labelled", "passed", "settled", "delivered"), "set aside": ("set aside",),
-}  # fmt: skip
+STEPS: dict[str, tuple[DocumentState, ...]] = {
+    "being read": (DocumentState.RECEIVED,),
+    "to cut": (DocumentState.TO_CUT,),
+    "unplaced": (DocumentState.UNPLACED,),
+    "read": (DocumentState.TO_LABEL, DocumentState.IN_PROGRESS, DocumentState.PLACED, DocumentState.DRAFTED),
+    "held": (DocumentState.HELD,),
+    "done": (DocumentState.LABELLED, *DONE_STATES),
+    "set aside": (DocumentState.SET_ASIDE,),
+}
 
 
 @dataclass(frozen=True)
 class BatchView:
-    """A batch with how many of its papers are at which step (unpacked containers and cut bundles don't count), and its pages."""
+    """A batch with how many of its papers are at which step (unpacked containers and cut bundles don't count), and
+    its pages."""
 
     id: int
     name: str
     note: str
     priority: int
-    stopped: bool
+    paused: bool
     created_at: datetime
     papers: int
     steps: dict[str, int]
@@ -60,7 +68,9 @@ def add(store: Store, actor: Actor, workspace_id: int, name: str, note: str = ""
 def batches(store: Store, workspace_id: int, limit: int = 20) -> list[BatchView]:
     """The newest first."""
     with store.session() as session:
-        rows = session.scalars(select(Batch).where(Batch.workspace_id == workspace_id).order_by(Batch.id.desc()).limit(limit)).all()  # fmt: skip
+        rows = session.scalars(
+            select(Batch).where(Batch.workspace_id == workspace_id).order_by(Batch.id.desc()).limit(limit)
+        ).all()
         return [_view(session, row) for row in rows]
 
 
@@ -81,39 +91,50 @@ def _view(session: Session, row: Batch) -> BatchView:
         select(
             Document.state, func.count(), func.sum(func.coalesce(Document.page_count, 0)), func.sum(Document.pages_read)
         )
-        .where(Document.batch_id == row.id, Document.state != "unpacked")
+        .where(Document.batch_id == row.id, Document.state != DocumentState.UNPACKED)
         .group_by(Document.state)
     ).all()
     states = {state: count for state, count, _, _ in counted}
     steps = {step: sum(states.get(state, 0) for state in its) for step, its in STEPS.items()}
     pages, read = (sum(int(one[place] or 0) for one in counted) for place in (2, 3))
     return BatchView(
-        row.id, row.name, row.note, row.priority, row.stopped, row.created_at, sum(states.values()), steps, pages, read
+        row.id,
+        row.name,
+        row.note,
+        row.priority,
+        row.state == BatchState.PAUSED,
+        row.created_at,
+        sum(states.values()),
+        steps,
+        pages,
+        read,
     )
 
 
-def stop(store: Store, actor: Actor, batch_id: int) -> None:
-    """Pages that are not read yet wait until the batch goes on; the one being read is finished."""
-    _set_stopped(store, actor, batch_id, True)
+def pause(store: Store, actor: Actor, batch_id: int) -> None:
+    """What of a batch is not read yet waits."""
+    _set_state(store, actor, batch_id, BatchState.PAUSED)
 
 
-def go_on(store: Store, actor: Actor, batch_id: int) -> None:
-    _set_stopped(store, actor, batch_id, False)
+def resume(store: Store, actor: Actor, batch_id: int) -> None:
+    """Reading of a batch goes on."""
+    _set_state(store, actor, batch_id, BatchState.RUNNING)
 
 
-def _set_stopped(store: Store, actor: Actor, batch_id: int, stopped: bool) -> None:
+def _set_state(store: Store, actor: Actor, batch_id: int, after: BatchState) -> None:
     actor.require(GATHER)
     with store.session() as session:
         row = _row(session, batch_id)
-        if row.stopped == stopped:
+        if row.state == after:
             return
-        row.stopped = stopped
-        record(session, actor, Action.PAUSE_BATCH if stopped else Action.RESUME_BATCH, "batch", batch_id)
-        if stopped:
+        change_batch_state(row, after, By.PERSON)
+        paused = after is BatchState.PAUSED
+        record(session, actor, Action.PAUSE_BATCH if paused else Action.RESUME_BATCH, "batch", batch_id)
+        if paused:
             return
         session.flush()
         for document in session.scalars(
-            select(Document).where(Document.batch_id == batch_id, Document.state == "received")
+            select(Document).where(Document.batch_id == batch_id, Document.state == DocumentState.RECEIVED)
         ):
             if document.page_count is None:
                 queue_opening(session, document)
@@ -135,20 +156,20 @@ def set_priority(store: Store, actor: Actor, batch_id: int, priority: int) -> No
 
 
 def remove(store: Store, actor: Actor, batch_id: int) -> tuple[int, int]:
-    """Remove the batch and its papers that nobody worked on; those with labels, settled fields or deliveries stay, without
-    a batch. Files as received are kept in any case. Returns (removed, kept)."""
+    """Remove the batch and its papers that nobody worked on; those with labels, settled fields or deliveries stay,
+    without a batch. Files as received are kept in any case. Returns (removed, kept)."""
     actor.require(GATHER)
     with store.session() as session:
         row = _row(session, batch_id)
         labelled = select(Label.document_id)
-        settled = select(Result.document_id).where(Result.origin == "person")
+        settled = select(Result.document_id).where(Result.origin == Origin.PERSON)
         its = select(Document.id).where(Document.batch_id == batch_id)
         going = list(
             session.scalars(
                 its.where(
                     Document.id.not_in(labelled),
                     Document.id.not_in(settled),
-                    Document.state.not_in(("settled", "delivered")),
+                    Document.state.not_in((DocumentState.SETTLED, DocumentState.DELIVERED)),
                 )
             )
         )

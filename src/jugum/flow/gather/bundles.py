@@ -13,13 +13,15 @@ from sqlalchemy.orm import Session, undefer
 
 from jugum.core.classification import Piece, cut_by_blanks, cut_by_count, cut_by_separators, is_blank, is_separator
 from jugum.core.page import Page
+from jugum.core.states import By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError
-from jugum.flow.gather.place import LoadedSorters, drop_drafts
+from jugum.flow.gather.place import LoadedClassifiers, drop_drafts, is_worked_on
 from jugum.flow.gather.read import document_row, go_on, learn_soon, page_of, page_rows, pages_of
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
+from jugum.flow.states import can_change, change_state
 from jugum.store import Store
-from jugum.store.models import Document, DocumentType, Label, PageRow, Result
+from jugum.store.models import Document, DocumentType, Label, PageRow
 from jugum.store.queue import Task, document_job, enqueue_all
 
 SURE_LEAST = 0.9
@@ -75,31 +77,32 @@ class BundleView:
     sure_least: float
 
 
-def cut_by_program(store: Store, document_id: int, sorters: LoadedSorters) -> None:
+def cut_by_program(store: Store, document_id: int, classifiers: LoadedClassifiers) -> None:
     """Propose pieces for a read bundle; where the program is sure of each, make papers of them at once. A layout that a
     person left on the light table stays as it is."""
     with store.session() as session:
         document = document_row(session, document_id)
-        if document.state != "received":
+        if document.state != DocumentState.RECEIVED:
             return
         method, workspace_id, type_id, kept = document.cut, document.workspace_id, document.type_id, document.pieces
         pages = pages_of(session, document_id)
     views = [PieceView(**piece) for piece in kept or []]
     if not views:
-        views = _views(_proposed(store, workspace_id, method, pages, sorters), len(pages), type_id)
+        views = _views(_proposed(store, workspace_id, method, pages, classifiers), len(pages), type_id)
     sure = kept is None and any(not view.aside for view in views) and all(map(_is_sure, views))
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
-        if document.state != "received":
+        if document.state != DocumentState.RECEIVED:
             return
         if sure and (method != "learned" or all(view.aside or view.type_id is not None for view in views)):
             _apply(session, None, document, views)
         else:
-            document.state, document.pieces = "to cut", [asdict(view) for view in views]
+            change_state(document, DocumentState.TO_CUT, By.PROGRAM)
+            document.pieces = [asdict(view) for view in views]
 
 
 def _proposed(
-    store: Store, workspace_id: int, method: str, pages: Sequence[Page], sorters: LoadedSorters
+    store: Store, workspace_id: int, method: str, pages: Sequence[Page], classifiers: LoadedClassifiers
 ) -> list[Piece]:
     every = _EVERY.fullmatch(method)
     if every:
@@ -108,10 +111,10 @@ def _proposed(
         return cut_by_separators(pages)
     if method == "blanks":
         return cut_by_blanks(pages)
-    loaded = sorters.newest(store, workspace_id)
+    loaded = classifiers.newest(store, workspace_id)
     if loaded is None or loaded.cutter is None:  # nothing learned yet: one paper, for a person to cut
         return [Piece(tuple(range(len(pages))), sure=0.5)]
-    return loaded.cutter.cut(pages, loaded.sorter)
+    return loaded.cutter.cut(pages, loaded.classifier)
 
 
 def _is_sure(view: PieceView) -> bool:
@@ -122,11 +125,14 @@ def _views(pieces: Sequence[Piece], count: int, type_id: int | None) -> list[Pie
     """Pieces by page numbers, and what lies in none of them set aside, all in the order of the pages."""
     views = [
         PieceView(
-            [n + 1 for n in piece.pages], type_id if piece.type_id is None else piece.type_id, False, round(piece.sure, 3),
+            [n + 1 for n in piece.pages],
+            type_id if piece.type_id is None else piece.type_id,
+            False,
+            round(piece.sure, 3),
             round(piece.type_sure, 3),
         )
         for piece in pieces
-    ]  # fmt: skip
+    ]
     used = {number for view in views for number in view.pages}
     views += [PieceView([number], None, True) for number in range(1, count + 1) if number not in used]
     return sorted(views, key=lambda view: view.pages[0])
@@ -150,17 +156,36 @@ def bundle_view(store: Store, document_id: int) -> BundleView:
             select(Document.id).where(Document.parent_id == document_id).order_by(Document.id)
         ).all()
         return BundleView(
-            document.id, document.name, document.state, document.cut, document.purpose, document.type_id, document.workspace_id, document.revision,
+            document.id,
+            document.name,
+            document.state,
+            document.cut,
+            document.purpose,
+            document.type_id,
+            document.workspace_id,
+            document.revision,
             [
-                BundlePage(row.number, row.width_pt, row.height_pt, row.word_count, is_blank(page), is_separator(page), row.read_at is not None)
+                BundlePage(
+                    row.number,
+                    row.width_pt,
+                    row.height_pt,
+                    row.word_count,
+                    is_blank(page),
+                    is_separator(page),
+                    row.read_at is not None,
+                )
                 for row, page in zip(rows, pages, strict=True)
             ],
-            [PieceView(**piece) for piece in kept], [(type_id, name) for type_id, name in types], list(children), SURE_LEAST,
-        )  # fmt: skip
+            [PieceView(**piece) for piece in kept],
+            [(type_id, name) for type_id, name in types],
+            list(children),
+            SURE_LEAST,
+        )
 
 
 def save_pieces(store: Store, actor: Actor, document_id: int, pieces: Sequence[PieceView], revision: int) -> int:
-    """Keep how the light table is laid out now. Conflict when somebody else changed it meanwhile. Returns the new revision."""
+    """Keep how the light table is laid out now. Conflict when somebody else changed it meanwhile. Returns the new
+    revision."""
     actor.require(GATHER)
     with store.session() as session:
         document = _checked(session, document_id, pieces, revision)
@@ -183,7 +208,11 @@ def _checked(session: Session, document_id: int, pieces: Sequence[PieceView], re
     """The bundle, locked, when nobody has worked on it or changed its cuts meanwhile and the pieces make sense."""
     document = document_row(session, document_id, lock=True)
     worked = session.scalar(select(func.count(Label.id)).where(Label.document_id == document.id)) or 0
-    if worked or document.state in ("received", "unpacked", "settled", "delivered", "labelled", "in hand"):
+    if (
+        worked
+        or not can_change(document, DocumentState.UNPACKED, By.PERSON)
+        or document.state == DocumentState.UNPACKED
+    ):
         raise Conflict(f"“{document.name}” is {document.state}; it can't be cut now.")
     if document.revision != revision:
         raise Conflict("Somebody else has changed the cuts meanwhile. Load the page again to see them.")
@@ -202,7 +231,8 @@ def _apply(session: Session, actor: Actor | None, bundle: Document, pieces: Sequ
     rows = {row.number: row for row in page_rows(session, bundle.id)}
     drop_drafts(session, bundle.id)
     made = [_paper(session, actor, bundle, piece, rows) for piece in pieces if not piece.aside]
-    bundle.state, bundle.pieces = "unpacked", [asdict(piece) for piece in pieces]
+    change_state(bundle, DocumentState.UNPACKED, By.PROGRAM if actor is None else By.PERSON)
+    bundle.pieces = [asdict(piece) for piece in pieces]
     bundle.revision += 1
     record(session, actor, Action.CUT, "document", bundle.id, papers=len(made))
     if actor is not None:
@@ -211,9 +241,25 @@ def _apply(session: Session, actor: Actor | None, bundle: Document, pieces: Sequ
 
 
 _COPIED = (
-    "source_index", "read_at", "problem", "note", "how", "width_pt", "height_pt", "rotation", "skew", "source", "engine", "confidence",
-    "word_count", "words", "peek", "view_key", "view_width", "view_height",
-)  # fmt: skip
+    "source_index",
+    "read_at",
+    "problem",
+    "note",
+    "reading_options",
+    "width_pt",
+    "height_pt",
+    "rotation",
+    "skew",
+    "source",
+    "engine",
+    "confidence",
+    "word_count",
+    "words",
+    "peek",
+    "view_key",
+    "view_width",
+    "view_height",
+)
 
 
 def _paper(session: Session, actor: Actor | None, bundle: Document, piece: PieceView, rows: dict[int, PageRow]) -> int:
@@ -221,11 +267,24 @@ def _paper(session: Session, actor: Actor | None, bundle: Document, piece: Piece
     said = _said(piece.pages)
     name = PurePosixPath(bundle.name)
     child = Document(
-        workspace_id=bundle.workspace_id, type_id=piece.type_id, source_file_id=bundle.source_file_id, source_id=bundle.source_id,
-        batch_id=bundle.batch_id, parent_id=bundle.id, parent_part=f"pages {said}", reading_key=bundle.reading_key, engine=bundle.engine,
-        language=bundle.language, name=f"{name.stem[:200]} p. {said}{name.suffix}"[-255:], purpose=bundle.purpose, received_by=bundle.received_by,
-        page_count=len(piece.pages), pages_read=len(piece.pages), note=bundle.note, placed_by="person" if actor else "program",
-    )  # fmt: skip
+        workspace_id=bundle.workspace_id,
+        type_id=piece.type_id,
+        source_file_id=bundle.source_file_id,
+        source_id=bundle.source_id,
+        batch_id=bundle.batch_id,
+        parent_id=bundle.id,
+        parent_part=f"pages {said}",
+        reading_key=bundle.reading_key,
+        engine=bundle.engine,
+        language=bundle.language,
+        name=f"{name.stem[:200]} p. {said}{name.suffix}"[-255:],
+        purpose=bundle.purpose,
+        received_by=bundle.received_by,
+        page_count=len(piece.pages),
+        pages_read=len(piece.pages),
+        note=bundle.note,
+        placed_by=PlacedBy.PERSON if actor else PlacedBy.PROGRAM,
+    )
     session.add(child)
     session.flush()
     for number, page in enumerate(piece.pages, 1):
@@ -251,26 +310,24 @@ def _said(pages: Sequence[int]) -> str:
 
 
 def join_again(store: Store, actor: Actor, document_id: int) -> None:
-    """Undo a cut: its papers go, as far as nobody has labelled or settled anything on one, and the bundle lies on the light
-    table again as it was cut."""
+    """Undo a cut: its papers go, as far as nobody has labelled or settled anything on one, and the bundle lies on
+    the light table again as it was cut."""
     actor.require(GATHER)
     with store.session() as session:
         bundle = document_row(session, document_id, lock=True)
         children = session.scalars(select(Document).where(Document.parent_id == document_id)).all()
-        if bundle.state != "unpacked" or not bundle.page_count:
+        if bundle.state != DocumentState.UNPACKED or not bundle.page_count:
             raise Conflict(f"“{bundle.name}” is not cut.")
         for child in children:
             _must_be_untouched(session, child)
         session.execute(delete(Document).where(Document.parent_id == document_id))
-        bundle.state = "to cut"
+        change_state(bundle, DocumentState.TO_CUT, By.PERSON)
         bundle.revision += 1
         record(session, actor, Action.JOIN, "document", document_id, papers=len(children))
 
 
 def _must_be_untouched(session: Session, child: Document) -> None:
-    labels = session.scalar(select(func.count(Label.id)).where(Label.document_id == child.id)) or 0
-    settled = session.scalar(select(func.count(Result.id)).where(Result.document_id == child.id, Result.origin == "person")) or 0  # fmt: skip
-    if labels or settled or child.state in ("settled", "delivered"):
+    if is_worked_on(session, child.id) or child.state in (DocumentState.SETTLED, DocumentState.DELIVERED):
         raise Conflict(f"“{child.name}” is worked on already ({child.state}); the cut stays.")
 
 
@@ -279,11 +336,16 @@ def open_bundles(store: Store, workspace_id: int) -> list[dict[str, Any]]:
     with store.session() as session:
         rows = session.scalars(
             select(Document)
-            .where(Document.workspace_id == workspace_id, Document.state == "to cut")
+            .where(Document.workspace_id == workspace_id, Document.state == DocumentState.TO_CUT)
             .order_by(Document.id)
             .options(undefer(Document.pieces))
         )
         return [
-            {"id": row.id, "name": row.name, "pages": row.page_count or 0, "papers": sum(1 for piece in row.pieces or [] if not piece.get("aside"))}
+            {
+                "id": row.id,
+                "name": row.name,
+                "pages": row.page_count or 0,
+                "papers": sum(1 for piece in row.pieces or [] if not piece.get("aside")),
+            }
             for row in rows
-        ]  # fmt: skip
+        ]

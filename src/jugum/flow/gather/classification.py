@@ -1,4 +1,5 @@
-"""How papers of a type are told: phrases, near twins, and what became of papers and bundles that the newest sorter had not seen."""
+"""How papers of a type are told: phrases, near twins, and what became of papers and bundles that the newest sorter
+had not seen."""
 
 from __future__ import annotations
 
@@ -13,7 +14,7 @@ from jugum.core.classification.phrases import Phrases
 from jugum.core.evaluation.tables import ReportTable
 from jugum.core.training.verdicts import Counts
 from jugum.errors import InputError
-from jugum.flow.gather.place import LoadedSorters, phrases_in
+from jugum.flow.gather.place import LoadedClassifiers, phrases_in
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import type_row
@@ -34,8 +35,8 @@ class TwinView:
 
 @dataclass(frozen=True)
 class CuttingView:
-    """How bundles of papers that the cutter had not seen were cut, `looks` seen or not: beginnings of papers (F1 0–1 with its 95 % interval, how many
-    there are), and papers cut out whole (share of `papers` with its interval)."""
+    """How bundles of papers that the cutter had not seen were cut, `looks` seen or not: beginnings of papers (F1 0–1
+    with its 95 % interval, how many there are), and papers cut out whole (share of `papers` with its interval)."""
 
     looks: str
     bundles: int
@@ -49,8 +50,9 @@ class CuttingView:
 
 @dataclass(frozen=True)
 class SortingView:
-    """How papers of a type are told: its phrases, its near twins, and what became of papers of each type when judged by a sorter that had not
-    seen them: a row a type with its counts for each of `placed_as`. "" stands for no known type and for unplaced."""
+    """How papers of a type are told: its phrases, its near twins, and what became of papers of each type when judged
+    by a sorter that had not seen them: a row a type with its counts for each of `placed_as`. "" stands for no known
+    type and for unplaced."""
 
     pro: list[str]
     contra: list[str]
@@ -60,7 +62,7 @@ class SortingView:
     cutting: list[CuttingView]
 
 
-def sorting_view(store: Store, sorters: LoadedSorters, type_id: int) -> SortingView:
+def sorting_view(store: Store, classifiers: LoadedClassifiers, type_id: int) -> SortingView:
     with store.session() as session:
         row = type_row(session, type_id)
         workspace_id = row.workspace_id
@@ -70,11 +72,11 @@ def sorting_view(store: Store, sorters: LoadedSorters, type_id: int) -> SortingV
                 select(DocumentType.id, DocumentType.name).where(DocumentType.workspace_id == workspace_id)
             ).all()
         )
-    loaded = sorters.newest(store, workspace_id)
-    pairs = loaded.sorter.twins() if loaded is not None else []
+    loaded = classifiers.newest(store, workspace_id)
+    pairs = loaded.classifier.twins() if loaded is not None else []
     others = [(b if a == type_id else a, alike) for a, b, alike in pairs if type_id in (a, b)]
     twins = [TwinView(other, names[other], alike) for other, alike in others if other in names]
-    placed_as, confusion = _confusion(loaded.sorter.figures if loaded is not None else (), names)
+    placed_as, confusion = _confusion(loaded.classifier.figures if loaded is not None else (), names)
     cutting = loaded.report.get("cutting", {}) if loaded is not None else {}
     return SortingView(
         list(said.pro),
@@ -89,11 +91,18 @@ def sorting_view(store: Store, sorters: LoadedSorters, type_id: int) -> SortingV
 def _cutting(kept: Mapping[str, Any]) -> list[CuttingView]:
     return [
         CuttingView(
-            looks, one["bundles"], one["papers"], one["starts"]["there"], Counts(**one["starts"]).f1, tuple(one["starts_interval"]), one["whole"],
+            looks,
+            one["bundles"],
+            one["papers"],
+            one["starts"]["there"],
+            Counts(**one["starts"]).f1,
+            tuple(one["starts_interval"]),
+            one["whole"],
             tuple(one["whole_interval"]),
         )
-        for looks, key in (("seen", "seen"), ("not seen", "unseen")) if (one := kept.get(key))
-    ]  # fmt: skip
+        for looks, key in (("seen", "seen"), ("not seen", "unseen"))
+        if (one := kept.get(key))
+    ]
 
 
 def _confusion(
@@ -141,12 +150,34 @@ def sorting_tables(view: SortingView) -> list[ReportTable]:
         "types", "Types", columns, tuple((name or "no type it knew", *counts) for name, counts in view.confusion)
     )
     bundles = ReportTable(
-        "bundles", "Bundles", ("layouts", "bundles", "papers", "beginnings", "F1", "F1 low", "F1 high", "papers whole", "whole low", "whole high"),
+        "bundles",
+        "Bundles",
+        (
+            "layouts",
+            "bundles",
+            "papers",
+            "beginnings",
+            "F1",
+            "F1 low",
+            "F1 high",
+            "papers whole",
+            "whole low",
+            "whole high",
+        ),
         tuple(
-            (one.looks, one.bundles, one.papers, one.starts, round(one.f1, 4), *_rounded(one.f1_interval), one.whole, *_rounded(one.whole_interval))
+            (
+                one.looks,
+                one.bundles,
+                one.papers,
+                one.starts,
+                round(one.f1, 4),
+                *_rounded(one.f1_interval),
+                one.whole,
+                *_rounded(one.whole_interval),
+            )
             for one in view.cutting
         ),
-    )  # fmt: skip
+    )
     return [one for one in (types, bundles) if one.rows]
 
 

@@ -10,6 +10,7 @@ from sqlalchemy import and_, delete, func, or_, select, text, update
 from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.ocr import check_engine, check_language, plain_name
+from jugum.core.states import By, DocumentState, PlacedBy, Purpose
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.bundles import check_method
 from jugum.flow.gather.read import (
@@ -23,19 +24,20 @@ from jugum.flow.gather.read import (
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.office.types import type_row
+from jugum.flow.states import change_state
+from jugum.flow.states import set_aside as set_aside_state
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, SourceFile, Workspace
 
 __all__ = ["Intake", "Received", "document_row", "pages_of", "plain_name", "receive"]
 
-PURPOSES = ("sample", "live")
-NO_SAMPLE = ("delivered", "received", "set aside", "to cut", "unplaced", "unpacked")  # states a sample isn't made from
+PURPOSES = tuple(Purpose)
 
 
 @dataclass(frozen=True)
 class Intake:
-    """How what comes in is to be read and cut, and what it came with. None for `engine`: the setting's. `workspace_id` is needed
-    only where no type tells it and there are several."""
+    """How what comes in is to be read and cut, and what it came with. None for `engine`: the setting's.
+    `workspace_id` is needed only where no type tells it and there are several."""
 
     workspace_id: int | None = None
     source_id: int | None = None
@@ -83,14 +85,22 @@ class DocumentView:
 
 
 def receive(
-    store: Store, actor: Actor | None, type_id: int | None, name: str, data: bytes, *, purpose: str, again: bool = False,
+    store: Store,
+    actor: Actor | None,
+    type_id: int | None,
+    name: str,
+    data: bytes,
+    *,
+    purpose: str,
+    again: bool = False,
     intake: Intake | None = None,
-) -> Received:  # fmt: skip
-    """Keep a file and queue its reading; done when bytes and row are safe. Without a type the program finds it out. The same
-    bytes as an earlier file of the workspace give back the paper that is there (`twin`), unless `again` asks for a second.
+) -> Received:
+    """Keep a file and queue its reading; done when bytes and row are safe. Without a type the program finds it out. The
+    same bytes as an earlier file of the workspace give back the paper that is there (`twin`), unless `again` asks for a
+    second.
 
-    Empty and too large files are refused here; everything else is kept, and what can't be read says so in its row. `actor` is
-    None for what a source of the workspace brings.
+    Empty and too large files are refused here; everything else is kept, and what can't be read says so in its row.
+    `actor` is None for what a source of the workspace brings.
     """
     if actor is not None:
         actor.require(GATHER)
@@ -120,10 +130,19 @@ def receive(
                 return Received(twin.id, twin.name, True)
         file = source_file(session, workspace_id, key, name, len(data))
         document = Document(
-            workspace_id=workspace_id, type_id=type_id, source_file_id=file.id, name=name, purpose=purpose,
-            received_by=actor.id if actor else None, source_id=intake.source_id, batch_id=intake.batch_id, engine=engine,
-            language=intake.language, cut=intake.cut, placed_by="person" if actor else "program",
-        )  # fmt: skip
+            workspace_id=workspace_id,
+            type_id=type_id,
+            source_file_id=file.id,
+            name=name,
+            purpose=purpose,
+            received_by=actor.id if actor else None,
+            source_id=intake.source_id,
+            batch_id=intake.batch_id,
+            engine=engine,
+            language=intake.language,
+            cut=intake.cut,
+            placed_by=PlacedBy.PERSON if actor else PlacedBy.PROGRAM,
+        )
         session.add(document)
         session.flush()
         queue_opening(session, document, sooner=5)
@@ -174,7 +193,11 @@ def documents(
         # Bundles and containers have no type of their own; they are shown with every type of their workspace.
         its = or_(
             Document.type_id == type_id,
-            and_(Document.type_id.is_(None), Document.workspace_id == workspace_id, Document.state != "unplaced"),
+            and_(
+                Document.type_id.is_(None),
+                Document.workspace_id == workspace_id,
+                Document.state != DocumentState.UNPLACED,
+            ),
         )
         query = select(Document).where(its).options(joinedload(Document.file))
         if batch_id:
@@ -213,12 +236,30 @@ def _views(session: Session, rows: Sequence[Document]) -> list[DocumentView]:
     }
     return [
         DocumentView(
-            row.id, row.name, row.purpose, row.state, row.reason, row.page_count, row.pages_read, row.received_at,
-            row.file.bytes, row.file.sha256, *read.get(row.id, (None, None)), held.get(row.id, 0), row.type_id, row.locked, row.note,
-            row.parent_id, row.batch_id, row.engine, row.language, row.cut, row.workspace_id,
+            row.id,
+            row.name,
+            row.purpose,
+            row.state,
+            row.reason,
+            row.page_count,
+            row.pages_read,
+            row.received_at,
+            row.file.bytes,
+            row.file.sha256,
+            *read.get(row.id, (None, None)),
+            held.get(row.id, 0),
+            row.type_id,
+            row.locked,
+            row.note,
+            row.parent_id,
+            row.batch_id,
+            row.engine,
+            row.language,
+            row.cut,
+            row.workspace_id,
         )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 def set_aside(store: Store, actor: Actor, document_id: int, reason: str) -> None:
@@ -230,35 +271,35 @@ def set_aside(store: Store, actor: Actor, document_id: int, reason: str) -> None
         raise InputError("Say why the paper is set aside.")
     with store.session() as session:
         document = document_row(session, document_id)
-        if document.state == "delivered":
+        if document.state == DocumentState.DELIVERED:
             raise Conflict(f"“{document.name}” is delivered already and can't be set aside.")
-        if document.state == "unpacked":
+        if document.state == DocumentState.UNPACKED:
             raise Conflict(f"“{document.name}” was taken apart; set its papers aside, or join them again.")
         record(session, actor, Action.SET_ASIDE, "document", document_id, before=document.state, reason=reason)
-        document.state, document.reason, document.set_aside_by = "set aside", reason, actor.id
+        set_aside_state(document, reason, person_id=actor.id)
 
 
 def take_back(store: Store, actor: Actor, document_id: int) -> None:
-    """Undo setting aside: the paper goes back to where its reading, labels and holds say it was; one that was not read to
-    its end is read again."""
+    """Undo setting aside: the paper goes back to where its reading, labels and holds say it was; one that was not
+    read to its end is read again."""
     actor.require(GATHER)
     with store.session() as session:
         document = document_row(session, document_id)
-        if document.state != "set aside":
+        if document.state != DocumentState.SET_ASIDE:
             raise Conflict(f"“{document.name}” is not set aside.")
         if document.locked:
             raise Conflict(f"“{document.name}” is locked: give its password instead.")
         was_read = bool(document.page_count) and document.pages_read == document.page_count
-        document.reason = document.set_aside_by = None
-        document.state = "received"
         record(session, actor, Action.RETURN, "document", document_id)
         labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
+        if was_read and labelled and document.purpose == Purpose.SAMPLE:
+            change_state(document, DocumentState.IN_PROGRESS, By.PERSON)
+            return
+        change_state(document, DocumentState.RECEIVED, By.PERSON)
         if not document.page_count:
             queue_opening(session, document, sooner=5)
         elif not was_read:
             queue_unread(session, document)
-        elif labelled and document.purpose == "sample":
-            document.state = "in hand"
         elif not session.scalar(
             select(PageRow.id).where(PageRow.document_id == document_id, PageRow.problem == "").limit(1)
         ):
@@ -273,16 +314,17 @@ def take_back(store: Store, actor: Actor, document_id: int) -> None:
 def change_purpose(store: Store, actor: Actor, document_id: int, purpose: str) -> None:
     """Make a live paper a sample, so that it can be labelled whole. What was drafted for it is dropped."""
     actor.require(GATHER)
-    if purpose != "sample":
+    if purpose != Purpose.SAMPLE:
         raise InputError("A paper can only be made a sample; send it again to have it live.")
     with store.session() as session:
         document = document_row(session, document_id)
-        if document.purpose == "sample" or document.state in NO_SAMPLE:
-            raise Conflict(f"“{document.name}” is {document.state} and can't be made a sample.")
+        labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
+        if document.purpose == Purpose.SAMPLE:
+            raise Conflict(f"“{document.name}” is a sample already.")
         for table in (Hold, Result, Reading):
             session.execute(delete(table).where(table.document_id == document_id))
-        labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
-        document.purpose, document.state = "sample", "in hand" if labelled else "to label"
+        document.purpose = Purpose.SAMPLE
+        change_state(document, DocumentState.IN_PROGRESS if labelled else DocumentState.TO_LABEL, By.PERSON)
         record(session, actor, Action.MAKE_SAMPLE, "document", document_id)
 
 

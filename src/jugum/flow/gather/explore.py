@@ -1,4 +1,5 @@
-"""Looking closely at pages: pictures at any scale, the layers of a page, reading a region again, and everything to take away."""
+"""Looking closely at pages: pictures at any scale, the layers of a page, reading a region again, and everything to
+take away."""
 
 from __future__ import annotations
 
@@ -28,6 +29,7 @@ from jugum.core.ocr import (
     region_picture,
 )
 from jugum.core.page import Box, Page, Word, pack_words, reading_order
+from jugum.core.states import DocumentState
 from jugum.core.structure import Structure, structure_of
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import OpenPapers, document_row, page_of, page_rows
@@ -39,14 +41,19 @@ from jugum.store.models import Document, PageRow
 PICTURE_DPI_MAX = 600
 STRUCTURES_KEPT = 96
 FORMATS = {
-    "json": ("application/json", ".json"), "hocr": ("text/html", ".hocr.html"), "alto": ("application/xml", ".alto.xml"),
-    "text": ("text/plain", ".txt"), "csv": ("text/csv", ".tables.csv"), "pdf": ("application/pdf", ".searchable.pdf"),
+    "json": ("application/json", ".json"),
+    "hocr": ("text/html", ".hocr.html"),
+    "alto": ("application/xml", ".alto.xml"),
+    "text": ("text/plain", ".txt"),
+    "csv": ("text/csv", ".tables.csv"),
+    "pdf": ("application/pdf", ".searchable.pdf"),
     "xlsx": ("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", ".tables.xlsx"),
-}  # fmt: skip
+}
 
 
 class Explorer:
-    """Papers opened by this process for looking at, and layers of pages already worked out; one thread works at a time."""
+    """Papers opened by this process for looking at, and layers of pages already worked out; one thread works at a
+    time."""
 
     def __init__(self) -> None:
         self.papers = OpenPapers()
@@ -74,7 +81,8 @@ class Explorer:
 
 @dataclass(frozen=True)
 class LoadedPaper:
-    """A paper taken out of the database with the words of its read pages, so that what is worked out from it needs no open transaction."""
+    """A paper taken out of the database with the words of its read pages, so that what is worked out from it needs
+    no open transaction."""
 
     document: Document
     rows: tuple[PageRow, ...]
@@ -108,7 +116,7 @@ def _page_row(session: Session, document_id: int, number: int) -> tuple[Document
     return document, row
 
 
-# ---- Pictures ---------------------------------------------------------------------------------------------------------------
+# ---- Pictures --------------------------------------------------------------------------------------------------------
 
 
 def page_picture(store: Store, explorer: Explorer, document_id: int, number: int) -> bytes:
@@ -151,7 +159,7 @@ def _check_box(box: Box) -> None:
         raise InputError("A region is four numbers from 0 to 1: left, top, right, bottom.")
 
 
-# ---- Layers -----------------------------------------------------------------------------------------------------------------
+# ---- Layers ----------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -188,11 +196,23 @@ def layers(store: Store, explorer: Explorer, document_id: int, number: int) -> P
     empty = row.read_at is None or bool(row.problem)
     found = {} if empty else structure_data(explorer.structure(store, document, row))
     return PageLayers(
-        number, row.view_width, row.view_height, row.width_pt, row.height_pt, row.source, row.engine, row.rotation, row.skew,
-        round(row.confidence, 4), row.note, row.problem, row.read_at is not None,
+        number,
+        row.view_width,
+        row.view_height,
+        row.width_pt,
+        row.height_pt,
+        row.source,
+        row.engine,
+        row.rotation,
+        row.skew,
+        round(row.confidence, 4),
+        row.note,
+        row.problem,
+        row.read_at is not None,
         list(map(_shown, page.words)),
-        "" if empty else page_text([page]), found,
-    )  # fmt: skip
+        "" if empty else page_text([page]),
+        found,
+    )
 
 
 def structure_on(store: Store, session: Session, explorer: Explorer, document: Document, number: int) -> Structure:
@@ -208,12 +228,13 @@ def read_here(store: Store, explorer: Explorer, document_id: int, number: int, a
     return list(map(_shown, _read(store, explorer, document_id, number, asked)))
 
 
-# ---- By hand -----------------------------------------------------------------------------------------------------------------
+# ---- By hand ---------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class RegionAsked:
-    """A region to be read again: engine, language, resolution (None: twice the usual), light evened out first or not."""
+    """A region to be read again: engine, language, resolution (None: twice the usual), light evened out first or
+    not."""
 
     box: tuple[float, float, float, float]
     engine: str = "careful"
@@ -222,7 +243,9 @@ class RegionAsked:
     contrast: bool = False
 
 
-def try_region(store: Store, explorer: Explorer, actor: Actor, document_id: int, number: int, asked: RegionAsked) -> list[list[Any]]:  # fmt: skip
+def try_region(
+    store: Store, explorer: Explorer, actor: Actor, document_id: int, number: int, asked: RegionAsked
+) -> list[list[Any]]:
     """Words of a region read in another way, to be looked at; nothing is changed."""
     actor.require(GATHER)
     return read_here(store, explorer, document_id, number, asked)
@@ -243,14 +266,17 @@ def _read(store: Store, explorer: Explorer, document_id: int, number: int, asked
         return read_region(explorer.paper(store, document), row.source_index, page_of(row), box, engine, how)
 
 
-def take_region(store: Store, explorer: Explorer, actor: Actor, document_id: int, number: int, asked: RegionAsked) -> int:  # fmt: skip
-    """Read a region in another way and put its words in place of those that lie in it. Returns how many there are now."""
+def take_region(
+    store: Store, explorer: Explorer, actor: Actor, document_id: int, number: int, asked: RegionAsked
+) -> int:
+    """Read a region in another way and put its words in place of those that lie in it. Returns how many there are
+    now."""
     actor.require(GATHER)
     found = _read(store, explorer, document_id, number, asked)
     box = Box(*asked.box)
     with store.session() as session:
         document, row = _page_row(session, document_id, number)
-        if document.state in ("settled", "delivered"):
+        if document.state in (DocumentState.SETTLED, DocumentState.DELIVERED):
             raise Conflict(f"“{document.name}” is {document.state}; its words can't be changed.")
         page = page_of(row)
         kept = [word for word in page.words if not box.contains(*word.box.middle)]
@@ -273,7 +299,7 @@ def take_region(store: Store, explorer: Explorer, actor: Actor, document_id: int
         return len(words)
 
 
-# ---- To take away ---------------------------------------------------------------------------------------------------------------
+# ---- To take away ----------------------------------------------------------------------------------------------------
 
 
 def taken_away(store: Store, explorer: Explorer, document_id: int, kind: str) -> tuple[str, str, bytes]:
@@ -292,7 +318,9 @@ def taken_away(store: Store, explorer: Explorer, document_id: int, kind: str) ->
     return name, media, _written(store, explorer, kind, document, rows, pages)
 
 
-def _written(store: Store, explorer: Explorer, kind: str, document: Document, rows: Sequence[PageRow], pages: Sequence[Page]) -> bytes:  # fmt: skip
+def _written(
+    store: Store, explorer: Explorer, kind: str, document: Document, rows: Sequence[PageRow], pages: Sequence[Page]
+) -> bytes:
     if kind == "text":
         return page_text(pages).encode()
     if kind == "hocr":

@@ -31,16 +31,18 @@ from jugum.core.ocr import (
     view_size,
 )
 from jugum.core.page import Page, PageSource, pack_words, unpack_words
+from jugum.core.states import BatchState, By, DocumentState, PlacedBy, Purpose
 from jugum.errors import Conflict, InputError, LockedPaper, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
+from jugum.flow.states import change_state, set_aside
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Hold, PageRow, SourceFile
 from jugum.store.queue import QueuedJob, Task, document_job, enqueue, enqueue_all, is_waiting
 
-PRIORITY = {"live": 40, "sample": 50}
+PRIORITY = {Purpose.LIVE: 40, Purpose.SAMPLE: 50}
 FAIR_PAGES = 8  # pages of one paper that are read before a long one waits for others
-REDRAFTED = ("placed", "drafted", "held", "passed")
+REDRAFTED = (DocumentState.PLACED, DocumentState.DRAFTED, DocumentState.HELD, DocumentState.PASSED)
 
 
 class OpenPapers:
@@ -82,9 +84,10 @@ def document_row(session: Session, document_id: int, *, lock: bool = False) -> D
 
 
 def priority_of(document: Document, index: int = 0) -> int:
-    """Live papers wait less than samples of the same batch priority; after eight pages a long paper steps back behind others."""
+    """Live papers wait less than samples of the same batch priority; after eight pages a long paper steps back
+    behind others."""
     batch = document.batch.priority if document.batch else 0
-    return PRIORITY[document.purpose] + 20 * batch - (10 if index >= FAIR_PAGES else 0) - min(9, index // 40)
+    return PRIORITY[Purpose(document.purpose)] + 20 * batch - (10 if index >= FAIR_PAGES else 0) - min(9, index // 40)
 
 
 def queue_opening(session: Session, document: Document, *, sooner: int = 0) -> None:
@@ -93,18 +96,18 @@ def queue_opening(session: Session, document: Document, *, sooner: int = 0) -> N
     enqueue_all(session, [document_job(Task.OPEN_DOCUMENT, document.id, priority)])
 
 
-# ---- Opening ---------------------------------------------------------------------------------------------------------------
+# ---- Opening ---------------------------------------------------------------------------------------------------------
 
 
 def open_document(store: Store, document_id: int, papers: OpenPapers) -> None:
     """Find out what a received file is: take a container apart, convert what needs it, and queue a task for each page.
 
-    Can be repeated: pages and parts that are there already are not made again. What can't be opened is set aside with the
-    reason; only faults of our own side are raised, to be tried again.
+    Can be repeated: pages and parts that are there already are not made again. What can't be opened is set aside
+    with the reason; only faults of our own side are raised, to be tried again.
     """
     with store.session() as session:
         document = document_row(session, document_id)
-        if document.state != "received" or _stopped(session, document):
+        if document.state != DocumentState.RECEIVED or _is_paused(session, document):
             return
         name, key, derived = document.name, document.file.sha256, document.reading_key
     try:
@@ -140,9 +143,22 @@ def _queue_pages(store: Store, document_id: int, count: int, derived: str | None
 
 
 _EMPTY: dict[str, Any] = {
-    "problem": "", "note": "", "how": {}, "width_pt": 595.0, "height_pt": 842.0, "rotation": 0, "skew": 0.0, "source": "", "engine": "",
-    "confidence": 0.0, "word_count": 0, "words": b"", "peek": b"", "view_width": 0, "view_height": 0,
-}  # fmt: skip
+    "problem": "",
+    "note": "",
+    "how": {},
+    "width_pt": 595.0,
+    "height_pt": 842.0,
+    "rotation": 0,
+    "skew": 0.0,
+    "source": "",
+    "engine": "",
+    "confidence": 0.0,
+    "word_count": 0,
+    "words": b"",
+    "peek": b"",
+    "view_width": 0,
+    "view_height": 0,
+}
 
 
 def queue_unread(session: Session, document: Document) -> int:
@@ -162,14 +178,15 @@ def queue_unread(session: Session, document: Document) -> int:
     return len(unread)
 
 
-def _stopped(session: Session, document: Document) -> bool:
+def _is_paused(session: Session, document: Document) -> bool:
     return document.batch_id is not None and bool(
-        session.scalar(select(Batch.stopped).where(Batch.id == document.batch_id))
+        session.scalar(select(Batch.id).where(Batch.id == document.batch_id, Batch.state == BatchState.PAUSED))
     )
 
 
 def _unpack(store: Store, document_id: int, name: str, data: bytes) -> None:
-    """A document for each part of a mail or archive, the container then being `unpacked`; parts that are there are left."""
+    """A document for each part of a mail or archive, the container then being `unpacked`; parts that are there are
+    left."""
     note = mail_note(data) if kind_of(data, name) is FileKind.MAIL else ""
     taken, problems = 0, []
     for number, part in enumerate(unpack(data, name, limits(store))):
@@ -186,9 +203,9 @@ def _unpack(store: Store, document_id: int, name: str, data: bytes) -> None:
         document.note = note
         if not taken:
             said = " ".join(problems) or "It holds no file."
-            document.state, document.reason = "set aside", f"Nothing could be taken out of “{name}”. {said}"[:2000]
+            set_aside(document, f"Nothing could be taken out of “{name}”. {said}"[:2000])
         else:
-            document.state = "unpacked"
+            change_state(document, DocumentState.UNPACKED, By.PROGRAM)
             left = f"; left out: {' '.join(problems)}" if problems else ""
             document.note = (note + f"\n\n{taken} {'paper' if taken == 1 else 'papers'} taken out{left}").strip()[:6000]
         record(session, None, Action.UNPACK, "document", document_id, taken=taken, problems=problems)
@@ -203,10 +220,21 @@ def _keep_part(store: Store, parent_id: int, part: str, name: str, data: bytes, 
             return
         file = source_file(session, parent.workspace_id, key, name, len(data))
         child = Document(
-            workspace_id=parent.workspace_id, type_id=parent.type_id, source_file_id=file.id, source_id=parent.source_id,
-            batch_id=parent.batch_id, parent_id=parent_id, parent_part=part, engine=parent.engine, language=parent.language,
-            cut=parent.cut, note=note, name=name, purpose=parent.purpose, received_by=parent.received_by,
-        )  # fmt: skip
+            workspace_id=parent.workspace_id,
+            type_id=parent.type_id,
+            source_file_id=file.id,
+            source_id=parent.source_id,
+            batch_id=parent.batch_id,
+            parent_id=parent_id,
+            parent_part=part,
+            engine=parent.engine,
+            language=parent.language,
+            cut=parent.cut,
+            note=note,
+            name=name,
+            purpose=parent.purpose,
+            received_by=parent.received_by,
+        )
         session.add(child)
         session.flush()
         queue_opening(session, child)
@@ -234,12 +262,12 @@ def unlock(store: Store, actor: Actor, document_id: int, password: str) -> None:
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
         document.reading_key, document.locked = derived, False
-        document.state, document.reason, document.set_aside_by = "received", None, None
+        change_state(document, DocumentState.RECEIVED, By.PERSON)
         record(session, actor, Action.UNLOCK, "document", document_id)
         queue_opening(session, document, sooner=10)
 
 
-# ---- Pages -----------------------------------------------------------------------------------------------------------------
+# ---- Pages -----------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -261,14 +289,20 @@ def read_one_page(store: Store, page_id: int, papers: OpenPapers) -> None:
     with store.session() as session:
         row = session.get(PageRow, page_id)
         document = session.get(Document, row.document_id) if row is not None else None
-        if row is None or document is None or row.read_at is not None or document.state == "set aside":
+        if row is None or document is None or row.read_at is not None or document.state == DocumentState.SET_ASIDE:
             return
-        if document.state == "received" and _stopped(session, document):
+        if document.state == DocumentState.RECEIVED and _is_paused(session, document):
             return  # it goes on with its batch; what a person asks for of a read paper is done all the same
         job = _Job(
-            page_id, document.id, document.reading_key or document.file.sha256, document.name, row.source_index,
-            row.how.get("engine", document.engine), row.how.get("language", document.language), row.how,
-        )  # fmt: skip
+            page_id,
+            document.id,
+            document.reading_key or document.file.sha256,
+            document.name,
+            row.source_index,
+            row.reading_options.get("engine", document.engine),
+            row.reading_options.get("language", document.language),
+            row.reading_options,
+        )
     try:
         paper = papers.paper(store, job.key, job.name)
         engine = papers.engine(job.engine, job.language)
@@ -292,11 +326,22 @@ def _keep_page(store: Store, job: _Job, read: ReadPage, engine: str) -> None:
     width, height = view_size(read.page)
     page = read.page
     values: dict[str, Any] = {
-        "width_pt": page.width_pt, "height_pt": page.height_pt, "rotation": page.rotation, "skew": page.skew, "source": page.source.value,
-        "engine": "" if page.source is PageSource.TEXT_LAYER else engine, "confidence": page.mean_confidence,
-        "word_count": len(page.words), "words": pack_words(page.words), "peek": read.peek, "view_key": None, "view_width": width,
-        "view_height": height, "problem": "", "note": read.note,
-    }  # fmt: skip
+        "width_pt": page.width_pt,
+        "height_pt": page.height_pt,
+        "rotation": page.rotation,
+        "skew": page.skew,
+        "source": page.source.value,
+        "engine": "" if page.source is PageSource.TEXT_LAYER else engine,
+        "confidence": page.mean_confidence,
+        "word_count": len(page.words),
+        "words": pack_words(page.words),
+        "peek": read.peek,
+        "view_key": None,
+        "view_width": width,
+        "view_height": height,
+        "problem": "",
+        "note": read.note,
+    }
     _keep(store, job.page_id, job.document_id, values)
 
 
@@ -336,15 +381,15 @@ def _keep(store: Store, page_id: int, document_id: int, values: dict[str, Any]) 
         counted = select(func.count(PageRow.id)).where(PageRow.document_id == document_id, PageRow.read_at.is_not(None))
         document.pages_read = session.scalar(counted) or 0
         whole = document.pages_read == document.page_count
-        if whole and document.state == "received":
+        if whole and document.state == DocumentState.RECEIVED:
             finish_reading(session, document)
         elif whole:
             _draft_again(session, document)
 
 
 def finish_reading(session: Session, document: Document, *, without_bad: bool = False) -> None:
-    """All pages are there: a bundle is cut, a paper without a type is placed, the others go on. A paper some of whose pages
-    can't be read is set aside, unless a person says to go on without them."""
+    """All pages are there: a bundle is cut, a paper without a type is placed, the others go on. A paper some of
+    whose pages can't be read is set aside, unless a person says to go on without them."""
     bad = session.execute(
         select(PageRow.number, PageRow.problem)
         .where(PageRow.document_id == document.id, PageRow.problem != "")
@@ -354,7 +399,7 @@ def finish_reading(session: Session, document: Document, *, without_bad: bool = 
         reason = bad[0].problem
         if len(bad) < (document.page_count or 0):
             reason = f"{len(bad)} of {document.page_count} pages can't be read: {reason} Try again to go on without."
-        document.state, document.reason, document.set_aside_by = "set aside", reason, None
+        set_aside(document, reason)
         record(session, None, Action.SET_ASIDE, "document", document.id, reason=reason)
         return
     record(session, None, Action.READ, "document", document.id, pages=document.page_count)
@@ -366,12 +411,12 @@ def finish_reading(session: Session, document: Document, *, without_bad: bool = 
         go_on(session, document)
 
 
-def go_on(session: Session, document: Document) -> None:
-    """What follows for a paper that is read and has its type."""
-    document.state = "to label" if document.purpose == "sample" else "placed"
-    if document.purpose == "live":
+def go_on(session: Session, document: Document, by: By = By.PROGRAM) -> None:
+    """What follows for a paper that is read and has its type, which a person gave it or the program."""
+    change_state(document, DocumentState.TO_LABEL if document.purpose == Purpose.SAMPLE else DocumentState.PLACED, by)
+    if document.purpose == Purpose.LIVE:
         enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document.id, 45)])
-    elif document.placed_by == "person":
+    elif document.placed_by == PlacedBy.PERSON:
         learn_soon(session, document.workspace_id)
 
 
@@ -383,7 +428,7 @@ def learn_soon(session: Session, workspace_id: int) -> None:
 
 def _draft_again(session: Session, document: Document) -> None:
     """Pages of a live paper that nobody has settled were read again: its fields are drafted anew."""
-    if document.purpose == "live" and document.state in REDRAFTED:
+    if document.purpose == Purpose.LIVE and document.state in REDRAFTED:
         session.execute(delete(Hold).where(Hold.document_id == document.id, Hold.settled_at.is_(None)))
         go_on(session, document)
 
@@ -391,7 +436,8 @@ def _draft_again(session: Session, document: Document) -> None:
 def _set_aside_by_program(store: Store, document_id: int, reason: str, *, locked: bool = False) -> None:
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
-        document.state, document.reason, document.set_aside_by, document.locked = "set aside", reason, None, locked
+        set_aside(document, reason)
+        document.locked = locked
         record(session, None, Action.SET_ASIDE, "document", document_id, reason=reason)
 
 
@@ -408,7 +454,8 @@ class ReadAgain:
 
 
 def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int] | None, asked: ReadAgain) -> int:
-    """Queue pages (all: None) to be read again in another way; what is there is shown until they are. Returns how many."""
+    """Queue pages (all: None) to be read again in another way; what is there is shown until they are. Returns how
+    many."""
     actor.require(GATHER)
     if asked.turn is not None and asked.turn % 90:
         raise InputError(f"{asked.turn} is no quarter turn; 90, 180 and 270 are.")
@@ -420,7 +467,13 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
         raise InputError(f"{asked.dpi} dpi can't be read at; 72 to 600 can.")
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
-        if document.state in ("received", "unpacked", "set aside", "delivered", "settled"):
+        if document.state in (
+            DocumentState.RECEIVED,
+            DocumentState.UNPACKED,
+            DocumentState.SET_ASIDE,
+            DocumentState.DELIVERED,
+            DocumentState.SETTLED,
+        ):
             raise Conflict(f"“{document.name}” is {document.state}; its pages can't be read again.")
         query = select(PageRow).where(PageRow.document_id == document_id)
         rows = session.scalars(query.where(PageRow.number.in_(pages)) if pages else query).all()
@@ -429,7 +482,7 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
             how |= {"engine": asked.engine or document.engine, "language": asked.language or document.language}
             if asked.turn is not None:
                 how["turn"] = (row.rotation + asked.turn) % 360
-            row.how, row.read_at = how, None
+            row.reading_options, row.read_at = how, None
         if not rows:
             raise NotFound(f"“{document.name}” has no such page.")
         document.pages_read = (document.page_count or 0) - len(rows)
@@ -440,13 +493,13 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
             "document",
             document_id,
             pages=[row.number for row in rows],
-            **rows[0].how,
+            **rows[0].reading_options,
         )
         session.flush()
         return queue_unread(session, document)
 
 
-# ---- What is there -----------------------------------------------------------------------------------------------------------
+# ---- What is there ---------------------------------------------------------------------------------------------------
 
 
 def page_of(row: PageRow) -> Page:

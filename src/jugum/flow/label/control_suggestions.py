@@ -1,4 +1,5 @@
-"""Planted suggestions: now and then a wrong one is shown on purpose, to see whether suggestions are looked at before they are agreed to.
+"""Planted suggestions: now and then a wrong one is shown on purpose, to see whether suggestions are looked at before
+they are agreed to.
 
 Off unless an analyst asks for it; what is agreed to blindly is not kept, and said at once.
 """
@@ -12,6 +13,7 @@ from dataclasses import dataclass, replace
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from jugum.core.states import DocumentState
 from jugum.errors import InputError
 from jugum.flow.label.next_paper import ORDERS
 from jugum.flow.label.suggestions import Suggested
@@ -19,7 +21,7 @@ from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
-from jugum.store.models import Document, Field, Plant
+from jugum.store.models import ControlSuggestion, Document, Field
 
 PER_HUNDRED_MAX = 10
 
@@ -35,11 +37,15 @@ def planted(
 ) -> dict[str, Suggested]:
     """Suggestions with some of them exchanged for the next candidate, as often as the type asks for; each is noted."""
     per_hundred = float(document.placed_type.labelling.get("plant", 0) or 0)
-    if not per_hundred or document.state == "labelled":
+    if not per_hundred or document.state == DocumentState.LABELLED:
         return suggested
     known = {
         row.field_id: row
-        for row in session.scalars(select(Plant).where(Plant.document_id == document.id, Plant.person_id == actor.id))
+        for row in session.scalars(
+            select(ControlSuggestion).where(
+                ControlSuggestion.document_id == document.id, ControlSuggestion.person_id == actor.id
+            )
+        )
     }
     rows = {row.key: row for row in document.placed_type.fields}
     shown = dict(suggested)
@@ -56,15 +62,19 @@ def planted(
         shown[key] = replace(one, values=[wrong], others=[one.values[0], *one.others[1:]])
         if before is None:
             text = wrong.normal or wrong.text
-            session.add(Plant(document_id=document.id, field_id=row.id, person_id=actor.id, text=text))
+            session.add(ControlSuggestion(document_id=document.id, field_id=row.id, person_id=actor.id, text=text))
     return shown
 
 
 def answered(session: Session, document: Document, row: Field, actor: Actor, said: Sequence[str]) -> str:
-    """Note what a person answered to a planted suggestion. Returns words for who agreed to it (their label is not kept)."""
+    """Note what a person answered to a planted suggestion. Returns words for who agreed to it (their label is not
+    kept)."""
     plant = session.scalar(
-        select(Plant).where(
-            Plant.document_id == document.id, Plant.field_id == row.id, Plant.person_id == actor.id, Plant.outcome == ""
+        select(ControlSuggestion).where(
+            ControlSuggestion.document_id == document.id,
+            ControlSuggestion.field_id == row.id,
+            ControlSuggestion.person_id == actor.id,
+            ControlSuggestion.outcome == "",
         )
     )
     if plant is None or not said:
@@ -72,11 +82,14 @@ def answered(session: Session, document: Document, row: Field, actor: Actor, sai
     plant.outcome = "agreed" if list(said) == [plant.text] else "caught"
     if plant.outcome == "caught":
         return ""
-    return f"“{plant.text}” for {row.name} was planted to see whether suggestions are looked at. It was not kept: look again."
+    return (
+        f"“{plant.text}” for {row.name} was planted to see whether suggestions are looked at. It was not kept: look "
+        "again."
+    )
 
 
 @dataclass(frozen=True)
-class PlantFigures:
+class ControlFigures:
     """How many planted suggestions were answered, and how many of these were caught."""
 
     per_hundred: float
@@ -84,20 +97,20 @@ class PlantFigures:
     caught: int
 
 
-def figures(store: Store, type_id: int) -> PlantFigures:
+def figures(store: Store, type_id: int) -> ControlFigures:
     with store.session() as session:
         row = type_row(session, type_id)
         counts: dict[str, int] = {
             outcome: count
             for outcome, count in session.execute(
-                select(Plant.outcome, func.count(Plant.id))
-                .join(Field, Plant.field_id == Field.id)
+                select(ControlSuggestion.outcome, func.count(ControlSuggestion.id))
+                .join(Field, ControlSuggestion.field_id == Field.id)
                 .where(Field.type_id == type_id)
-                .group_by(Plant.outcome)
+                .group_by(ControlSuggestion.outcome)
             )
         }
         caught = counts.get("caught", 0)
-        return PlantFigures(float(row.labelling.get("plant", 0) or 0), caught + counts.get("agreed", 0), caught)
+        return ControlFigures(float(row.labelling.get("plant", 0) or 0), caught + counts.get("agreed", 0), caught)
 
 
 def set_labelling(

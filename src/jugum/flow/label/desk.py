@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from jugum.core.extraction.clauses.sections import paragraphs_of, places_of
 from jugum.core.extraction.tables.grid import GridCell, cells_of_grid, propose_grid
 from jugum.core.page import Box
+from jugum.core.states import By, DocumentState, Method, Purpose
 from jugum.core.values import normal_form
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.documents import document_row, pages_of
@@ -33,7 +34,7 @@ from jugum.flow.label.desk_parts import (
     shown_fields,
     table_value,
 )
-from jugum.flow.label.layouts import look_name
+from jugum.flow.label.layouts import layout_name
 from jugum.flow.label.next_paper import neighbours
 from jugum.flow.label.rows import (
     LABEL_STATES,
@@ -54,6 +55,7 @@ from jugum.flow.label.suspicious import failing_checks
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.plan.fields import plan_in, value_type_of
+from jugum.flow.states import change_state
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, Person
 from jugum.store.queue import Task, enqueue, is_waiting
@@ -63,8 +65,9 @@ SUGGESTED_PAGES_MAX = 12  # of longer papers suggestions are fetched once the de
 
 @dataclass(frozen=True)
 class LabelField:
-    """A field on the labelling desk: what a person said of it (`decided`), and what is suggested. `passes`: the suggestion's
-    measured confidence reaches its threshold. `inside` is the clause it stands in; `dispute`, the two labellers' answers."""
+    """A field on the labelling desk: what a person said of it (`decided`), and what is suggested. `passes`: the
+    suggestion's measured confidence reaches its threshold. `inside` is the clause it stands in; `dispute`, the two
+    labellers' answers."""
 
     key: str
     name: str
@@ -114,13 +117,13 @@ def desk(
     actor.require(LABEL)
     with store.session() as session:
         document = document_row(session, document_id)
-        if document.purpose != "sample":
+        if document.purpose != Purpose.SAMPLE:
             raise Conflict(f"“{document.name}” is a live paper; make it a sample to label it whole.")
         must_see_personal(actor, document)
         blind = double_labelling.is_blind(session, document, actor.id)
         others = open_desk(session, actor, document)
         later = (document.page_count or 0) > SUGGESTED_PAGES_MAX
-        wanted = document.state != "labelled" and not later
+        wanted = document.state != DocumentState.LABELLED and not later
         given = load_suggestion_input(session, document) if wanted else None
     found = suggestions(store, given, versions, explorer) if given else {}
     with store.session() as session:
@@ -129,11 +132,23 @@ def desk(
         found = planted(session, document, actor, found)
         near = neighbours(session, document, actor.id)
         return LabelDesk(
-            document.id, document.name, document.placed_type.id, document.placed_type.name, document.state, document.revision,
-            page_views(session, document_id), _fields(session, document, said, found),
-            others, near.before, near.after, near.why, near.left,
-            later and document.state != "labelled", blind, look_name(session, document),
-        )  # fmt: skip
+            document.id,
+            document.name,
+            document.placed_type.id,
+            document.placed_type.name,
+            document.state,
+            document.revision,
+            page_views(session, document_id),
+            _fields(session, document, said, found),
+            others,
+            near.before,
+            near.after,
+            near.why,
+            near.left,
+            later and document.state != DocumentState.LABELLED,
+            blind,
+            layout_name(session, document),
+        )
 
 
 def late_suggestions(
@@ -166,11 +181,13 @@ def _fields(
     disputed = double_labelling.disputed_fields(session, document)
     return [
         replace(
-            _label_field(row, said, names, found), inside=row.inside, failing=failing.get(row.key, ""),
+            _label_field(row, said, names, found),
+            inside=row.inside,
+            failing=failing.get(row.key, ""),
             disputed=row.id in disputed,
         )
         for row in shown_fields(document, derived=False)
-    ]  # fmt: skip
+    ]
 
 
 def _label_field(
@@ -180,11 +197,21 @@ def _label_field(
     if row.kind == "table":
         return _label_table(row, all_labels, names, suggested)
     return LabelField(
-        row.key, row.name, row.data_type, row.required, row.many, bool(mine), any(label.absent for label in mine),
-        mine[0].how if mine else "", [value_of(label, kind, names) for label in mine if not label.absent],
-        [] if mine else [one for one in ghost.values if one], ghost.others, ghost.threshold, shape_of_field(row),
+        row.key,
+        row.name,
+        row.data_type,
+        row.required,
+        row.many,
+        bool(mine),
+        any(label.absent for label in mine),
+        mine[0].method if mine else "",
+        [value_of(label, kind, names) for label in mine if not label.absent],
+        [] if mine else [one for one in ghost.values if one],
+        ghost.others,
+        ghost.threshold,
+        shape_of_field(row),
         passes=ghost.passes and not mine,
-    )  # fmt: skip
+    )
 
 
 def _label_table(
@@ -203,17 +230,27 @@ def _label_table(
     cells = [label for one in columns for label in all_labels.get(one.id, [])]
     decided = bool(own or cells)
     return LabelField(
-        row.key, row.name, row.data_type, row.required, False, decided, any(label.absent for label in own),
-        (own or cells)[0].how if decided else "", table_value(rows), [] if decided else table_value(ghost),
-        shape=shape_of_field(row), rows=rows, suggested_rows=[] if decided else ghost,
-    )  # fmt: skip
+        row.key,
+        row.name,
+        row.data_type,
+        row.required,
+        False,
+        decided,
+        any(label.absent for label in own),
+        (own or cells)[0].method if decided else "",
+        table_value(rows),
+        [] if decided else table_value(ghost),
+        shape=shape_of_field(row),
+        rows=rows,
+        suggested_rows=[] if decided else ghost,
+    )
 
 
-# ---- Saying -----------------------------------------------------------------------------------------------------------------
+# ---- Saying ----------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
-class Said:
+class LabelSaved:
     """What became of a label: the paper's new revision, and, when a planted suggestion was agreed to, what is right."""
 
     revision: int
@@ -230,9 +267,9 @@ def set_label(
     absent: bool = False,
     how: str | HowSaid = "marked",
     revision: int | None = None,
-) -> Said:
-    """Say what a field's values on a sample are, or that it is absent, or (neither) that nothing is said any more. Of a paper that
-    was given to two labellers, each says it apart from the other."""
+) -> LabelSaved:
+    """Say what a field's values on a sample are, or that it is absent, or (neither) that nothing is said any more.
+    Of a paper that was given to two labellers, each says it apart from the other."""
     actor.require(LABEL)
     way = how if isinstance(how, HowSaid) else HowSaid(how)
     with store.session() as session:
@@ -240,17 +277,25 @@ def set_label(
         row = field_row(document, key)
         found = resolved_values(session, document.id, row, values, absent=absent)
         if caught := answered(session, document, row, actor, [value.normal or value.text for value in found]):
-            return Said(document.revision, caught)
+            return LabelSaved(document.revision, caught)
         if double_labelling.is_blind(session, document, actor.id):
             double_labelling.say(session, document, row, actor.id, found, absent=absent, how=way.how)
         else:
             before = write_values(session, actor.id, document, row, found, absent=absent, how=way)
             after = [value.text for value in found]
             record(
-                session, actor, Action.LABEL, "document", document_id, field=key, before=before, after=after, absent=absent,
+                session,
+                actor,
+                Action.LABEL,
+                "document",
+                document_id,
+                field=key,
+                before=before,
+                after=after,
+                absent=absent,
                 how=way.how,
-            )  # fmt: skip
-        return Said(_touched(document))
+            )
+        return LabelSaved(_touched(document))
 
 
 def set_table(
@@ -262,7 +307,7 @@ def set_table(
     *,
     how: str | HowSaid = "marked",
     revision: int | None = None,
-) -> Said:
+) -> LabelSaved:
     """A table's labels, row by row: column key → cell."""
     actor.require(LABEL)
     way = how if isinstance(how, HowSaid) else HowSaid(how)
@@ -284,12 +329,12 @@ def set_table(
                 after=f"{len(rows)} rows",
                 how=way.how,
             )
-        return Said(_touched(document))
+        return LabelSaved(_touched(document))
 
 
 def _touched(document: Document) -> int:
-    if document.state == "to label":
-        document.state = "in hand"
+    if document.state == DocumentState.TO_LABEL:
+        change_state(document, DocumentState.IN_PROGRESS, By.PERSON)
     document.revision += 1
     return document.revision
 
@@ -304,22 +349,20 @@ def done(store: Store, actor: Actor, document_id: int) -> int | None:
         said = set(double_labelling.own_labels(session, document, actor.id) if blind else _labels(session, document))
         columns = {row.inside for row in document.placed_type.fields if "." in row.key and row.id in said}
         open_fields = [
-            row
-            for row in shown_fields(document, derived=False)
-            if row.id not in said and row.key not in columns
-        ]  # fmt: skip
+            row for row in shown_fields(document, derived=False) if row.id not in said and row.key not in columns
+        ]
         missing = [row.name for row in open_fields if row.required]
         if missing:
             raise InputError(f"Still to mark or to say “not on this paper”: {', '.join(missing)}.")
         for row in open_fields:
             if blind:
-                double_labelling.say(session, document, row, actor.id, [], absent=True, how="marked")
+                double_labelling.say(session, document, row, actor.id, [], absent=True, how=Method.MARKED)
             else:
-                write_values(session, actor.id, document, row, [], absent=True, how="marked")
+                write_values(session, actor.id, document, row, [], absent=True, how=Method.MARKED)
         if blind:
             double_labelling.finished(session, actor, document)
         else:
-            document.state = "labelled"
+            change_state(document, DocumentState.LABELLED, By.PERSON)
             record(session, actor, Action.FINISH_LABELLING, "document", document_id)
             session.flush()
             _train_soon_if_due(session, actor, document)
@@ -345,7 +388,7 @@ def release(store: Store, actor: Actor, document_id: int) -> None:
         )
 
 
-# ---- Helps while marking ------------------------------------------------------------------------------------------------------
+# ---- Helps while marking ---------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -433,7 +476,7 @@ def page_marks(store: Store, explorer: Explorer, document_id: int, page: int) ->
 
 
 @dataclass(frozen=True)
-class Offered:
+class RegionReading:
     """A text that a region says when it is read closely, and whether the field's data type can read it."""
 
     text: str
@@ -443,8 +486,9 @@ class Offered:
 
 def read_region_for(
     store: Store, explorer: Explorer, actor: Actor, document_id: int, key: str, page: int, box: Sides
-) -> list[Offered]:
-    """Read a region again in several ways, at higher resolution, for a field: the texts that its data type can read come first."""
+) -> list[RegionReading]:
+    """Read a region again in several ways, at higher resolution, for a field: the texts that its data type can read
+    come first."""
     actor.require(LABEL)
     with store.session() as session:
         row = field_row(document_row(session, document_id), key)
@@ -458,10 +502,19 @@ def read_region_for(
         text = " ".join(str(word[0]) for word in read_here(store, explorer, document_id, page, asked))
         if text.strip():
             found.setdefault(text.strip(), how)
-    offered = [Offered(text, normal_form(text, kind) or "", how) for text, how in found.items()]
+    offered = [RegionReading(text, normal_form(text, kind) or "", how) for text, how in found.items()]
     return sorted(offered, key=lambda one: not one.normal)
 
 
 __all__ = [
-    "LABEL_STATES", "CellInput", "HowSaid", "LabelDesk", "LabelledField", "desk", "done", "labels", "set_label", "set_table",
-]  # fmt: skip
+    "LABEL_STATES",
+    "CellInput",
+    "HowSaid",
+    "LabelDesk",
+    "LabelledField",
+    "desk",
+    "done",
+    "labels",
+    "set_label",
+    "set_table",
+]

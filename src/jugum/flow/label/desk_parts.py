@@ -27,8 +27,8 @@ VIEW_SCALE = 200 / 72  # pixels a point of a page's picture before it is drawn
 
 @dataclass(frozen=True)
 class PageView:
-    """A page for the screen. `words` are [text, x0, y0, x1, y1, confidence], boxes in page fractions; None where they are fetched
-    when the page comes into sight."""
+    """A page for the screen. `words` are [text, x0, y0, x1, y1, confidence], boxes in page fractions; None where
+    they are fetched when the page comes into sight."""
 
     number: int
     width: int
@@ -42,8 +42,8 @@ class PageView:
 
 @dataclass(frozen=True)
 class ValueView:
-    """A value with its place. `normal` is empty when the data type can't read the text; `more` are further places of a value over
-    several lines or pages; `read` is what the reading saw there."""
+    """A value with its place. `normal` is empty when the data type can't read the text; `more` are further places of
+    a value over several lines or pages; `read` is what the reading saw there."""
 
     text: str
     normal: str
@@ -81,8 +81,8 @@ class SpotInput:
 
 @dataclass(frozen=True)
 class ValueInput:
-    """A value as a person gives it: the words it stands on (page and indices), or a text typed, or both: a text put right
-    where the words were misread, or a part of what they say. `more` are its further lines and pages."""
+    """A value as a person gives it: the words it stands on (page and indices), or a text typed, or both: a text put
+    right where the words were misread, or a part of what they say. `more` are its further lines and pages."""
 
     text: str | None = None
     page: int | None = None
@@ -93,7 +93,8 @@ class ValueInput:
 
 @dataclass(frozen=True)
 class FieldShape:
-    """What kind of field it is, for the desk: its columns (key, name, data type), for a table; its options, for a choice."""
+    """What kind of field it is, for the desk: its columns (key, name, data type), for a table; its options, for a
+    choice."""
 
     kind: str
     data_type: str
@@ -156,12 +157,17 @@ def page_views(session: Session, document_id: int) -> list[PageView]:
     blobs = dict(session.execute(select(PageRow.id, PageRow.words).where(PageRow.id.in_(near))).all())
     return [
         PageView(
-            row.number, row.view_width or round(row.width_pt * VIEW_SCALE), row.view_height or round(row.height_pt * VIEW_SCALE),
-            row.source, row.rotation, round(row.confidence, 3),
-            _word_rows(unpack_words(blobs[row.id]) if blobs[row.id] else ()) if row.id in near else None, row.width_pt,
+            row.number,
+            row.view_width or round(row.width_pt * VIEW_SCALE),
+            row.view_height or round(row.height_pt * VIEW_SCALE),
+            row.source,
+            row.rotation,
+            round(row.confidence, 3),
+            _word_rows(unpack_words(blobs[row.id]) if blobs[row.id] else ()) if row.id in near else None,
+            row.width_pt,
         )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 def _word_rows(words: Sequence[Word]) -> list[list[Any]]:
@@ -206,8 +212,8 @@ class _Spot:
 
 
 def resolve(session: Session, document_id: int, field: Field, given: ValueInput) -> ValueView:
-    """A person's value with its text, normal form and places worked out. InputError when it is empty or its words are not
-    on the page. A text that is part of what its words say gets the part of their box."""
+    """A person's value with its text, normal form and places worked out. InputError when it is empty or its words
+    are not on the page. A text that is part of what its words say gets the part of their box."""
     if given.box is not None and given.page is None:
         raise InputError("A box needs the page it is on.")
     first = (

@@ -1,4 +1,5 @@
-"""Two labellers: papers given to two people blind to each other, how far they agree, and the disputes an analyst settles."""
+"""Two labellers: papers given to two people blind to each other, how far they agree, and the disputes an analyst
+settles."""
 
 from __future__ import annotations
 
@@ -12,6 +13,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from jugum.core.evaluation.agreement import Agreement, agreement
+from jugum.core.states import By, DocumentState, Purpose
 from jugum.core.values import normal_or_text, same_value
 from jugum.errors import Conflict, InputError
 from jugum.flow.label.desk_parts import ValueView
@@ -28,8 +30,9 @@ from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import value_type_of
+from jugum.flow.states import change_state
 from jugum.store import Store
-from jugum.store.models import Assignment, Document, Field, Label, Opinion, Person
+from jugum.store.models import Assignment, BlindLabel, Document, Field, Label, Person
 
 
 def _given(session: Session, document_id: int) -> list[Assignment]:
@@ -54,79 +57,124 @@ def own_labels(session: Session, document: Document, person_id: int) -> dict[int
     found: dict[int, list[Label]] = {}
     rows = {row.id: row for row in document.placed_type.fields}
     for one in session.scalars(
-        select(Opinion).where(Opinion.document_id == document.id, Opinion.person_id == person_id)
+        select(BlindLabel).where(BlindLabel.document_id == document.id, BlindLabel.person_id == person_id)
     ):
         row = rows[one.field_id]
         if row.kind == "table":
             keys = {column.key: column for column in columns_of(row)}
-            for position, cells in enumerate(one.said):
+            for position, cells in enumerate(one.value):
                 for key, cell in cells.items():
                     found.setdefault(keys[key].id, []).append(_as_label(one, keys[key], position, cell))
-            if not one.said:
+            if not one.value:
                 found[row.id] = [_absent(one)]
         elif one.absent:
             found[row.id] = [_absent(one)]
         else:
-            found[row.id] = [_as_label(one, row, position, value) for position, value in enumerate(one.said)]
+            found[row.id] = [_as_label(one, row, position, value) for position, value in enumerate(one.value)]
     return found
 
 
-def _as_label(one: Opinion, row: Field, position: int, value: dict[str, Any]) -> Label:
+def _as_label(one: BlindLabel, row: Field, position: int, value: dict[str, Any]) -> Label:
     text = str(value["text"])
     return Label(
-        document_id=one.document_id, field_id=row.id, position=position, absent=False, text=text,
-        normal=value.get("normal") or normal_or_text(text, value_type_of(row)), page=value.get("page"), box=value.get("box"),
-        more=value.get("more", []), read=value.get("read", ""), how=one.how, person_id=one.person_id, at=one.at,
-    )  # fmt: skip
+        document_id=one.document_id,
+        field_id=row.id,
+        position=position,
+        absent=False,
+        text=text,
+        normal=value.get("normal") or normal_or_text(text, value_type_of(row)),
+        page=value.get("page"),
+        box=value.get("box"),
+        more_places=value.get("more", []),
+        ocr_text=value.get("read", ""),
+        method=one.method,
+        person_id=one.person_id,
+        created_at=one.created_at,
+    )
 
 
-def _absent(one: Opinion) -> Label:
+def _absent(one: BlindLabel) -> Label:
     return Label(
-        document_id=one.document_id, field_id=one.field_id, position=0, absent=True, text="", normal="", more=[], read="",
-        how=one.how, person_id=one.person_id, at=one.at,
-    )  # fmt: skip
+        document_id=one.document_id,
+        field_id=one.field_id,
+        position=0,
+        absent=True,
+        text="",
+        normal="",
+        more_places=[],
+        ocr_text="",
+        method=one.method,
+        person_id=one.person_id,
+        created_at=one.created_at,
+    )
 
 
 def say(
-    session: Session, document: Document, row: Field, person_id: int, values: Sequence[ValueView], *, absent: bool, how: str
-) -> None:  # fmt: skip
+    session: Session,
+    document: Document,
+    row: Field,
+    person_id: int,
+    values: Sequence[ValueView],
+    *,
+    absent: bool,
+    how: str,
+) -> None:
     """Keep what one of the two says of a field; nothing and not absent takes it back."""
     said = [
-        {"text": v.text, "normal": v.normal, "page": v.page, "box": v.box, "more": [list(m) for m in v.more], "read": v.read}
+        {
+            "text": v.text,
+            "normal": v.normal,
+            "page": v.page,
+            "box": v.box,
+            "more": [list(m) for m in v.more],
+            "read": v.read,
+        }
         for v in values
-    ]  # fmt: skip
+    ]
     _keep(session, document, row, person_id, said, absent=absent, how=how)
 
 
 def say_rows(
     session: Session, document: Document, row: Field, person_id: int, rows: Sequence[dict[str, CellInput]], *, how: str
-) -> None:  # fmt: skip
+) -> None:
     said = [
-        {key: {"text": cell.text.strip(), "page": cell.page, "box": cell.box} for key, cell in line.items() if cell.text.strip()}
+        {
+            key: {"text": cell.text.strip(), "page": cell.page, "box": cell.box}
+            for key, cell in line.items()
+            if cell.text.strip()
+        }
         for line in rows
-    ]  # fmt: skip
+    ]
     said = [line for line in said if line]
     _keep(session, document, row, person_id, said, absent=not said, how=how)
 
 
-def _keep(session: Session, document: Document, row: Field, person_id: int, said: list[Any], *, absent: bool, how: str) -> None:  # fmt: skip
+def _keep(
+    session: Session, document: Document, row: Field, person_id: int, said: list[Any], *, absent: bool, how: str
+) -> None:
     session.execute(
-        delete(Opinion).where(
-            Opinion.document_id == document.id, Opinion.field_id == row.id, Opinion.person_id == person_id
+        delete(BlindLabel).where(
+            BlindLabel.document_id == document.id, BlindLabel.field_id == row.id, BlindLabel.person_id == person_id
         )
     )
     if said or absent:
         session.add(
-            Opinion(
-                document_id=document.id, field_id=row.id, person_id=person_id, absent=absent, how=how, said=said,
-                at=datetime.now(UTC),
+            BlindLabel(
+                document_id=document.id,
+                field_id=row.id,
+                person_id=person_id,
+                absent=absent,
+                method=how,
+                value=said,
+                created_at=datetime.now(UTC),
             )
-        )  # fmt: skip
+        )
     session.flush()
 
 
 def finished(session: Session, actor: Actor, document: Document) -> None:
-    """One of the two is done. When both are, what they agree on becomes labels; the paper is labelled if that is all."""
+    """One of the two is done. When both are, what they agree on becomes labels; the paper is labelled if that is
+    all."""
     given = _given(session, document.id)
     for one in given:
         if one.person_id == actor.id:
@@ -134,7 +182,7 @@ def finished(session: Session, actor: Actor, document: Document) -> None:
     record(session, actor, Action.FINISH_BLIND, "document", document.id)
     session.flush()
     if not all(one.done_at for one in given):
-        document.state = "in hand"
+        change_state(document, DocumentState.IN_PROGRESS, By.PERSON)
         return
     rows = {row.id: row for row in document.placed_type.fields}
     for field_id, (first, second) in _pairs(session, [document.id]).items():
@@ -146,28 +194,32 @@ def finished(session: Session, actor: Actor, document: Document) -> None:
 
 def _close_if_settled(session: Session, document: Document) -> None:
     session.flush()
-    document.state = "in hand" if disputed_fields(session, document) else "labelled"
+    disputed = disputed_fields(session, document)
+    change_state(document, DocumentState.IN_PROGRESS if disputed else DocumentState.LABELLED, By.PERSON)
 
 
-def _pairs(session: Session, ids: Sequence[int]) -> dict[tuple[int, int], tuple[Opinion, Opinion]]:
+def _pairs(session: Session, ids: Sequence[int]) -> dict[tuple[int, int], tuple[BlindLabel, BlindLabel]]:
     """(document, field) → the two opinions, where both are there."""
-    by_field: dict[tuple[int, int], list[Opinion]] = defaultdict(list)
-    for one in session.scalars(select(Opinion).where(Opinion.document_id.in_(ids)).order_by(Opinion.person_id)):
+    by_field: dict[tuple[int, int], list[BlindLabel]] = defaultdict(list)
+    for one in session.scalars(
+        select(BlindLabel).where(BlindLabel.document_id.in_(ids)).order_by(BlindLabel.person_id)
+    ):
         by_field[one.document_id, one.field_id].append(one)
     return {key: (its[0], its[1]) for key, its in by_field.items() if len(its) == 2}
 
 
-def _normals(row: Field, one: Opinion) -> list[str]:
+def _normals(row: Field, one: BlindLabel) -> list[str]:
     """What an opinion says, in normal form: values in order, a table row by row."""
     if row.kind == "table":
         kinds = {column.key: value_type_of(column) for column in columns_of(row)}
         return [
-            "|".join(f"{key}={normal_or_text(cell['text'], kinds[key])}" for key, cell in sorted(line.items())) for line in one.said
-        ]  # fmt: skip
-    return [str(value["normal"] or value["text"]) for value in one.said]
+            "|".join(f"{key}={normal_or_text(cell['text'], kinds[key])}" for key, cell in sorted(line.items()))
+            for line in one.value
+        ]
+    return [str(value["normal"] or value["text"]) for value in one.value]
 
 
-def _same(row: Field, first: Opinion, second: Opinion) -> bool:
+def _same(row: Field, first: BlindLabel, second: BlindLabel) -> bool:
     mine, theirs = _normals(row, first), _normals(row, second)
     if len(mine) != len(theirs):
         return False
@@ -175,19 +227,20 @@ def _same(row: Field, first: Opinion, second: Opinion) -> bool:
     return all(same_value(a, b, kind) for a, b in zip(mine, theirs, strict=True))
 
 
-def _make_label(session: Session, document: Document, row: Field, one: Opinion) -> None:
+def _make_label(session: Session, document: Document, row: Field, one: BlindLabel) -> None:
     if row.kind == "table":
         rows = [
             {key: CellInput(cell["text"], cell["page"], _sides(cell["box"])) for key, cell in line.items()}
-            for line in one.said
+            for line in one.value
         ]
         person = Actor(one.person_id, "", "analyst")
-        write_table(session, person, document, row, rows, how=one.how)
+        write_table(session, person, document, row, rows, how=one.method)
         return
     values = [
-        ValueView(v["text"], v["normal"], v["page"], v["box"], more=[(p, b) for p, b in v["more"]], read=v["read"]) for v in one.said
-    ]  # fmt: skip
-    write_values(session, one.person_id, document, row, values, absent=one.absent, how=one.how)
+        ValueView(v["text"], v["normal"], v["page"], v["box"], more=[(p, b) for p, b in v["more"]], read=v["read"])
+        for v in one.value
+    ]
+    write_values(session, one.person_id, document, row, values, absent=one.absent, how=one.method)
 
 
 def _sides(box: Sequence[float] | None) -> tuple[float, float, float, float] | None:
@@ -209,11 +262,12 @@ def disputed_fields(session: Session, document: Document) -> set[int]:
     }
 
 
-# ---- Giving, settling, figures --------------------------------------------------------------------------------------------------
+# ---- Giving, settling, figures ---------------------------------------------------------------------------------------
 
 
 def give(store: Store, actor: Actor, type_id: int, papers: int, people: Sequence[int]) -> list[int]:
-    """Give samples nobody has begun to two people, to label apart. Returns the papers given, the first that came first."""
+    """Give samples nobody has begun to two people, to label apart. Returns the papers given, the first that came
+    first."""
     actor.require(LABEL)
     if len(set(people)) != 2:
         raise InputError("Papers are given to two different people.")
@@ -225,12 +279,14 @@ def give(store: Store, actor: Actor, type_id: int, papers: int, people: Sequence
         waiting = session.scalars(
             select(Document)
             .where(
-                Document.type_id == type_id, Document.purpose == "sample", Document.state == "to label",
+                Document.type_id == type_id,
+                Document.purpose == Purpose.SAMPLE,
+                Document.state == DocumentState.TO_LABEL,
                 ~select(Assignment.id).where(Assignment.document_id == Document.id).exists(),
             )
             .order_by(Document.id)
             .limit(papers)
-        ).all()  # fmt: skip
+        ).all()
         if not waiting or papers < 1:
             raise InputError("There is no sample that nobody has begun.")
         for document in waiting:
@@ -241,8 +297,8 @@ def give(store: Store, actor: Actor, type_id: int, papers: int, people: Sequence
 
 
 def settle(store: Store, actor: Actor, document_id: int, key: str, person_id: int) -> str:
-    """Settle a dispute: the answer of one of the two becomes the label. Returns the paper's state. (Another answer is marked on
-    the desk, which settles it too.)"""
+    """Settle a dispute: the answer of one of the two becomes the label. Returns the paper's state. (Another answer
+    is marked on the desk, which settles it too.)"""
     actor.require(LABEL)
     with store.session() as session:
         document = labelled_now(session, document_id)
@@ -350,7 +406,7 @@ def overview(store: Store, type_id: int) -> TwiceView:
         )
 
 
-def _said_by_two(field: Field, pairs: dict[tuple[int, int], tuple[Opinion, Opinion]]) -> list[tuple[str, str]]:
+def _said_by_two(field: Field, pairs: dict[tuple[int, int], tuple[BlindLabel, BlindLabel]]) -> list[tuple[str, str]]:
     found = []
     for (_, field_id), (first, second) in sorted(pairs.items()):
         if field_id == field.id:
@@ -360,11 +416,11 @@ def _said_by_two(field: Field, pairs: dict[tuple[int, int], tuple[Opinion, Opini
     return found
 
 
-def _dispute(document: Document, field: Field, pair: tuple[Opinion, Opinion], names: dict[int, str]) -> Dispute:
+def _dispute(document: Document, field: Field, pair: tuple[BlindLabel, BlindLabel], names: dict[int, str]) -> Dispute:
     answers = []
     for one in pair:
-        first = next((value for value in one.said if isinstance(value, dict) and value.get("box")), {})
-        text = "; ".join(_normals(field, one)) if field.kind == "table" else "; ".join(v["text"] for v in one.said)
+        first = next((value for value in one.value if isinstance(value, dict) and value.get("box")), {})
+        text = "; ".join(_normals(field, one)) if field.kind == "table" else "; ".join(v["text"] for v in one.value)
         answers.append(
             Answer(
                 one.person_id, names[one.person_id], text or "not on this paper", first.get("page"), first.get("box")

@@ -22,6 +22,7 @@ from jugum.core.formats.labels_file import (
     write_lines,
 )
 from jugum.core.page import Page, pack_words
+from jugum.core.states import By, DocumentState, Method, Purpose, SetName
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.read import document_row
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
@@ -29,8 +30,9 @@ from jugum.flow.label.rows import LABEL_STATES, CellInput, HowSaid, columns_of, 
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, LABEL, Actor, record
 from jugum.flow.office.types import type_row
+from jugum.flow.states import change_state
 from jugum.store import Store
-from jugum.store.models import Document, Field, Label, PageRow, Person, SourceFile
+from jugum.store.models import SETS, Document, Field, Label, PageRow, Person, SourceFile
 
 FORMATS = ("jsonl", "annotations")
 
@@ -52,7 +54,7 @@ def _papers(session: Session, type_id: int) -> list[PaperData]:
     documents = session.execute(
         select(Document, SourceFile.sha256)
         .join(SourceFile, Document.source_file_id == SourceFile.id)
-        .where(Document.type_id == type_id, Document.purpose == "sample", Document.state.in_(LABEL_STATES))
+        .where(Document.type_id == type_id, Document.purpose == Purpose.SAMPLE, Document.state.in_(LABEL_STATES))
         .order_by(Document.id)
     ).all()
     found = []
@@ -93,12 +95,14 @@ def _field_data(field: Field, labels: dict[int, list[Label]], names: dict[int, s
 
 
 def _said(one: Label, names: dict[int, str], **more: Any) -> FieldData:
-    return FieldData(how=one.how, by=names.get(one.person_id, ""), at=one.at.astimezone(UTC).isoformat(), **more)
+    return FieldData(
+        how=one.method, by=names.get(one.person_id, ""), at=one.created_at.astimezone(UTC).isoformat(), **more
+    )
 
 
 def _value(one: Label) -> ValueData:
     places = [PlaceData(page=one.page, box=tuple(one.box))] if one.page and one.box else []
-    places += [PlaceData(page=page, box=tuple(box)) for page, box in one.more]
+    places += [PlaceData(page=page, box=tuple(box)) for page, box in one.more_places]
     return ValueData(text=one.text, normal=one.normal, places=places)
 
 
@@ -112,8 +116,8 @@ class TakenIn:
 
 
 def take_in(store: Store, actor: Actor, type_id: int, data: bytes, kind: str) -> TakenIn:
-    """Labels from a file become labels here, on the samples of the same bytes (or else of the same file name). Fields the plan does
-    not have, and papers that are not here, are told and change nothing."""
+    """Labels from a file become labels here, on the samples of the same bytes (or else of the same file name).
+    Fields the plan does not have, and papers that are not here, are told and change nothing."""
     actor.require(LABEL)
     if kind not in FORMATS:
         raise InputError(f"“{kind}” is no format of labels; {', '.join(FORMATS)} are.")
@@ -135,8 +139,9 @@ def take_in(store: Store, actor: Actor, type_id: int, data: bytes, kind: str) ->
                     unknown.append(f"“{paper.file}”: the plan has no field “{key}” to label")
                     continue
                 values += _take(session, actor, document, field, said)
-            document.set_name = paper.set if paper.set in ("train", "test", "spare") else document.set_name
-            document.state = "labelled" if paper.state == "labelled" and kind == "jsonl" else "in hand"
+            document.set_name = SetName(paper.set) if paper.set in SETS else document.set_name
+            is_done = paper.state == DocumentState.LABELLED and kind == "jsonl"
+            change_state(document, DocumentState.LABELLED if is_done else DocumentState.IN_PROGRESS, By.PERSON)
             document.revision += 1
             record(
                 session, actor, Action.LABEL_FROM_FILE, "document", document.id, fields=len(paper.labels), format=kind
@@ -146,7 +151,7 @@ def take_in(store: Store, actor: Actor, type_id: int, data: bytes, kind: str) ->
 
 def _document_of(session: Session, type_id: int, paper: PaperData) -> Document | None:
     mine = select(Document).where(
-        Document.type_id == type_id, Document.purpose == "sample", Document.state.in_(LABEL_STATES)
+        Document.type_id == type_id, Document.purpose == Purpose.SAMPLE, Document.state.in_(LABEL_STATES)
     )
     found = None
     if paper.sha256:
@@ -160,36 +165,46 @@ def _document_of(session: Session, type_id: int, paper: PaperData) -> Document |
 
 
 def _take(session: Session, actor: Actor, document: Document, field: Field, said: FieldData) -> int:
-    how = HowSaid(said.how if said.how in ("marked", "typed", "agreed", "keyed") else "marked")
+    how = HowSaid(said.how if said.how in (Method.MARKED, Method.TYPED, Method.AGREED, Method.KEYED) else "marked")
     if field.kind == "table":
         rows = [
             {
-                key: CellInput(value.text, value.places[0].page, value.places[0].box) if value.places else CellInput(value.text)
+                key: CellInput(value.text, value.places[0].page, value.places[0].box)
+                if value.places
+                else CellInput(value.text)
                 for key, value in line.items()
             }
             for line in said.rows or []
-        ]  # fmt: skip
+        ]
         write_table(session, actor, document, field, rows, how=how)
         return sum(map(len, rows))
     given = [
         ValueInput(
-            value.text, value.places[0].page if value.places else None, (), value.places[0].box if value.places else None,
+            value.text,
+            value.places[0].page if value.places else None,
+            (),
+            value.places[0].box if value.places else None,
             tuple(SpotInput(place.page, (), place.box) for place in value.places[1:]),
         )
         for value in (said.values if field.many else said.values[:1])
-    ]  # fmt: skip
+    ]
     write_labels(session, actor, document, field, given, absent=said.absent and not given, how=how)
     return len(given)
 
 
 def take_words(store: Store, actor: Actor, document_id: int, data: bytes) -> int:
-    """Put the words of an ALTO file in place of what was read, page by page. Returns how many words there are now. Conflict when the
-    pages don't match, or the paper is settled."""
+    """Put the words of an ALTO file in place of what was read, page by page. Returns how many words there are now.
+    Conflict when the pages don't match, or the paper is settled."""
     actor.require(GATHER)
     pages = words_from_alto(data)
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
-        if document.state in ("settled", "delivered", "received", "set aside"):
+        if document.state in (
+            DocumentState.SETTLED,
+            DocumentState.DELIVERED,
+            DocumentState.RECEIVED,
+            DocumentState.SET_ASIDE,
+        ):
             raise Conflict(f"“{document.name}” is {document.state}; its words can't be changed.")
         rows = session.scalars(select(PageRow).where(PageRow.document_id == document_id).order_by(PageRow.number)).all()
         if len(rows) != len(pages):

@@ -11,16 +11,23 @@ from sqlalchemy.orm import Session
 
 from jugum.core.classification import Layout, layout_of, look_alike_groups, nearest_group, similarity_matrix
 from jugum.core.page import Page
+from jugum.core.states import DocumentState, Purpose
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import pages_of
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.store import Store
-from jugum.store.models import Document, Look
+from jugum.store.models import Document, LayoutGroup
 from jugum.store.queue import Task, enqueue, is_waiting
 
-GROUPED = ("to label", "in hand", "labelled", "settled", "delivered")
+GROUPED = (
+    DocumentState.TO_LABEL,
+    DocumentState.IN_PROGRESS,
+    DocumentState.LABELLED,
+    DocumentState.SETTLED,
+    DocumentState.DELIVERED,
+)
 MEMBERS_COMPARED = 4
 AT_ONCE_MAX = 120  # more papers than this are put to groups one after the other
 STRIP = 12
@@ -30,7 +37,8 @@ LOCK = 7_001  # the class of advisory locks on the looks of a type
 
 @dataclass(frozen=True)
 class _Ungrouped:
-    """Papers of a type without a layout group, and a few members of each group, with their layouts; `newest` is the newest group there was."""
+    """Papers of a type without a layout group, and a few members of each group, with their layouts; `newest` is the
+    newest group there was."""
 
     waiting: dict[int, Layout]
     known: dict[int, list[Layout]]
@@ -38,10 +46,11 @@ class _Ungrouped:
 
 
 def group_new(store: Store, type_id: int) -> int:
-    """Put papers without a layout group to the group they are most like, or to a new one. Returns how many were put somewhere.
+    """Put papers without a layout group to the group they are most like, or to a new one. Returns how many were put
+    somewhere.
 
-    Layouts are compared with no transaction open; what was found is kept under a lock of the type, and worked out again when somebody else
-    made groups meanwhile.
+    Layouts are compared with no transaction open; what was found is kept under a lock of the type, and worked out
+    again when somebody else made groups meanwhile.
     """
     for _ in range(TRIES):
         given = _ungrouped(store, type_id)
@@ -64,20 +73,23 @@ def _ungrouped(store: Store, type_id: int) -> _Ungrouped:
 
 def _waiting_for_group(type_id: int) -> Select[int]:
     return select(Document.id).where(
-        Document.type_id == type_id, Document.state.in_(GROUPED), Document.look_id.is_(None), Document.pages_read > 0
+        Document.type_id == type_id,
+        Document.state.in_(GROUPED),
+        Document.layout_group_id.is_(None),
+        Document.pages_read > 0,
     )
 
 
 def _newest(session: Session, type_id: int) -> int:
-    return session.scalar(select(func.max(Look.id)).where(Look.type_id == type_id)) or 0
+    return session.scalar(select(func.max(LayoutGroup.id)).where(LayoutGroup.type_id == type_id)) or 0
 
 
 def _members(session: Session, type_id: int) -> dict[int, list[tuple[Page, ...]]]:
     """The pages of a few papers of each group."""
     ids: dict[int, list[int]] = defaultdict(list)
     rows = session.execute(
-        select(Document.look_id, Document.id)
-        .where(Document.type_id == type_id, Document.look_id.is_not(None))
+        select(Document.layout_group_id, Document.id)
+        .where(Document.type_id == type_id, Document.layout_group_id.is_not(None))
         .order_by(Document.id)
     )
     for look, number in rows:
@@ -107,7 +119,8 @@ def _grouped(given: _Ungrouped) -> dict[int, int]:
 
 
 def _keep_groups(store: Store, type_id: int, given: _Ungrouped, groups: Mapping[int, int]) -> bool:
-    """Write the groups down; False when other groups were made since they were worked out. Papers grouped meanwhile stay where they are."""
+    """Write the groups down; False when other groups were made since they were worked out. Papers grouped meanwhile
+    stay where they are."""
     with store.session() as session:
         session.execute(select(func.pg_advisory_xact_lock(LOCK, type_id)))
         if _newest(session, type_id) != given.newest:
@@ -115,26 +128,26 @@ def _keep_groups(store: Store, type_id: int, given: _Ungrouped, groups: Mapping[
         made: dict[int, int] = {}
         for number, group in groups.items():
             if group < 0 and group not in made:
-                made[group] = _new_look(session, type_id).id
+                made[group] = _new_group(session, type_id).id
             session.execute(
                 update(Document)
-                .where(Document.id == number, Document.look_id.is_(None))
-                .values(look_id=made.get(group, group))
+                .where(Document.id == number, Document.layout_group_id.is_(None))
+                .values(layout_group_id=made.get(group, group))
             )
     return True
 
 
-def _new_look(session: Session, type_id: int) -> Look:
-    taken = set(session.scalars(select(Look.name).where(Look.type_id == type_id)))
+def _new_group(session: Session, type_id: int) -> LayoutGroup:
+    taken = set(session.scalars(select(LayoutGroup.name).where(LayoutGroup.type_id == type_id)))
     number = next(n for n in range(1, len(taken) + 2) if f"look {n}" not in taken)
-    look = Look(type_id=type_id, name=f"look {number}")
+    look = LayoutGroup(type_id=type_id, name=f"look {number}")
     session.add(look)
     session.flush()
     return look
 
 
 @dataclass(frozen=True)
-class LookView:
+class LayoutView:
     """A look with a strip of its papers and what they are for."""
 
     id: int
@@ -146,7 +159,7 @@ class LookView:
     strip: list[int]
 
 
-def looks(store: Store, type_id: int) -> list[LookView]:
+def looks(store: Store, type_id: int) -> list[LayoutView]:
     """The layout groups of a type, the commonest first. Papers that have none yet are grouped in the background."""
     with store.session() as session:
         type_row(session, type_id)
@@ -155,47 +168,57 @@ def looks(store: Store, type_id: int) -> list[LookView]:
         ):
             enqueue(session, Task.GROUP_LAYOUTS, priority=20, lock=f"layouts-{type_id}", type_id=type_id)
         rows = session.execute(
-            select(Document.look_id, Document.id, Document.purpose, Document.state, Document.set_name)
-            .where(Document.type_id == type_id, Document.look_id.is_not(None))
+            select(Document.layout_group_id, Document.id, Document.purpose, Document.state, Document.set_name)
+            .where(Document.type_id == type_id, Document.layout_group_id.is_not(None))
             .order_by(Document.id)
         ).all()
-        by_look = defaultdict(list)
+        by_layout = defaultdict(list)
         for row in rows:
-            by_look[row.look_id].append(row)
+            by_layout[row.layout_group_id].append(row)
         found = []
-        for look in session.scalars(select(Look).where(Look.type_id == type_id).order_by(Look.id)):
-            its = by_look.get(look.id, [])
-            samples = [row for row in its if row.purpose == "sample"]
+        for look in session.scalars(select(LayoutGroup).where(LayoutGroup.type_id == type_id).order_by(LayoutGroup.id)):
+            its = by_layout.get(look.id, [])
+            samples = [row for row in its if row.purpose == Purpose.SAMPLE]
             sets = {name: sum(row.set_name == name for row in samples) for name in ("train", "test", "spare")}
-            labelled = sum(row.state == "labelled" for row in samples)
+            labelled = sum(row.state == DocumentState.LABELLED for row in samples)
             strip = [row.id for row in samples[:STRIP]]
-            found.append(LookView(look.id, look.name, len(samples), labelled, len(its) - len(samples), sets, strip))
+            found.append(LayoutView(look.id, look.name, len(samples), labelled, len(its) - len(samples), sets, strip))
         return sorted(found, key=lambda one: (-one.papers, one.id))
 
 
-def look_name(session: Session, document: Document) -> str:
+def ungrouped(store: Store, type_id: int) -> int:
+    """How many papers wait to be grouped."""
+    with store.session() as session:
+        return session.scalar(select(func.count()).select_from(_waiting_for_group(type_id).subquery())) or 0
+
+
+def layout_name(session: Session, document: Document) -> str:
     """The name of a paper's look, "" when it has none yet."""
-    look = session.get(Look, document.look_id) if document.look_id else None
+    look = session.get(LayoutGroup, document.layout_group_id) if document.layout_group_id else None
     return look.name if look else ""
 
 
-def _look(session: Session, look_id: int) -> Look:
-    look = session.get(Look, look_id)
+def _look(session: Session, layout_group_id: int) -> LayoutGroup:
+    look = session.get(LayoutGroup, layout_group_id)
     if look is None:
-        raise NotFound(f"There is no look {look_id}.")
+        raise NotFound(f"There is no look {layout_group_id}.")
     return look
 
 
-def rename(store: Store, actor: Actor, look_id: int, name: str) -> None:
+def rename(store: Store, actor: Actor, layout_group_id: int, name: str) -> None:
     actor.require(LABEL)
     name = name.strip()
     if not name or len(name) > 80:
         raise InputError("A look needs a name of at most 80 letters.")
     with store.session() as session:
-        look = _look(session, look_id)
-        if session.scalar(select(Look.id).where(Look.type_id == look.type_id, Look.name == name, Look.id != look_id)):
+        look = _look(session, layout_group_id)
+        if session.scalar(
+            select(LayoutGroup.id).where(
+                LayoutGroup.type_id == look.type_id, LayoutGroup.name == name, LayoutGroup.id != layout_group_id
+            )
+        ):
             raise Conflict(f"There is a look “{name}” already; merge the two instead.")
-        record(session, actor, Action.RENAME_LAYOUT, "look", look_id, before=look.name, after=name)
+        record(session, actor, Action.RENAME_LAYOUT, "look", layout_group_id, before=look.name, after=name)
         look.name = name
 
 
@@ -209,7 +232,7 @@ def merge(store: Store, actor: Actor, look_ids: Sequence[int]) -> int:
         if any(one.type_id != first.type_id for one in rest):
             raise InputError("Only looks of one document type can be merged.")
         for one in rest:
-            session.execute(update(Document).where(Document.look_id == one.id).values(look_id=first.id))
+            session.execute(update(Document).where(Document.layout_group_id == one.id).values(layout_group_id=first.id))
             record(session, actor, Action.MERGE_LAYOUTS, "look", first.id, merged=one.name)
             session.delete(one)
         return first.id
@@ -225,27 +248,29 @@ def split(store: Store, actor: Actor, document_ids: Sequence[int], name: str = "
         types = {document.type_id for document in documents}
         if len(types) != 1 or None in types or len(documents) != len(set(document_ids)):
             raise InputError("The papers of a look are of one document type.")
-        look = _new_look(session, next(iter(types)) or 0)
+        look = _new_group(session, next(iter(types)) or 0)
         if name.strip():
             look.name = name.strip()[:80]
         for document in documents:
-            document.look_id = look.id
+            document.layout_group_id = look.id
         record(session, actor, Action.SPLIT_LAYOUT, "look", look.id, papers=list(document_ids))
         return look.id
 
 
 @dataclass(frozen=True)
-class LookPaper:
+class LayoutPaper:
     id: int
     name: str
     state: str
     set_name: str
 
 
-def papers_of(store: Store, look_id: int) -> list[LookPaper]:
+def papers_of(store: Store, layout_group_id: int) -> list[LayoutPaper]:
     with store.session() as session:
-        _look(session, look_id)
+        _look(session, layout_group_id)
         rows = session.scalars(
-            select(Document).where(Document.look_id == look_id, Document.purpose == "sample").order_by(Document.id)
+            select(Document)
+            .where(Document.layout_group_id == layout_group_id, Document.purpose == Purpose.SAMPLE)
+            .order_by(Document.id)
         ).all()
-        return [LookPaper(row.id, row.name, row.state, row.set_name) for row in rows]
+        return [LayoutPaper(row.id, row.name, row.state, row.set_name) for row in rows]

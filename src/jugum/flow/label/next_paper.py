@@ -9,18 +9,20 @@ from sqlalchemy import exists, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.evaluation.teaching import Waiting, teaches_most
+from jugum.core.states import DocumentState, Purpose, SetName
 from jugum.flow.gather.documents import pages_of
 from jugum.flow.in_force import LoadedVersions, newest_version
 from jugum.store import Store
-from jugum.store.models import Assignment, Document, Field, Label, Look
+from jugum.store.models import Assignment, Document, Field, Label, LayoutGroup
 
-OPEN = ("to label", "in hand")
+OPEN = (DocumentState.TO_LABEL, DocumentState.IN_PROGRESS)
 ORDERS = ("teaches most", "in order")
 
 
 @dataclass(frozen=True)
 class Near:
-    """Papers around one on the desk: the sample before, the one to label after it and why, how many are left besides."""
+    """Papers around one on the desk: the sample before, the one to label after it and why, how many are left
+    besides."""
 
     before: int | None
     after: int | None
@@ -29,9 +31,11 @@ class Near:
 
 
 def neighbours(session: Session, document: Document, person_id: int) -> Near:
-    mine = (Document.type_id == document.type_id, Document.purpose == "sample")
+    mine = (Document.type_id == document.type_id, Document.purpose == Purpose.SAMPLE)
     before = session.scalar(
-        select(func.max(Document.id)).where(*mine, Document.id < document.id, Document.state.in_((*OPEN, "labelled")))
+        select(func.max(Document.id)).where(
+            *mine, Document.id < document.id, Document.state.in_((*OPEN, DocumentState.LABELLED))
+        )
     )
     after, why, left = next_of(session, document.type_id, person_id, besides=document.id)
     return Near(before, after, why, left)
@@ -40,20 +44,23 @@ def neighbours(session: Session, document: Document, person_id: int) -> Near:
 def next_of(
     session: Session, type_id: int | None, person_id: int, *, besides: int | None = None
 ) -> tuple[int | None, str, int]:
-    """The next sample for a person, why that one, and how many wait. Papers given to two labellers come only to them, before all
-    others; those each has finished don't come again."""
+    """The next sample for a person, why that one, and how many wait. Papers given to two labellers come only to
+    them, before all others; those each has finished don't come again."""
     given = exists().where(Assignment.document_id == Document.id)
     to_me = exists().where(
         Assignment.document_id == Document.id, Assignment.person_id == person_id, Assignment.done_at.is_(None)
     )
     rows = session.execute(
-        select(Document.id, Document.look_id, Document.gauge, to_me.label("to_me"))
+        select(Document.id, Document.layout_group_id, Document.model_confidence, to_me.label("to_me"))
         .where(
-            Document.type_id == type_id, Document.purpose == "sample", Document.state.in_(OPEN), Document.id != (besides or 0),
+            Document.type_id == type_id,
+            Document.purpose == Purpose.SAMPLE,
+            Document.state.in_(OPEN),
+            Document.id != (besides or 0),
             to_me | ~given,
         )
         .order_by(Document.id)
-    ).all()  # fmt: skip
+    ).all()
     if not rows:
         return None, "", 0
     for row in rows:
@@ -63,17 +70,22 @@ def next_of(
     if row_type is not None and row_type.placed_type.labelling.get("order") == "in order":
         after = next((row.id for row in rows if besides is not None and row.id > besides), rows[0].id)
         return after, "it is the next in order", len(rows)
-    chosen = teaches_most([_waiting(row.id, row.look_id, row.gauge) for row in rows], *_taught(session, type_id))
+    chosen = teaches_most(
+        [_waiting(row.id, row.layout_group_id, row.model_confidence) for row in rows], *_taught(session, type_id)
+    )
     return chosen.paper, chosen.why, len(rows)
 
 
-def _waiting(paper: int, look: int | None, gauge: dict[str, object]) -> Waiting:
-    sure = gauge.get("sure")
-    found = gauge.get("found")
+def _waiting(paper: int, look: int | None, model_confidence: dict[str, object]) -> Waiting:
+    sure = model_confidence.get("sure")
+    found = model_confidence.get("found")
     return Waiting(
-        paper, look, float(sure) if isinstance(sure, int | float) else None, str(gauge.get("least", "")),
+        paper,
+        look,
+        float(sure) if isinstance(sure, int | float) else None,
+        str(model_confidence.get("least", "")),
         tuple(map(str, found)) if isinstance(found, list) else (),
-    )  # fmt: skip
+    )
 
 
 def _taught(
@@ -81,9 +93,12 @@ def _taught(
 ) -> tuple[dict[int | None, int], dict[str, int], dict[int | None, str]]:
     """Labelled training papers by look, labels with a value by field name, and the names of looks."""
     labelled = (
-        Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled", Document.set_name == "train",
-    )  # fmt: skip
-    by_look: Counter[int | None] = Counter(session.scalars(select(Document.look_id).where(*labelled)))
+        Document.type_id == type_id,
+        Document.purpose == Purpose.SAMPLE,
+        Document.state == DocumentState.LABELLED,
+        Document.set_name == SetName.TRAIN,
+    )
+    by_layout: Counter[int | None] = Counter(session.scalars(select(Document.layout_group_id).where(*labelled)))
     fields: dict[str, int] = {
         name: count
         for name, count in session.execute(
@@ -95,16 +110,19 @@ def _taught(
         )
     }
     names: dict[int | None, str] = {
-        number: name for number, name in session.execute(select(Look.id, Look.name).where(Look.type_id == type_id))
+        number: name
+        for number, name in session.execute(
+            select(LayoutGroup.id, LayoutGroup.name).where(LayoutGroup.type_id == type_id)
+        )
     }
-    return dict(by_look), fields, names
+    return dict(by_layout), fields, names
 
 
 def judge(store: Store, document_id: int, versions: LoadedVersions) -> None:
     """Keep how sure the newest version is of a sample that waits to be labelled."""
     with store.session() as session:
         document = session.get(Document, document_id)
-        if document is None or document.purpose != "sample" or document.state not in OPEN:
+        if document is None or document.purpose != Purpose.SAMPLE or document.state not in OPEN:
             return
         version = newest_version(session, document.type_id)
         if version is None or version.file_key is None:
@@ -120,11 +138,12 @@ def judge(store: Store, document_id: int, versions: LoadedVersions) -> None:
         if not decided:
             return
         least = min(decided, key=lambda one: one[1])
-        document.gauge = {
-            "version": version.number, "sure": round(sum(sure for _, sure in decided) / len(decided), 4),
+        document.model_confidence = {
+            "version": version.number,
+            "sure": round(sum(sure for _, sure in decided) / len(decided), 4),
             "least": names.get(least[0].field, least[0].field),
             "found": [names.get(one.field, one.field) for one, _ in decided if not one.absent],
-        }  # fmt: skip
+        }
 
 
 def first_to_label(store: Store, type_id: int, person_id: int) -> tuple[int | None, str]:

@@ -1,4 +1,5 @@
-"""Values keyed in the past become labels: each is looked for on its paper; what may stand in several places waits for one key."""
+"""Values keyed in the past become labels: each is looked for on its paper; what may stand in several places waits
+for one key."""
 
 from __future__ import annotations
 
@@ -11,11 +12,12 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.candidates.generate import Candidate
-from jugum.core.extraction.values.placing import Placement, Placing, place_value, placed_examples
+from jugum.core.extraction.values.placing import Placement, place_value, placed_examples
 from jugum.core.extraction.values.similarities import Example
 from jugum.core.formats import keyed_values
 from jugum.core.page import Page
 from jugum.core.schema import Plan
+from jugum.core.states import By, DocumentState, Method, Purpose, RecordState
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.documents import pages_of
 from jugum.flow.label.desk_parts import ValueInput
@@ -25,6 +27,7 @@ from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
+from jugum.flow.states import change_state
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Field, KeyedValue, Label
 
@@ -34,8 +37,8 @@ EXAMPLES_A_LOOK = 6
 
 @dataclass(frozen=True)
 class KeyedReport:
-    """What became of keyed values: placed on the page, to be chosen among several places, kept without a place; and lines of the
-    file that could not be used."""
+    """What became of keyed values: placed on the page, to be chosen among several places, kept without a place; and
+    lines of the file that could not be used."""
 
     placed: int
     ambiguous: int
@@ -46,10 +49,10 @@ class KeyedReport:
 def keyed(store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bool = False) -> KeyedReport:
     """Labels from a CSV of values keyed in the past, `file,type,field,value`; each value's place is found by matching.
 
-    What is placed clearly on one paper shows where to look on the next of the same look. A value that is not found on its page, or
-    stands in several places, is kept without a place; the latter wait to be chosen. `complete` says that the CSV has every value of the
-    papers it names: their other fields become "not on this paper" and the papers labelled. Rows that name unknown files, types or
-    fields are told in `unknown` and change nothing.
+    What is placed clearly on one paper shows where to look on the next of the same look. A value that is not found
+    on its page, or stands in several places, is kept without a place; the latter wait to be chosen. `complete` says
+    that the CSV has every value of the papers it names: their other fields become "not on this paper" and the papers
+    labelled. Rows that name unknown files, types or fields are told in `unknown` and change nothing.
     """
     actor.require(LABEL)
     rows = keyed_values(data)
@@ -65,14 +68,14 @@ def keyed(store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bo
             else:
                 found.append((document, given))
         counts = _place_all(session, actor, row_type, found, complete=complete)
-    return KeyedReport(counts[Placing.PLACED], counts[Placing.AMBIGUOUS], counts[Placing.NOT_FOUND], unknown)
+    return KeyedReport(counts[RecordState.FOUND], counts[RecordState.AMBIGUOUS], counts[RecordState.NOT_FOUND], unknown)
 
 
 def _sorted(
     row_type: DocumentType, rows: Sequence[Mapping[str, str]]
 ) -> tuple[dict[str, dict[str, list[str]]], list[str]]:
-    """Values by file and field key, and what could not be used. Columns are known by their keys only: a table may well have a column
-    of the same name as a field."""
+    """Values by file and field key, and what could not be used. Columns are known by their keys only: a table may
+    well have a column of the same name as a field."""
     fields = {f.name.casefold(): f for f in row_type.fields if "." not in f.key} | {f.key: f for f in row_type.fields}
     by_file: dict[str, dict[str, list[str]]] = {}
     unknown = []
@@ -93,11 +96,13 @@ def _sample_named(session: Session, type_id: int, name: str) -> Document | None:
     return session.scalar(
         select(Document)
         .where(
-            Document.type_id == type_id, Document.name == name, Document.purpose == "sample",
+            Document.type_id == type_id,
+            Document.name == name,
+            Document.purpose == Purpose.SAMPLE,
             Document.state.in_(LABEL_STATES),
         )
         .order_by(Document.id.desc())
-    )  # fmt: skip
+    )
 
 
 @dataclass
@@ -111,9 +116,13 @@ class _Paper:
 
 
 def _place_all(
-    session: Session, actor: Actor, row_type: DocumentType, found: Sequence[tuple[Document, dict[str, list[str]]]], *,
+    session: Session,
+    actor: Actor,
+    row_type: DocumentType,
+    found: Sequence[tuple[Document, dict[str, list[str]]]],
+    *,
     complete: bool,
-) -> dict[Placing, int]:  # fmt: skip
+) -> dict[RecordState, int]:
     """Two rounds: what was placed clearly in the first shows where the rest stands on papers of the same look."""
     plan = plan_in(row_type).learned
     papers = [_Paper(document, given, pages_of(session, document.id), {}) for document, given in found]
@@ -122,14 +131,14 @@ def _place_all(
     examples: dict[int | None, list[Example]] = defaultdict(list)
     taught: dict[int | None, int] = defaultdict(int)
     for number, paper in enumerate(papers):
-        look = paper.document.look_id
+        look = paper.document.layout_group_id
         if look is not None and taught[look] < EXAMPLES_A_LOOK:
             taught[look] += 1
             examples[look] += placed_examples(plan, number, {k: p[0] for k, p in paper.placed.items() if len(p) == 1})
-    counts = dict.fromkeys(Placing, 0)
+    counts = dict.fromkeys(RecordState, 0)
     for number, paper in enumerate(papers):
-        its = [one for one in examples[paper.document.look_id] if one.paper != number]
-        if its and any(one.how is Placing.AMBIGUOUS for some in paper.placed.values() for one in some):
+        its = [one for one in examples[paper.document.layout_group_id] if one.paper != number]
+        if its and any(one.how is RecordState.AMBIGUOUS for some in paper.placed.values() for one in some):
             paper.placed = _placed(plan, paper, its)
         _write(session, actor, plan, paper, counts, complete=complete)
     return counts
@@ -146,7 +155,7 @@ def _placed(plan: Plan, paper: _Paper, examples: Sequence[Example]) -> dict[str,
 
 
 def _write(
-    session: Session, actor: Actor, plan: Plan, paper: _Paper, counts: dict[Placing, int], *, complete: bool
+    session: Session, actor: Actor, plan: Plan, paper: _Paper, counts: dict[RecordState, int], *, complete: bool
 ) -> None:
     document = paper.document
     session.execute(delete(KeyedValue).where(KeyedValue.document_id == document.id))
@@ -158,21 +167,27 @@ def _write(
         if row.key not in learned:
             if row.key in paper.given:
                 values = [ValueInput(text) for text in texts]
-                write_labels(session, actor, document, row, values, absent=not texts, how="keyed")
+                write_labels(session, actor, document, row, values, absent=not texts, how=Method.KEYED)
             continue
         values = []
         for position, (text, one) in enumerate(zip(texts, paper.placed.get(row.key, []), strict=False)):
             counts[one.how] += 1
-            spot = one.candidate if one.how is Placing.PLACED else None
+            spot = one.candidate if one.how is RecordState.FOUND else None
             values.append(ValueInput(text, spot.page if spot else None, (), spot.box if spot else None))
             session.add(
                 KeyedValue(
-                    document_id=document.id, field_id=row.id, position=position, text=text, state=one.how.value,
-                    match=one.match.value, places=[_place(place) for place in one.places[:PLACES_KEPT]], person_id=actor.id,
+                    document_id=document.id,
+                    field_id=row.id,
+                    position=position,
+                    text=text,
+                    state=one.how.value,
+                    match=one.match.value,
+                    places=[_place(place) for place in one.places[:PLACES_KEPT]],
+                    person_id=actor.id,
                 )
-            )  # fmt: skip
-        write_labels(session, actor, document, row, values, absent=not values, how="keyed")
-    document.state = "labelled" if complete else "in hand"
+            )
+        write_labels(session, actor, document, row, values, absent=not values, how=Method.KEYED)
+    change_state(document, DocumentState.LABELLED if complete else DocumentState.IN_PROGRESS, By.PERSON)
     document.revision += 1
     record(session, actor, Action.LABEL_FROM_RECORDS, "document", document.id, fields=len(paper.given))
 
@@ -181,7 +196,7 @@ def _place(candidate: Candidate) -> dict[str, Any]:
     return {"text": candidate.text, "page": candidate.page, "box": [round(side, 5) for side in candidate.box]}
 
 
-# ---- What waits to be chosen -------------------------------------------------------------------------------------------------
+# ---- What waits to be chosen -----------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -220,8 +235,12 @@ def overview(store: Store, type_id: int, limit: int = 100) -> KeyedView:
         its = select(KeyedValue).join(Field, KeyedValue.field_id == Field.id).where(Field.type_id == type_id)
         counts = _counted(session, type_id, KeyedValue.state)
         matches = _counted(session, type_id, KeyedValue.match)
-        waiting = session.scalars(its.where(KeyedValue.state == "ambiguous").order_by(KeyedValue.id).limit(limit)).all()
-        missing = session.scalars(its.where(KeyedValue.state == "not found").order_by(KeyedValue.id).limit(limit)).all()
+        waiting = session.scalars(
+            its.where(KeyedValue.state == RecordState.AMBIGUOUS).order_by(KeyedValue.id).limit(limit)
+        ).all()
+        missing = session.scalars(
+            its.where(KeyedValue.state == RecordState.NOT_FOUND).order_by(KeyedValue.id).limit(limit)
+        ).all()
         return KeyedView(counts, matches, _to_choose(session, waiting), _to_choose(session, missing))
 
 
@@ -263,8 +282,8 @@ def choose(store: Store, actor: Actor, keyed_id: int, place: int | None) -> None
             raise Conflict(f"{field.name} of “{document.name}” was labelled otherwise meanwhile.")
         if place is not None:
             spot = row.places[place]
-            mine.page, mine.box, mine.read = spot["page"], spot["box"], spot["text"]
-        row.state = "chosen" if place is not None else "not found"
+            mine.page, mine.box, mine.ocr_text = spot["page"], spot["box"], spot["text"]
+        row.state = RecordState.CHOSEN if place is not None else RecordState.NOT_FOUND
         document.revision += 1
         record(
             session,
@@ -275,6 +294,6 @@ def choose(store: Store, actor: Actor, keyed_id: int, place: int | None) -> None
             field=field.key,
             before=[row.text],
             after=[row.text],
-            how="keyed",
+            how=Method.KEYED,
             place=place,
         )

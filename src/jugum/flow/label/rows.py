@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, joinedload
 
+from jugum.core.states import DocumentState, Purpose
 from jugum.core.values import AnyType, normal_form, normal_or_text
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import document_row
@@ -22,7 +23,7 @@ from jugum.store.models import Audit, Document, DocumentType, Field, Label, Pers
 
 # Audited actions that say what a field is.
 SAYING = (Action.LABEL, Action.SETTLE, Action.SETTLE_DISPUTE, Action.KEEP_LABEL, Action.LABEL_FROM_RECORDS)
-LABEL_STATES = ("to label", "in hand", "labelled")
+LABEL_STATES = (DocumentState.TO_LABEL, DocumentState.IN_PROGRESS, DocumentState.LABELLED)
 WAYS = ("marked", "typed", "agreed", "keyed")
 
 
@@ -37,8 +38,8 @@ class CellInput:
 
 @dataclass(frozen=True)
 class HowSaid:
-    """How something was said: the way, how many seconds it took, whether a suggestion stood there and was not taken, and where the
-    value's printed name stands ({"text", "page", "box"}), when that was marked."""
+    """How something was said: the way, how many seconds it took, whether a suggestion stood there and was not taken,
+    and where the value's printed name stands ({"text", "page", "box"}), when that was marked."""
 
     how: str = "marked"
     seconds: float | None = None
@@ -68,7 +69,7 @@ def checked_revision(session: Session, document_id: int, revision: int | None) -
 def labelled_now(session: Session, document_id: int, revision: int | None = None) -> Document:
     """A sample that can be labelled, locked."""
     document = checked_revision(session, document_id, revision)
-    if document.purpose != "sample" or document.state not in LABEL_STATES:
+    if document.purpose != Purpose.SAMPLE or document.state not in LABEL_STATES:
         raise Conflict(f"“{document.name}” is {document.state} and can't be labelled.")
     return document
 
@@ -87,15 +88,24 @@ def columns_of(row: Field) -> list[Field]:
 def value_of(label: Label, kind: AnyType, names: dict[int, str]) -> ValueView:
     readable = normal_form(label.text, kind) is not None
     return ValueView(
-        label.text, label.normal if readable else "", label.page, label.box, None, label.how, names.get(label.person_id),
-        label.at, more=[(page, box) for page, box in label.more], read=label.read,
-    )  # fmt: skip
+        label.text,
+        label.normal if readable else "",
+        label.page,
+        label.box,
+        None,
+        label.method,
+        names.get(label.person_id),
+        label.created_at,
+        more=[(page, box) for page, box in label.more_places],
+        read=label.ocr_text,
+    )
 
 
 def resolved_values(
     session: Session, document_id: int, row: Field, values: Sequence[ValueInput], *, absent: bool
 ) -> list[ValueView]:
-    """A person's values worked out. InputError for a field that has none of its own, or values of a field that is absent."""
+    """A person's values worked out. InputError for a field that has none of its own, or values of a field that is
+    absent."""
     if row.kind in ("table", "derived") and values:
         raise InputError(
             f"{row.name} is {'a table: give its rows' if row.kind == 'table' else 'worked out, not labelled'}."
@@ -123,42 +133,70 @@ def drop_labels(session: Session, document: Document, row: Field) -> list[str]:
 
 
 def write_labels(
-    session: Session, actor: Actor, document: Document, row: Field, values: Sequence[ValueInput], *, absent: bool, how: str | HowSaid
-) -> list[str]:  # fmt: skip
+    session: Session,
+    actor: Actor,
+    document: Document,
+    row: Field,
+    values: Sequence[ValueInput],
+    *,
+    absent: bool,
+    how: str | HowSaid,
+) -> list[str]:
     """Replace a field's labels on a paper; returns the texts before. `how` may also be "review"."""
     found = resolved_values(session, document.id, row, values, absent=absent)
     return write_values(session, actor.id, document, row, found, absent=absent, how=how)
 
 
 def write_values(
-    session: Session, person_id: int, document: Document, row: Field, values: Sequence[ValueView], *, absent: bool,
+    session: Session,
+    person_id: int,
+    document: Document,
+    row: Field,
+    values: Sequence[ValueView],
+    *,
+    absent: bool,
     how: str | HowSaid,
-) -> list[str]:  # fmt: skip
+) -> list[str]:
     """Replace a field's labels by values already worked out; returns the texts before."""
     before = drop_labels(session, document, row)
     way = how if isinstance(how, HowSaid) else None
     common: dict[str, Any] = {
-        "document_id": document.id, "field_id": row.id, "person_id": person_id, "how": way.how if way else how,
-        "corrected": bool(way and way.corrected), "printed": way.printed if way else None,
-    }  # fmt: skip
+        "document_id": document.id,
+        "field_id": row.id,
+        "person_id": person_id,
+        "method": way.how if way else how,
+        "corrected": bool(way and way.corrected),
+        "printed": way.printed if way else None,
+    }
     seconds = way.seconds if way and way.seconds is not None else None
     if absent:
         session.add(Label(absent=True, text="", normal="", page=None, box=None, seconds=seconds, **common))
     for position, value in enumerate(values):
         session.add(
             Label(
-                position=position, text=value.text, normal=value.normal or normal_or_text(value.text, value_type_of(row)),
-                page=value.page, box=value.box, more=[[page, box] for page, box in value.more], read=value.read,
-                seconds=seconds / len(values) if seconds is not None else None, **common,
+                position=position,
+                text=value.text,
+                normal=value.normal or normal_or_text(value.text, value_type_of(row)),
+                page=value.page,
+                box=value.box,
+                more_places=[[page, box] for page, box in value.more],
+                ocr_text=value.read,
+                seconds=seconds / len(values) if seconds is not None else None,
+                **common,
             )
-        )  # fmt: skip
+        )
     return before
 
 
 def write_table(
-    session: Session, actor: Actor, document: Document, row: Field, rows: Sequence[dict[str, CellInput]], *,
+    session: Session,
+    actor: Actor,
+    document: Document,
+    row: Field,
+    rows: Sequence[dict[str, CellInput]],
+    *,
     how: str | HowSaid,
-) -> None:  # fmt: skip
+) -> None:
     """Replace a table's labels: one per filled cell, its row as position."""
     columns = {one.key: one for one in columns_of(row)}
     if row.kind != "table":
@@ -169,27 +207,34 @@ def write_table(
     drop_labels(session, document, row)
     way = how if isinstance(how, HowSaid) else None
     common: dict[str, Any] = {
-        "document_id": document.id, "person_id": actor.id, "how": way.how if way else how,
+        "document_id": document.id,
+        "person_id": actor.id,
+        "method": way.how if way else how,
         "corrected": bool(way and way.corrected),
-    }  # fmt: skip
+    }
     filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
     cells = [(n, key, cell) for n, given in enumerate(filled) for key, cell in given.items() if cell.text.strip()]
     for position, key, cell in cells:
         text, placed = cell.text.strip(), cell.page is not None and cell.box is not None
         session.add(
             Label(
-                field_id=columns[key].id, position=position, text=text, normal=normal_or_text(text, value_type_of(columns[key])),
-                page=cell.page if placed else None, box=list(cell.box) if placed and cell.box else None,
-                seconds=way.seconds / len(cells) if way and way.seconds is not None else None, **common,
+                field_id=columns[key].id,
+                position=position,
+                text=text,
+                normal=normal_or_text(text, value_type_of(columns[key])),
+                page=cell.page if placed else None,
+                box=list(cell.box) if placed and cell.box else None,
+                seconds=way.seconds / len(cells) if way and way.seconds is not None else None,
+                **common,
             )
-        )  # fmt: skip
+        )
     if not filled:
         session.add(
             Label(field_id=row.id, absent=True, text="", normal="", seconds=way.seconds if way else None, **common)
         )
 
 
-# ---- Read back ------------------------------------------------------------------------------------------------------------
+# ---- Read back -------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -214,7 +259,7 @@ def labels(store: Store, document_id: int) -> list[LabelledField]:
             if mine:
                 kind = value_type_of(row)
                 values = [value_of(label, kind, names) for label in mine if not label.absent]
-                found.append(LabelledField(row.key, mine[0].absent, mine[0].how, values))
+                found.append(LabelledField(row.key, mine[0].absent, mine[0].method, values))
         return found
 
 
@@ -237,19 +282,23 @@ def history(store: Store, document_id: int, key: str) -> list[Saying]:
             select(Audit, Person.name)
             .outerjoin(Person, Audit.person_id == Person.id)
             .where(
-                Audit.object_kind == "document", Audit.object_id == document_id,
+                Audit.object_kind == "document",
+                Audit.object_id == document_id,
                 Audit.action.in_(SAYING),
             )
             .order_by(Audit.id.desc())
-        ).all()  # fmt: skip
+        ).all()
         return [
             Saying(
-                row.at, name or "", str(row.detail.get("how", row.action)), _words(row.detail.get("before")),
+                row.created_at,
+                name or "",
+                str(row.detail.get("how", row.action)),
+                _words(row.detail.get("before")),
                 "not on this paper" if row.detail.get("absent") else _words(row.detail.get("after")),
             )
             for row, name in rows
             if row.detail.get("field") == key
-        ]  # fmt: skip
+        ]
 
 
 def _words(said: Any) -> str:

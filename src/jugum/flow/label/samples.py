@@ -1,4 +1,5 @@
-"""What a version is trained from: labelled papers in core's words, their layers where the plan has marks, and what an office says of names."""
+"""What a version is trained from: labelled papers in core's words, their layers where the plan has marks, and what
+an office says of names."""
 
 from __future__ import annotations
 
@@ -13,6 +14,7 @@ from jugum.core.extraction.parts import Structures, marks_of
 from jugum.core.extraction.untrained.reading import needs_picture
 from jugum.core.page import Box
 from jugum.core.schema import Plan
+from jugum.core.states import DocumentState, Purpose, SetName
 from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
 from jugum.flow.gather.read import pages_of
 from jugum.store import Store
@@ -20,15 +22,20 @@ from jugum.store.models import Document, Field, Label, Workspace
 
 
 def training_samples(session: Session, type_id: int, set_name: str = "train") -> list[Sample]:
-    """Labelled samples of a set; with those of the training set also settled live papers, with the fields a person settled on them.
-    Samples kept for testing or spare never come in: what is measured on them would be worth nothing."""
-    settled = (Document.purpose == "live") & Document.state.in_(("settled", "delivered"))
-    samples = (Document.purpose == "sample") & (Document.state == "labelled") & (Document.set_name == set_name)
+    """Labelled samples of a set; with those of the training set also settled live papers, with the fields a person
+    settled on them. Samples kept for testing or spare never come in: what is measured on them would be worth
+    nothing."""
+    settled = (Document.purpose == Purpose.LIVE) & Document.state.in_((DocumentState.SETTLED, DocumentState.DELIVERED))
+    samples = (
+        (Document.purpose == Purpose.SAMPLE)
+        & (Document.state == DocumentState.LABELLED)
+        & (Document.set_name == set_name)
+    )
     documents = session.scalars(
         select(Document)
         .where(
             Document.type_id == type_id,
-            samples | settled if set_name == "train" else samples,
+            samples | settled if set_name == SetName.TRAIN else samples,
             select(Label.id).where(Label.document_id == Document.id).exists(),
         )
         .order_by(Document.id)
@@ -72,13 +79,14 @@ def _columns(cells: dict[str, dict[int, SampleLabel]]) -> dict[str, tuple[Sample
 
 
 def _sample_label(row: Label) -> SampleLabel:
-    more = tuple((page, Box(*box)) for page, box in row.more)
+    more = tuple((page, Box(*box)) for page, box in row.more_places)
     printed = str(row.printed.get("text", "")) if row.printed else ""
     return SampleLabel(row.text, row.normal, row.page, Box(*row.box) if row.box else None, more, printed)
 
 
 def papers_with_marks(session: Session, plan: Plan, samples: Sequence[Sample]) -> dict[str, LoadedPaper]:
-    """Papers by sample key, where the plan has tick boxes, choices or signatures, so that their layers are needed; empty else."""
+    """Papers by sample key, where the plan has tick boxes, choices or signatures, so that their layers are needed;
+    empty else."""
     if not needs_picture(marks_of(plan)):
         return {}
     return {one.key: load_paper(session, session.get_one(Document, int(one.key))) for one in samples}
@@ -95,7 +103,7 @@ def synonyms_in(session: Session, workspace_id: int) -> Groups:
     return (*shipped_groups(), *groups_from(workspace.synonyms))
 
 
-def looks_of(session: Session, ids: Sequence[int]) -> dict[str, int]:
+def layout_groups_of(session: Session, ids: Sequence[int]) -> dict[str, int]:
     """The look of each paper by its key; a paper without one is its own."""
-    rows = session.execute(select(Document.id, Document.look_id).where(Document.id.in_(ids)))
+    rows = session.execute(select(Document.id, Document.layout_group_id).where(Document.id.in_(ids)))
     return {str(number): look if look is not None else -number for number, look in rows}

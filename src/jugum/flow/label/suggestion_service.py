@@ -1,5 +1,5 @@
-"""The suggestion service: an outside program that answers plain-language questions about a paper. Off until an administrator turns it on, since
-it is sent the text of papers."""
+"""The suggestion service: an outside program that answers plain-language questions about a paper. Off until an
+administrator turns it on, since it is sent the text of papers."""
 
 from __future__ import annotations
 
@@ -12,9 +12,10 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from urllib.parse import urlsplit
 
-from jugum.core.extraction.values.placing import Placing, place_value
+from jugum.core.extraction.values.placing import place_value
 from jugum.core.page import Page, laid_out, text_of
 from jugum.core.schema import Plan
+from jugum.core.states import RecordState
 from jugum.errors import ExternalError, InputError, NotFound
 from jugum.flow.label.desk_parts import ValueView
 from jugum.flow.office.actions import Action
@@ -31,7 +32,8 @@ LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 
 @dataclass(frozen=True)
 class ServiceView:
-    """A workspace's suggestion service: on or off, its address, whether papers' text stays on this machine, and who set it when."""
+    """A workspace's suggestion service: on or off, its address, whether papers' text stays on this machine, and who
+    set it when."""
 
     workspace_id: int
     workspace: str
@@ -78,8 +80,9 @@ def set_service(store: Store, actor: Actor, workspace_id: int, *, on: bool, addr
 
 
 def answers(store: Store, workspace: Workspace, plan: Plan, pages: Sequence[Page]) -> dict[str, ValueView]:
-    """Field key → what the service answers to the field's question, with its place where the answer stands on the paper. Empty while it is off;
-    a service that can't be reached or answers nonsense answers nothing, since a desk must open without it."""
+    """Field key → what the service answers to the field's question, with its place where the answer stands on the
+    paper. Empty while it is off; a service that can't be reached or answers nonsense answers nothing, since a desk
+    must open without it."""
     view = _view(workspace, store)
     asked = [one for one in plan.fields if one.question][:ASKED_MAX]
     if not view.on or not view.address or not asked:
@@ -97,7 +100,7 @@ def answers(store: Store, workspace: Workspace, plan: Plan, pages: Sequence[Page
     placed = place_value(Plan(tuple(one for one in plan.fields if one.key in said)), pages, said) if said else {}
     found = {}
     for key in said:
-        spot = placed[key].candidate if placed[key].how is not Placing.NOT_FOUND else None
+        spot = placed[key].candidate if placed[key].how is not RecordState.NOT_FOUND else None
         if spot is not None:
             box = [round(edge, 5) for edge in spot.box]
             found[key] = ValueView(
@@ -124,7 +127,8 @@ def lines_of_pages(pages: Sequence[Page]) -> list[str]:
 
 
 def ask(address: str, question: str, lines: Sequence[str], *, seconds: float = SECONDS_MAX) -> str:
-    """A service's answer to a question about lines of text; "" for none. ExternalError when it can't be reached or does not answer as one."""
+    """A service's answer to a question about lines of text; "" for none. ExternalError when it can't be reached or
+    does not answer as one."""
     if seconds <= 0:
         raise ExternalError(f"The suggestion service at {address} takes too long.")
     body = json.dumps({"question": question, "lines": list(lines)}).encode()

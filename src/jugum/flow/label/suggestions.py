@@ -1,4 +1,5 @@
-"""Suggestions on the labelling desk: from a trained version, from labelled papers of the same look, and from the plan alone."""
+"""Suggestions on the labelling desk: from a trained version, from labelled papers of the same look, and from the
+plan alone."""
 
 from __future__ import annotations
 
@@ -11,9 +12,10 @@ from sqlalchemy.orm import Session
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.found import Found
 from jugum.core.extraction.values.assignment import Choice, Decision
-from jugum.core.extraction.values.same_layout import remembered
+from jugum.core.extraction.values.same_layout import suggest_from_same_layout
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, Plan
+from jugum.core.states import DocumentState, Purpose, SetName
 from jugum.core.structure import Structure
 from jugum.errors import ExternalError, InputError
 from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
@@ -33,8 +35,9 @@ UNSURE = 0.5  # below this confidence of a version, look-alikes labelled meanwhi
 
 @dataclass(frozen=True)
 class Suggested:
-    """What is found for a field: its values (None for a table's empty cells), the candidates next in line, and the threshold
-    they stand against. `passes` tells that a measured confidence reaches that threshold; `sure` is that confidence, "not on it" included."""
+    """What is found for a field: its values (None for a table's empty cells), the candidates next in line, and the
+    threshold they stand against. `passes` tells that a measured confidence reaches that threshold; `sure` is that
+    confidence, "not on it" included."""
 
     values: list[ValueView | None] = field(default_factory=list)
     others: list[ValueView] = field(default_factory=list)
@@ -45,8 +48,8 @@ class Suggested:
 
 @dataclass(frozen=True)
 class SuggestionInput:
-    """What suggestions for a paper are worked out from: the paper (its first pages), the plan, the file of the version that is asked and the policy
-    in force, and the workspace, whose suggestion service may be on."""
+    """What suggestions for a paper are worked out from: the paper (its first pages), the plan, the file of the
+    version that is asked and the policy in force, and the workspace, whose suggestion service may be on."""
 
     paper: LoadedPaper
     plan: Plan
@@ -69,13 +72,14 @@ def load_suggestion_input(session: Session, document: Document) -> SuggestionInp
 def suggestions(
     store: Store, given: SuggestionInput, versions: LoadedVersions, explorer: Explorer | None
 ) -> dict[str, Suggested]:
-    """What the live version, or else the newest on trial, finds on the paper; where it is unsure, what labelled papers of the same
-    layout say; and what the plan alone finds for the rest. Worked out with no transaction open."""
+    """What the live version, or else the newest on trial, finds on the paper; where it is unsure, what labelled
+    papers of the same layout say; and what the plan alone finds for the rest. Worked out with no transaction open.
+    """
     explorer = explorer or Explorer()
     pages = given.paper.pages
     suggested = _by_version(store, given, versions, explorer)
     doubtful = [one for one in given.plan.learned.fields if suggested.get(one.key, Suggested()).sure < UNSURE]
-    for key, one in _by_look(store, given.paper.document, Plan(tuple(doubtful)), pages).items():
+    for key, one in _by_layout(store, given.paper.document, Plan(tuple(doubtful)), pages).items():
         if one.values:
             suggested[key] = one
     found = _by_plan(store, given, explorer, set(suggested)) | suggested
@@ -98,7 +102,7 @@ def _by_version(
         if sure is None:
             continue
         threshold = thresholds.get(decision.field)
-        familiar = policy is not None and decision.familiarity >= policy.familiarity_least
+        familiar = policy is not None and decision.layout_similarity >= policy.layout_similarity_min
         passes = not decision.absent and threshold is not None and sure >= threshold and familiar
         if isinstance(decision, Decision):
             values: dict[str, list[ValueView | None]] = {
@@ -122,30 +126,34 @@ def _choice(choice: Choice, origin: str, sure: float | None = None) -> ValueView
     return ValueView(found.text, found.normal, found.page, [round(v, 5) for v in found.box], sure, origin)
 
 
-def _by_look(store: Store, document: Document, plan: Plan, pages: Sequence[Page]) -> dict[str, Suggested]:
+def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Page]) -> dict[str, Suggested]:
     """What up to three labelled papers of the same look say; they have no measured confidence."""
-    if document.look_id is None or not plan.fields:
+    if document.layout_group_id is None or not plan.fields:
         return {}
     with store.session() as session:
         labelled = session.scalars(
             select(Document)
             .where(
-                Document.look_id == document.look_id, Document.state == "labelled", Document.purpose == "sample",
-                Document.id != document.id, Document.set_name == "train",
+                Document.layout_group_id == document.layout_group_id,
+                Document.state == DocumentState.LABELLED,
+                Document.purpose == Purpose.SAMPLE,
+                Document.id != document.id,
+                Document.set_name == SetName.TRAIN,
             )
             .order_by(Document.id.desc())
             .limit(LOOK_ALIKES)
-        ).all()  # fmt: skip
+        ).all()
         samples: list[Sample] = label_samples(session, labelled)
     if not samples:
         return {}
-    decided: list[Decision] = remembered(plan, samples, pages)
+    decided: list[Decision] = suggest_from_same_layout(plan, samples, pages)
     return {
         one.field: Suggested(
-            [_choice(choice, "look-alikes") for choice in one.chosen], [_choice(choice, "look-alikes") for choice in one.others]
+            [_choice(choice, "look-alikes") for choice in one.chosen],
+            [_choice(choice, "look-alikes") for choice in one.others],
         )
         for one in decided
-    }  # fmt: skip
+    }
 
 
 def _by_plan(store: Store, given: SuggestionInput, explorer: Explorer, known: set[str]) -> dict[str, Suggested]:
@@ -168,7 +176,8 @@ def _by_plan(store: Store, given: SuggestionInput, explorer: Explorer, known: se
 def _by_service(
     store: Store, given: SuggestionInput, found: dict[str, Suggested], pages: Sequence[Page]
 ) -> dict[str, Suggested]:
-    """What the suggestion service answers, if it is on, for fields with a question that nothing else has a value for."""
+    """What the suggestion service answers, if it is on, for fields with a question that nothing else has a value
+    for."""
     rest = Plan(
         tuple(one for one in given.plan.learned.fields if one.question and not found.get(one.key, Suggested()).values)
     )

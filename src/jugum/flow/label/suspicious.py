@@ -10,7 +10,8 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, undefer
 
-from jugum.core.schema import Context, Outcome, judge, text_problem
+from jugum.core.schema import CheckOutcome, Context, judge, text_problem
+from jugum.core.states import DocumentState, Purpose
 from jugum.core.values import normal_form, same_value
 from jugum.errors import NotFound
 from jugum.flow.label.desk_parts import ValueInput
@@ -30,8 +31,8 @@ REASONS = ("the model disagrees", "can't be read as its data type", "a check fai
 
 @dataclass(frozen=True)
 class Suspect:
-    """A label that something speaks against: `instead` is what that something says, when it says a value. `page` and `box` are where
-    the label stands."""
+    """A label that something speaks against: `instead` is what that something says, when it says a value. `page` and
+    `box` are where the label stands."""
 
     document: int
     name: str
@@ -47,14 +48,17 @@ class Suspect:
 
 
 def suspects(store: Store, type_id: int) -> list[Suspect]:
-    """Suspicious labels of labelled samples that nobody has looked at and kept, those the model is surest about first."""
+    """Suspicious labels of labelled samples that nobody has looked at and kept, those the model is surest about
+    first."""
     with store.session() as session:
         row = type_row(session, type_id)
         documents = {
             one.id: one
             for one in session.scalars(
                 select(Document).where(
-                    Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled"
+                    Document.type_id == type_id,
+                    Document.purpose == Purpose.SAMPLE,
+                    Document.state == DocumentState.LABELLED,
                 )
             )
         }
@@ -62,10 +66,8 @@ def suspects(store: Store, type_id: int) -> list[Suspect]:
         against = _model_against(session, type_id)
         kept = {
             (one.document_id, one.field_id, one.reason): one.text
-            for one in session.scalars(
-                select(KeptLabel).join(Document).where(Document.type_id == type_id)
-            )
-        }  # fmt: skip
+            for one in session.scalars(select(KeptLabel).join(Document).where(Document.type_id == type_id))
+        }
         found = []
         for number, document in documents.items():
             for suspect in _of_document(session, row, document, labels.get(number, {}), against):
@@ -104,9 +106,12 @@ def _model_against(session: Session, type_id: int) -> dict[tuple[int, str], dict
 
 
 def _of_document(
-    session: Session, row: DocumentType, document: Document, labels: Mapping[int, list[Label]],
+    session: Session,
+    row: DocumentType,
+    document: Document,
+    labels: Mapping[int, list[Label]],
     against: Mapping[tuple[int, str], dict[str, Any]],
-) -> list[Suspect]:  # fmt: skip
+) -> list[Suspect]:
     plan = plan_in(row)
     by_key = {field.key: field for field in row.fields}
     names: dict[int, str] = {}
@@ -116,10 +121,19 @@ def _of_document(
         if not any(one.field == field.key and one.reason == reason for one in found):
             found.append(
                 Suspect(
-                    document.id, document.name, field.key, field.name, reason, detail, label.text or "not on this paper",
-                    instead, label.page, label.box, names.get(label.person_id, ""),
+                    document.id,
+                    document.name,
+                    field.key,
+                    field.name,
+                    reason,
+                    detail,
+                    label.text or "not on this paper",
+                    instead,
+                    label.page,
+                    label.box,
+                    names.get(label.person_id, ""),
                 )
-            )  # fmt: skip
+            )
 
     for key, field in by_key.items():
         kind = value_type_of(field)
@@ -129,13 +143,16 @@ def _of_document(
             problem = text_problem(plan.field(key), label.text) if field.kind == "value" else None
             if problem is not None:
                 suspect(field, label, "can't be read as its data type", problem.detail)
-            read = normal_form(label.read, kind) if label.read else None
+            read = normal_form(label.ocr_text, kind) if label.ocr_text else None
             if read is not None and field.kind == "value" and not same_value(read, label.normal, kind):
-                suspect(field, label, "box and value differ", f"“{label.read}” was read there", label.read)
+                suspect(field, label, "box and value differ", f"“{label.ocr_text}” was read there", label.ocr_text)
         said = against.get((document.id, key))
         mine = labels.get(field.id, [])
         if said is not None and mine and said["expected"] == "; ".join(one.normal for one in mine if not one.absent):
-            detail = f"{100 * said['confidence']:.0f} % sure of “{said['found'] or 'not on this paper'}”, trained without this paper"
+            detail = (
+                f"{100 * said['confidence']:.0f} % sure of “{said['found'] or 'not on this paper'}”, trained without "
+                "this paper"
+            )
             suspect(field, mine[0], "the model disagrees", detail, said["found"])
     for key, detail in _failing(session, row, document, labels).items():
         mine = labels.get(by_key[key].id, [])
@@ -162,7 +179,7 @@ def _failing(
     context = Context(document.received_at.date(), lists_in(session, row.workspace_id))
     found: dict[str, str] = {}
     for one in judge(plan, texts, context):
-        if one.outcome is Outcome.FAILS:
+        if one.outcome is CheckOutcome.FAILS:
             keys = [key.split(".", 1)[0] for key in one.fields]
             first = next((key for key in keys if texts.get(key)), keys[0] if keys else "")
             if first:
@@ -176,7 +193,8 @@ def failing_checks(session: Session, document: Document) -> dict[str, str]:
 
 
 def keep(store: Store, actor: Actor, document_id: int, key: str, reason: str) -> None:
-    """A person looked at a suspicious label and keeps it: it is not asked about for this reason again while it says the same."""
+    """A person looked at a suspicious label and keeps it: it is not asked about for this reason again while it says
+    the same."""
     actor.require(LABEL)
     with store.session() as session:
         document = labelled_now(session, document_id)
@@ -206,7 +224,8 @@ def keep(store: Store, actor: Actor, document_id: int, key: str, reason: str) ->
 
 
 def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> None:
-    """Put what speaks against a suspicious label in its place: at the label's own place when that says so, else without one."""
+    """Put what speaks against a suspicious label in its place: at the label's own place when that says so, else
+    without one."""
     actor.require(LABEL)
     with store.session() as session:
         document = labelled_now(session, document_id)
@@ -225,6 +244,14 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> N
         )
         document.revision += 1
         record(
-            session, actor, Action.LABEL, "document", document_id, field=key, before=[one.text for one in before], after=[text], absent=not text,
+            session,
+            actor,
+            Action.LABEL,
+            "document",
+            document_id,
+            field=key,
+            before=[one.text for one in before],
+            after=[text],
+            absent=not text,
             how="mended",
-        )  # fmt: skip
+        )

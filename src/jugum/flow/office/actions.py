@@ -82,20 +82,3 @@ class Action(StrEnum):
     DRAFT = "draft", "drafted papers"
     SETTLE = "settle", "settled fields in review"
     DELIVER = "deliver", "delivered results"
-
-
-# Actions whose names were changed, for stores that were filled before.
-RENAMED = {
-    "take back API key": Action.REVOKE_KEY,
-    "take back": Action.RETURN,
-    "stop": Action.PAUSE_BATCH,
-    "go on": Action.RESUME_BATCH,
-    "remove": Action.DELETE_BATCH,
-    "set names that mean the same": Action.SET_SYNONYMS,
-    "labelling": Action.SET_LABELLING,
-    "labelled apart": Action.FINISH_BLIND,
-    "rename look": Action.RENAME_LAYOUT,
-    "merge looks": Action.MERGE_LAYOUTS,
-    "split look": Action.SPLIT_LAYOUT,
-    "bring in": Action.IMPORT_VERSION,
-}

@@ -11,8 +11,16 @@ from jugum.flow.office.actions import Action
 from jugum.store.models import Audit
 
 SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER, ADMINISTER = (
-    "see", "gather", "plan", "label", "train", "weigh", "review", "deliver", "administer",
-)  # fmt: skip
+    "see",
+    "gather",
+    "plan",
+    "label",
+    "train",
+    "weigh",
+    "review",
+    "deliver",
+    "administer",
+)
 PERMISSIONS: dict[str, frozenset[str]] = {
     "reviewer": frozenset({SEE, REVIEW}),
     "analyst": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER}),

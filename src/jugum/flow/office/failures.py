@@ -1,4 +1,5 @@
-"""Background work that failed and has no paper, page or version to say so on: it is kept here and shown on the overview until it succeeds."""
+"""Background work that failed and has no paper, page or version to say so on: it is kept here and shown on the
+overview until it succeeds."""
 
 from __future__ import annotations
 

@@ -149,7 +149,8 @@ def set_active(store: Store, actor: Actor, person_id: int, *, active: bool) -> N
 
 
 def set_sees_personal(store: Store, actor: Actor, person_id: int, *, sees: bool) -> None:
-    """Whether somebody sees the values of personal fields; to others they are masked, and papers that hold them closed."""
+    """Whether somebody sees the values of personal fields; to others they are masked, and papers that hold them
+    closed."""
     actor.require(ADMINISTER)
     with store.session() as session:
         person = session.get(Person, person_id)

@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import key_from
+from jugum.core.states import Purpose
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
@@ -97,7 +98,7 @@ def new_type(session: Session, workspace_id: int, name: str) -> DocumentType:
 
 
 def sample_count(session: Session, type_id: int) -> int:
-    counted = select(func.count(Document.id)).where(Document.type_id == type_id, Document.purpose == "sample")
+    counted = select(func.count(Document.id)).where(Document.type_id == type_id, Document.purpose == Purpose.SAMPLE)
     return session.scalar(counted) or 0
 
 

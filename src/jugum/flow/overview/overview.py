@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.values.extractor import PAPERS_MIN
+from jugum.core.states import DONE_STATES, DocumentState, PlacedBy, Purpose, VersionState
 from jugum.flow.office.actions import Action
 from jugum.flow.office.types import TypeView, type_view, types
 from jugum.flow.train.versions import labelled_since_training
@@ -66,7 +67,7 @@ def steps(store: Store, type_id: int) -> Steps:
 
 
 def _steps(session: Session, type_id: int) -> Steps:
-    states: dict[tuple[str, str], int] = {
+    states: dict[tuple[Purpose, DocumentState], int] = {
         (purpose, state): count
         for purpose, state, count in session.execute(
             select(Document.purpose, Document.state, func.count())
@@ -77,23 +78,23 @@ def _steps(session: Session, type_id: int) -> Steps:
     held_fields = session.scalar(
         select(func.count(Hold.id))
         .join(Document)
-        .where(Document.type_id == type_id, Document.state == "held", Hold.settled_at.is_(None))
+        .where(Document.type_id == type_id, Document.state == DocumentState.HELD, Hold.settled_at.is_(None))
     )
-    drafted = sum(states.get(("live", state), 0) for state in ("held", "passed", "settled", "delivered"))
+    drafted = sum(states.get((Purpose.LIVE, state), 0) for state in (DocumentState.HELD, *DONE_STATES))
     untouched = session.scalar(
         select(func.count(Document.id)).where(
             Document.type_id == type_id,
-            Document.purpose == "live",
-            Document.state.in_(("passed", "delivered")),
+            Document.purpose == Purpose.LIVE,
+            Document.state.in_((DocumentState.PASSED, DocumentState.DELIVERED)),
             Document.settled_at.is_(None),
         )
     )
     live = session.scalar(
-        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == "live")
+        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == VersionState.PUBLISHED)
     )
     training = session.scalar(
         select(ModelVersion.number).where(
-            ModelVersion.type_id == type_id, ModelVersion.state.in_(("queued", "training"))
+            ModelVersion.type_id == type_id, ModelVersion.state.in_((VersionState.QUEUED, VersionState.TRAINING))
         )
     )
     policy = session.execute(
@@ -104,26 +105,30 @@ def _steps(session: Session, type_id: int) -> Steps:
         .limit(1)
     ).first()
     return Steps(
-        reading=states.get(("sample", "received"), 0) + states.get(("live", "received"), 0),
-        set_aside=states.get(("sample", "set aside"), 0) + states.get(("live", "set aside"), 0),
+        reading=states.get((Purpose.SAMPLE, DocumentState.RECEIVED), 0)
+        + states.get((Purpose.LIVE, DocumentState.RECEIVED), 0),
+        set_aside=states.get((Purpose.SAMPLE, DocumentState.SET_ASIDE), 0)
+        + states.get((Purpose.LIVE, DocumentState.SET_ASIDE), 0),
         fields=session.scalar(select(func.count(Field.id)).where(Field.type_id == type_id, ~Field.key.contains(".")))
         or 0,
-        to_label=states.get(("sample", "to label"), 0) + states.get(("sample", "in hand"), 0),
-        labelled=states.get(("sample", "labelled"), 0),
+        to_label=states.get((Purpose.SAMPLE, DocumentState.TO_LABEL), 0)
+        + states.get((Purpose.SAMPLE, DocumentState.IN_PROGRESS), 0),
+        labelled=states.get((Purpose.SAMPLE, DocumentState.LABELLED), 0),
         labelled_since=len(labelled_since_training(session, type_id)),
         training=training,
         live_version=live,
         versions=session.scalar(select(func.count(ModelVersion.id)).where(ModelVersion.type_id == type_id)) or 0,
         policy=policy[0] if policy else None,
-        policy_is_of_live=bool(policy and policy[1] == "live"),
-        held_papers=states.get(("live", "held"), 0),
+        policy_is_of_live=bool(policy and policy[1] == VersionState.PUBLISHED),
+        held_papers=states.get((Purpose.LIVE, DocumentState.HELD), 0),
         held_fields=held_fields or 0,
-        live_papers=sum(count for (purpose, _), count in states.items() if purpose == "live"),
-        waiting_for_version=states.get(("live", "placed"), 0),
+        live_papers=sum(count for (purpose, _), count in states.items() if purpose == Purpose.LIVE),
+        waiting_for_version=states.get((Purpose.LIVE, DocumentState.PLACED), 0),
         straight_through=(untouched or 0) / drafted if drafted else None,
         drafted=drafted,
-        waiting_delivery=states.get(("live", "passed"), 0) + states.get(("live", "settled"), 0),
-        delivered=states.get(("live", "delivered"), 0),
+        waiting_delivery=states.get((Purpose.LIVE, DocumentState.PASSED), 0)
+        + states.get((Purpose.LIVE, DocumentState.SETTLED), 0),
+        delivered=states.get((Purpose.LIVE, DocumentState.DELIVERED), 0),
     )
 
 
@@ -137,7 +142,7 @@ def overview(store: Store, workspace_id: int | None = None) -> list[TypeOverview
 
 
 @dataclass(frozen=True)
-class Pressing:
+class UrgentStep:
     """A next step and the type it is about."""
 
     type: TypeView
@@ -148,15 +153,15 @@ class Pressing:
 _ORDER = ("review", "weigh", "gather", "deliver", "train", "label", "plan")
 
 
-def pressing(store: Store, rows: list[TypeOverview]) -> list[Pressing]:
+def urgent_steps(store: Store, rows: list[TypeOverview]) -> list[UrgentStep]:
     """At most three next steps over all types, the most pressing first."""
-    found = [Pressing(row.type, step) for row in rows for step in row.next]
+    found = [UrgentStep(row.type, step) for row in rows for step in row.next]
     size = {row.type.id: row.steps.live_papers + row.steps.labelled + row.steps.to_label for row in rows}
     for row in sorted(rows, key=lambda row: -size[row.type.id]):
         if row.type.workspace_id not in {one.type.workspace_id for one in found if one.step.action == "Look at them"}:
             waiting = _waits_for_a_place(store, row.type.workspace_id)
             if waiting:
-                found.append(Pressing(row.type, NextStep(waiting, "Look at them", "gather")))
+                found.append(UrgentStep(row.type, NextStep(waiting, "Look at them", "gather")))
     found.sort(key=lambda one: (_ORDER.index(one.step.step), -size[one.type.id]))
     return found[:3]
 
@@ -164,19 +169,19 @@ def pressing(store: Store, rows: list[TypeOverview]) -> list[Pressing]:
 def _waits_for_a_place(store: Store, workspace_id: int) -> str:
     """Words on papers that fit no type and bundles whose cuts wait; empty when there are none."""
     with store.session() as session:
-        counted: dict[str, int] = {
+        counted: dict[DocumentState, int] = {
             state: count
             for state, count in session.execute(
                 select(Document.state, func.count())
                 .where(
                     Document.workspace_id == workspace_id,
-                    Document.state.in_(("unplaced", "to cut")),
-                    Document.placed_by != "other",
+                    Document.state.in_((DocumentState.UNPLACED, DocumentState.TO_CUT)),
+                    Document.placed_by != PlacedBy.NONE_OF_THESE,
                 )
                 .group_by(Document.state)
             )
         }
-    papers, bundles = counted.get("unplaced", 0), counted.get("to cut", 0)
+    papers, bundles = counted.get(DocumentState.UNPLACED, 0), counted.get(DocumentState.TO_CUT, 0)
     said = [f"{papers} {'paper fits' if papers == 1 else 'papers fit'} no type well enough"] if papers else []
     said += [f"{bundles} {'bundle waits' if bundles == 1 else 'bundles wait'} to be looked at"] if bundles else []
     return "; ".join(said)
@@ -222,7 +227,10 @@ def next_steps(now: Steps) -> list[NextStep]:
 
 def _label_reason(now: Steps) -> str:
     if now.labelled < PAPERS_MIN:
-        return f"A first model needs {PAPERS_MIN} labelled papers, better {ENOUGH_FOR_A_FIRST_MODEL}; {now.labelled} are labelled"
+        return (
+            f"A first model needs {PAPERS_MIN} labelled papers, better {ENOUGH_FOR_A_FIRST_MODEL}; {now.labelled} "
+            "are labelled"
+        )
     return f"{now.to_label} samples are not labelled yet"
 
 
@@ -240,8 +248,9 @@ def default_type(store: Store) -> TypeView | None:
 
 
 @dataclass(frozen=True)
-class Happening:
-    """Consecutive audit rows of one person and action, the newest first: `count` of them, of which the last was `at`."""
+class ActivityItem:
+    """Consecutive audit rows of one person and action, the newest first: `count` of them, of which the last was
+    `at`."""
 
     at: datetime
     who: str
@@ -249,7 +258,7 @@ class Happening:
     count: int
 
 
-def latest(store: Store, *, limit: int = 8) -> list[Happening]:
+def latest_activity(store: Store, *, limit: int = 8) -> list[ActivityItem]:
     """What people did last, and which versions were trained; like with like put together."""
     with store.session() as session:
         rows = session.execute(
@@ -259,7 +268,7 @@ def latest(store: Store, *, limit: int = 8) -> list[Happening]:
             .order_by(Audit.id.desc())
             .limit(600)
         ).all()
-    found: list[Happening] = []
+    found: list[ActivityItem] = []
     for row, name in rows:
         who = name or "the program"
         what = Action(row.action).phrase
@@ -268,12 +277,12 @@ def latest(store: Store, *, limit: int = 8) -> list[Happening]:
         elif len(found) == limit:
             break
         else:
-            found.append(Happening(row.at, who, what, 1))
+            found.append(ActivityItem(row.created_at, who, what, 1))
     return found
 
 
 @dataclass(frozen=True)
-class Hit:
+class SearchHit:
     """Something the palette can go to."""
 
     kind: str
@@ -283,7 +292,7 @@ class Hit:
     type_id: int | None
 
 
-def search(store: Store, words: str, *, limit: int = 12) -> list[Hit]:
+def search(store: Store, words: str, *, limit: int = 12) -> list[SearchHit]:
     """Papers whose name holds the words, and types by name."""
     like = f"%{words.strip().replace('%', '')}%"
     with store.session() as session:
@@ -291,6 +300,6 @@ def search(store: Store, words: str, *, limit: int = 12) -> list[Hit]:
         papers = session.scalars(
             select(Document).where(Document.name.ilike(like)).order_by(Document.id.desc()).limit(limit)
         ).all()
-        return [Hit("type", row.name, row.workspace.name, None, row.id) for row in named] + [
-            Hit("paper", row.name, f"{row.purpose}, {row.state}", row.id, row.type_id) for row in papers
+        return [SearchHit("type", row.name, row.workspace.name, None, row.id) for row in named] + [
+            SearchHit("paper", row.name, f"{row.purpose}, {row.state}", row.id, row.type_id) for row in papers
         ]

@@ -1,4 +1,5 @@
-"""Plan: workspaces, document types and their plans. Every change makes a whole new plan, is checked whole, and kept as a version."""
+"""Plan: workspaces, document types and their plans. Every change makes a whole new plan, is checked whole, and kept
+as a version."""
 
 from __future__ import annotations
 
@@ -32,7 +33,8 @@ from jugum.store.models import DocumentType, Field, Label, Person, PlanVersion
 
 @dataclass(frozen=True)
 class FieldInput:
-    """What a person says of a field; `more` are the further keys of a field in a plan file (kind, inside, options, …)."""
+    """What a person says of a field; `more` are the further keys of a field in a plan file (kind, inside, options,
+    …)."""
 
     name: str
     data_type: str = "text"
@@ -44,9 +46,14 @@ class FieldInput:
     def data(self, key: str) -> dict[str, Any]:
         names = list(dict.fromkeys(name.strip() for name in self.printed_names if name.strip()))
         return {
-            "key": key, "name": self.name, "data_type": self.data_type, "printed_names": names, "required": self.required,
-            "many": self.many, **self.more,
-        }  # fmt: skip
+            "key": key,
+            "name": self.name,
+            "data_type": self.data_type,
+            "printed_names": names,
+            "required": self.required,
+            "many": self.many,
+            **self.more,
+        }
 
 
 @dataclass(frozen=True)
@@ -67,7 +74,7 @@ class FieldView:
     spec: dict[str, Any]
 
 
-# ---- The plan as a whole ------------------------------------------------------------------------------------------------------
+# ---- The plan as a whole ---------------------------------------------------------------------------------------------
 
 
 def field_in(row: Field, month_first: bool = False) -> FieldPlan:
@@ -99,13 +106,14 @@ def locked_type(session: Session, type_id: int, number: int | None) -> DocumentT
         raise NotFound(f"There is no document type {type_id}.")
     if number is not None and row.plan_number != number:
         last = session.execute(
-            select(PlanVersion.said, Person.name)
+            select(PlanVersion.summary, Person.name)
             .join(Person, PlanVersion.created_by == Person.id)
             .where(PlanVersion.type_id == type_id, PlanVersion.number == row.plan_number)
         ).first()
         who = f" by {last[1]} ({last[0]})" if last else ""
         raise Conflict(
-            f"The plan of “{row.name}” was changed meanwhile{who}. What you typed is kept: look at the change, then save again."
+            f"The plan of “{row.name}” was changed meanwhile{who}. What you typed is kept: look at the change, then "
+            "save again."
         )
     return row
 
@@ -124,7 +132,7 @@ def save(session: Session, actor: Actor, row: DocumentType, plan: Plan, said: st
     row.checks = [check_data(check) for check in plan.checks]
     row.plan_number += 1
     session.add(
-        PlanVersion(type_id=row.id, number=row.plan_number, said=said, plan=plan_data(plan), created_by=actor.id)
+        PlanVersion(type_id=row.id, number=row.plan_number, summary=said, plan=plan_data(plan), created_by=actor.id)
     )
     session.flush()
     session.expire(row, ["fields"])
@@ -153,7 +161,7 @@ def edited(
         return row.plan_number
 
 
-# ---- Fields -------------------------------------------------------------------------------------------------------------------
+# ---- Fields ----------------------------------------------------------------------------------------------------------
 
 
 def fields(store: Store, type_id: int) -> list[FieldView]:
@@ -165,8 +173,8 @@ def fields(store: Store, type_id: int) -> list[FieldView]:
 
 @dataclass(frozen=True)
 class WholePlan:
-    """A plan as the page shows it: its number, for telling whether somebody else changed it meanwhile, and what is known of
-    the order of day and month on the type's papers."""
+    """A plan as the page shows it: its number, for telling whether somebody else changed it meanwhile, and what is
+    known of the order of day and month on the type's papers."""
 
     number: int
     fields: list[FieldView]
@@ -184,9 +192,19 @@ def whole(store: Store, type_id: int) -> WholePlan:
 
 def _field_view(one: Field, labels: int) -> FieldView:
     return FieldView(
-        one.id, one.key, one.name, one.kind, one.data_type, tuple(one.printed_names), one.required, one.many, one.inside,
-        one.personal, labels, one.spec,
-    )  # fmt: skip
+        one.id,
+        one.key,
+        one.name,
+        one.kind,
+        one.data_type,
+        tuple(one.printed_names),
+        one.required,
+        one.many,
+        one.inside,
+        one.personal,
+        labels,
+        one.spec,
+    )
 
 
 def label_counts(session: Session, type_id: int) -> dict[int, int]:
@@ -343,8 +361,8 @@ def copy_field(store: Store, actor: Actor, type_id: int, key: str, *, number: in
 def remove_field(
     store: Store, actor: Actor, type_id: int, key: str, *, labels_known: int, number: int | None = None
 ) -> int:
-    """Remove a field with what stands in it, and their labels. The caller says how many papers' labels it knows will be lost;
-    Conflict when more would be, and when a check or a derived field names it."""
+    """Remove a field with what stands in it, and their labels. The caller says how many papers' labels it knows will
+    be lost; Conflict when more would be, and when a check or a derived field names it."""
 
     def edit(session: Session, row: DocumentType, plan: Plan) -> tuple[Plan, str]:
         one = planned(plan, row, key)

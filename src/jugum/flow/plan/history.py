@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.schema import FieldKind, FieldPlan, Plan, field_from, plan_file, plan_from, read_plan_file
+from jugum.core.states import DocumentState, VersionState
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.office.actor import PLAN, Actor
 from jugum.flow.office.types import new_type, type_row
@@ -45,15 +46,19 @@ def export_plan(store: Store, type_id: int) -> tuple[str, bytes]:
     with store.session() as session:
         row = type_row(session, type_id)
         plan = as_said(row)
-        used = {name: entries for name, entries in lists_in(session, row.workspace_id).items()
-                if any(f'"{name}"' in check.expression for check in plan.checks)}  # fmt: skip
+        used = {
+            name: entries
+            for name, entries in lists_in(session, row.workspace_id).items()
+            if any(f'"{name}"' in check.expression for check in plan.checks)
+        }
         return f"{row.key}.plan.json", plan_file(row.name, plan, used)
 
 
 def import_plan(
     store: Store, actor: Actor, workspace_id: int, data: bytes, *, type_id: int | None = None, number: int | None = None
 ) -> int:
-    """A plan file as a new type, or as the new plan of a type: fields it lacks must have no labels. Returns the type's id."""
+    """A plan file as a new type, or as the new plan of a type: fields it lacks must have no labels. Returns the
+    type's id."""
     actor.require(PLAN)
     name, plan, entries = read_plan_file(data)
     with store.session() as session:
@@ -68,7 +73,8 @@ def import_plan(
             lost = next((one for one in row.fields if one.key not in kept and counts.get(one.id)), None)
             if lost is not None:
                 raise Conflict(
-                    f"The file has no field “{lost.key}”, which is labelled on {counts[lost.id]} papers. Remove it first."
+                    f"The file has no field “{lost.key}”, which is labelled on {counts[lost.id]} papers. Remove it "
+                    "first."
                 )
         for list_name, list_entries in entries.items():
             write_list(session, actor, row.workspace_id, list_name, list_entries)
@@ -99,7 +105,7 @@ def plan_versions(store: Store, type_id: int) -> list[PlanVersionView]:
             .order_by(PlanVersion.number.desc())
             .limit(VERSIONS_SHOWN)
         )
-        return [PlanVersionView(row.number, row.said, name, row.created_at) for row, name in rows]
+        return [PlanVersionView(row.number, row.summary, name, row.created_at) for row, name in rows]
 
 
 def go_back(store: Store, actor: Actor, type_id: int, to: int, *, number: int | None = None) -> int:
@@ -149,13 +155,15 @@ def effects(store: Store, type_id: int, key: str, given: FieldInput | None) -> E
             session.scalar(select(func.count(func.distinct(Label.document_id))).where(Label.field_id.in_(ids))) or 0
         )
         live = session.scalar(
-            select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == "live")
+            select(ModelVersion.number).where(
+                ModelVersion.type_id == type_id, ModelVersion.state == VersionState.PUBLISHED
+            )
         )
         papers = (
             session.scalar(
                 select(func.count(func.distinct(Reading.document_id)))
                 .join(Document, Reading.document_id == Document.id)
-                .where(Reading.field_id.in_(ids), Document.state.in_(("placed", "held")))
+                .where(Reading.field_id.in_(ids), Document.state.in_((DocumentState.PLACED, DocumentState.HELD)))
             )
             or 0
         )

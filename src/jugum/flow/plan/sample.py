@@ -1,4 +1,5 @@
-"""Reading papers by their plan alone: what the plan's sample shows, what labelling begins with, and what no model reads."""
+"""Reading papers by their plan alone: what the plan's sample shows, what labelling begins with, and what no model
+reads."""
 
 from __future__ import annotations
 
@@ -13,8 +14,9 @@ from jugum.core.extraction.found import Finding, Found
 from jugum.core.extraction.untrained.proposals import Proposal, proposals, table_from_region
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
 from jugum.core.page import Box
-from jugum.core.schema import Context, FieldKind, FieldPlan, Outcome, Plan, derive, field_data, judge
+from jugum.core.schema import CheckOutcome, Context, FieldKind, FieldPlan, Plan, derive, field_data, judge
 from jugum.core.schema.plan_file import check_from
+from jugum.core.states import DocumentState, Purpose
 from jugum.core.structure import Structure
 from jugum.core.values import date_order, delivered
 from jugum.errors import InputError
@@ -38,13 +40,13 @@ def findings(store: Store, explorer: Explorer, paper: LoadedPaper, plan: Plan) -
     return read_untrained(plan, paper.pages, layers)
 
 
-# ---- The living sample -----------------------------------------------------------------------------------------------------------
+# ---- The living sample -----------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class FoundView:
-    """A value found on the sample: how it is printed, its normal form, how it would be delivered, where it stands and why it
-    was taken."""
+    """A value found on the sample: how it is printed, its normal form, how it would be delivered, where it stands
+    and why it was taken."""
 
     text: str
     normal: str
@@ -78,7 +80,7 @@ class CheckOn:
 
 
 @dataclass(frozen=True)
-class LivingSample:
+class PreviewSample:
     """The plan on one sample: fields with what is found, checks with what became of them."""
 
     document: int
@@ -88,11 +90,11 @@ class LivingSample:
     problem: str = ""
 
 
-def living(
+def preview(
     store: Store, explorer: Explorer, type_id: int, document_id: int, drafted: FieldInput | None = None, key: str = ""
-) -> LivingSample:
-    """A type's plan on one of its samples. `drafted` is a field as it is being typed: a new one, or, with `key`, what that one
-    would become; its own mistakes are told in `problem`, and the sample shows the plan without it."""
+) -> PreviewSample:
+    """A type's plan on one of its samples. `drafted` is a field as it is being typed: a new one, or, with `key`,
+    what that one would become; its own mistakes are told in `problem`, and the sample shows the plan without it."""
     with store.session() as session:
         row, document = type_row(session, type_id), document_row(session, document_id)
         plan, problem = plan_in(row), ""
@@ -106,14 +108,14 @@ def living(
     try:
         found = findings(store, explorer, paper, plan)
     except InputError as error:  # a pattern that takes too long
-        return LivingSample(document_id, document.name, [], [], str(error))
+        return PreviewSample(document_id, document.name, [], [], str(error))
     texts = _texts(found)
     _, derived = derive(plan, texts, context)
     fields = [_field_found(one, found.get(one.key), derived.get(one.key, ())) for one in plan.fields]
     checks = [
         CheckOn(one.check.key, one.outcome.value, one.said, list(one.fields)) for one in judge(plan, texts, context)
     ]
-    return LivingSample(document_id, document.name, fields, checks, problem)
+    return PreviewSample(document_id, document.name, fields, checks, problem)
 
 
 def _with_draft(plan: Plan, drafted: FieldInput, key: str) -> Plan:
@@ -160,7 +162,7 @@ def _rounded(box: Box) -> list[float]:
     return [round(v, 4) for v in box]
 
 
-# ---- Trying a check ----------------------------------------------------------------------------------------------------------------
+# ---- Trying a check --------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -172,7 +174,8 @@ class FailedOn:
 
 @dataclass(frozen=True)
 class Tried:
-    """A check on the labelled samples of a type: on how many it holds, fails and can't be told, and which it fails on."""
+    """A check on the labelled samples of a type: on how many it holds, fails and can't be told, and which it fails
+    on."""
 
     holds: int
     fails: int
@@ -188,20 +191,24 @@ def try_check(store: Store, type_id: int, data: dict[str, Any]) -> Tried:
         plan = replace(plan_in(row), checks=(check,))
         documents = session.scalars(
             select(Document)
-            .where(Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled")
+            .where(
+                Document.type_id == type_id,
+                Document.purpose == Purpose.SAMPLE,
+                Document.state == DocumentState.LABELLED,
+            )
             .order_by(Document.id)
             .limit(SAMPLES_TRIED_MAX)
         ).all()
         said = _labels(session, [document.id for document in documents])
         lists = lists_in(session, row.workspace_id)
-        counts = dict.fromkeys(Outcome, 0)
+        counts = dict.fromkeys(CheckOutcome, 0)
         failed = []
         for document in documents:
             (one,) = judge(plan, said.get(document.id, {}), Context(document.received_at.date(), lists))
             counts[one.outcome] += 1
-            if one.outcome is Outcome.FAILS:
+            if one.outcome is CheckOutcome.FAILS:
                 failed.append(FailedOn(document.id, document.name, one.said))
-        return Tried(counts[Outcome.HOLDS], counts[Outcome.FAILS], counts[Outcome.OPEN], failed)
+        return Tried(counts[CheckOutcome.HOLDS], counts[CheckOutcome.FAILS], counts[CheckOutcome.OPEN], failed)
 
 
 def _labels(session: Session, ids: Sequence[int]) -> dict[int, dict[str, list[str | None]]]:
@@ -221,7 +228,7 @@ def _labels(session: Session, ids: Sequence[int]) -> dict[int, dict[str, list[st
     return said
 
 
-# ---- Proposals ------------------------------------------------------------------------------------------------------------------------
+# ---- Proposals -------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -258,12 +265,16 @@ def propose_table(store: Store, document_id: int, page: int, box: Box) -> Propos
 
 def _proposal(one: Proposal) -> ProposalView:
     return ProposalView(
-        field_data(one.field), [field_data(column) for column in one.columns], one.page, _rounded(one.box), one.example[:120],
+        field_data(one.field),
+        [field_data(column) for column in one.columns],
+        one.page,
+        _rounded(one.box),
+        one.example[:120],
         one.why,
-    )  # fmt: skip
+    )
 
 
-# ---- The order of day and month ------------------------------------------------------------------------------------------------------
+# ---- The order of day and month --------------------------------------------------------------------------------------
 
 
 def learn_date_order(store: Store, type_id: int) -> dict[str, Any]:
@@ -286,9 +297,13 @@ def learn_date_order(store: Store, type_id: int) -> dict[str, Any]:
         ]
         order = date_order(texts)
         row.date_order = {
-            "day_first": order.day_first, "month_first": order.month_first, "either": order.either,
-            "is_month_first": order.is_month_first, "ambiguous": order.ambiguous, "papers": len(ids),
-        }  # fmt: skip
+            "day_first": order.day_first,
+            "month_first": order.month_first,
+            "either": order.either,
+            "is_month_first": order.is_month_first,
+            "ambiguous": order.ambiguous,
+            "papers": len(ids),
+        }
         return dict(row.date_order)
 
 
@@ -298,10 +313,12 @@ def first_samples(store: Store, type_id: int) -> list[tuple[int, str, int]]:
         rows = session.execute(
             select(Document.id, Document.name, Document.page_count)
             .where(
-                Document.type_id == type_id, Document.purpose == "sample",
-                Document.state.in_(("to label", "in hand", "labelled")), Document.pages_read > 0,
+                Document.type_id == type_id,
+                Document.purpose == Purpose.SAMPLE,
+                Document.state.in_((DocumentState.TO_LABEL, DocumentState.IN_PROGRESS, DocumentState.LABELLED)),
+                Document.pages_read > 0,
             )
             .order_by(Document.id)
             .limit(200)
-        ).all()  # fmt: skip
+        ).all()
         return [(number, name, pages or 1) for number, name, pages in rows]

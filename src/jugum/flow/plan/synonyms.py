@@ -1,4 +1,5 @@
-"""Names that mean the same: an office's own groups beside the shipped ones, and what labelled papers say that fields are called."""
+"""Names that mean the same: an office's own groups beside the shipped ones, and what labelled papers say that fields
+are called."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ WORDS_MAX = 5  # of a name that is worth telling
 
 @dataclass(frozen=True)
 class NameSeen:
-    """A name that labelled papers print beside a field's values though neither plan nor groups know it: on how many papers."""
+    """A name that labelled papers print beside a field's values though neither plan nor groups know it: on how many
+    papers."""
 
     field: str
     name: str
@@ -35,7 +37,8 @@ class NameSeen:
 
 @dataclass(frozen=True)
 class NamesView:
-    """The office's groups, one a line with `=` between names; names seen on papers and not known; how many groups ship with the program."""
+    """The office's groups, one a line with `=` between names; names seen on papers and not known; how many groups
+    ship with the program."""
 
     lines: list[str]
     seen: list[NameSeen]
@@ -56,8 +59,8 @@ def names_view(store: Store, versions: LoadedVersions, type_id: int) -> NamesVie
     names = {field.key: field.name for field in plan.fields}
     papers: dict[tuple[str, str], set[int]] = defaultdict(set)
     if file_key is not None:
-        reader, _ = versions.loaded(store, file_key)
-        for one in reader.extractor.examples.every if reader.extractor else ():
+        trained_model, _ = versions.loaded(store, file_key)
+        for one in trained_model.extractor.examples.every if trained_model.extractor else ():
             label = _bare(one.label)
             if label and one.field in names and label not in known[one.field]:
                 papers[one.field, label].add(one.paper)
@@ -71,7 +74,8 @@ def names_view(store: Store, versions: LoadedVersions, type_id: int) -> NamesVie
 
 
 def _bare(label: str) -> str:
-    """A printed name without the number of its line; "" for what has other figures in it, which is an address or a value rather than a name."""
+    """A printed name without the number of its line; "" for what has other figures in it, which is an address or a
+    value rather than a name."""
     words = label.split()
     while words and words[0] == "0":
         words = words[1:]
@@ -79,7 +83,8 @@ def _bare(label: str) -> str:
 
 
 def set_names(store: Store, actor: Actor, type_id: int, lines: Sequence[str]) -> int:
-    """Keep the office's groups; returns how many there are. They count from the next training on. InputError names a line that is no group."""
+    """Keep the office's groups; returns how many there are. They count from the next training on. InputError names a
+    line that is no group."""
     actor.require(PLAN)
     kept = [" ".join(line.split()) for line in lines if line.strip()]
     if len(kept) > LINES_MAX:
@@ -89,7 +94,8 @@ def set_names(store: Store, actor: Actor, type_id: int, lines: Sequence[str]) ->
             raise InputError(f"Line {number} has {len(line)} letters; at most {LINE_MAX} are taken.")
         if len({plain_text(part) for part in line.split("=")} - {""}) < 2:
             raise InputError(
-                f"Line {number}, “{line[:60]}”, names one thing only; write names that mean the same with = between them."
+                f"Line {number}, “{line[:60]}”, names one thing only; write names that mean the same with = between "
+                "them."
             )
     with store.session() as session:
         row = type_row(session, type_id)

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from jugum.core.extraction.found import Found
 from jugum.core.schema import FieldKind
+from jugum.core.states import By, DocumentState, Purpose
 from jugum.core.thresholds import DraftedField
 from jugum.core.values import ValueType, same_value
 from jugum.errors import Conflict, InputError
@@ -21,6 +22,7 @@ from jugum.flow.office.actor import MASKED, PLAN, Actor, record
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.review.draft import DraftInput, drafted_fields
 from jugum.flow.review.records import context_of
+from jugum.flow.states import change_state
 from jugum.store import Store
 from jugum.store.models import Document, Field, Hold, Reading
 from jugum.store.queue import Task, enqueue
@@ -30,7 +32,8 @@ AGAIN_MAX = 500  # papers read again at once
 
 @dataclass(frozen=True)
 class Change:
-    """A value that another version reads otherwise: what was read, what would be, with its confidence; "" stands for nothing."""
+    """A value that another version reads otherwise: what was read, what would be, with its confidence; "" stands for
+    nothing."""
 
     field: str
     name: str
@@ -56,7 +59,7 @@ def papers_to_try(store: Store, type_id: int, count: int = 20) -> list[int]:
     with store.session() as session:
         found = session.scalars(
             select(Document.id)
-            .where(Document.type_id == type_id, Document.purpose == "live", Document.version_id.is_not(None))
+            .where(Document.type_id == type_id, Document.purpose == Purpose.LIVE, Document.version_id.is_not(None))
             .order_by(Document.id.desc())
             .limit(count)
         )
@@ -70,7 +73,8 @@ def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_
         document = document_row(session, document_id)
         if version.file_key is None or document.type_id != version.type_id:
             raise InputError(
-                f"Version {version.number} can't read “{document.name}”: it is of another type, or the version is not trained."
+                f"Version {version.number} can't read “{document.name}”: it is of another type, or the version is "
+                "not trained."
             )
         plan = plan_in(document.placed_type)
         context = context_of(session, document, plan)
@@ -124,11 +128,15 @@ def _values(one: DraftedField | None) -> Sequence[Found | None]:
 
 def _begun(session: Session, document: Document) -> bool:
     settled = select(Hold.id).where(Hold.document_id == document.id, Hold.settled_at.is_not(None))
-    return document.state not in ("placed", "drafted", "held", "passed") or session.scalar(settled.limit(1)) is not None
+    return (
+        document.state not in (DocumentState.PLACED, DocumentState.DRAFTED, DocumentState.HELD, DocumentState.PASSED)
+        or session.scalar(settled.limit(1)) is not None
+    )
 
 
 def read_again(store: Store, actor: Actor, version_id: int, documents: Sequence[int]) -> int:
-    """Queue reading of live papers with a version, whichever is live; returns how many. Papers that a person has begun are left alone."""
+    """Queue reading of live papers with a version, whichever is live; returns how many. Papers that a person has
+    begun are left alone."""
     actor.require(PLAN)
     if len(documents) > AGAIN_MAX:
         raise InputError(f"{len(documents)} papers can't be read again at once; at most {AGAIN_MAX} can.")
@@ -139,11 +147,11 @@ def read_again(store: Store, actor: Actor, version_id: int, documents: Sequence[
         count = 0
         for number in dict.fromkeys(documents):
             document = document_row(session, number)
-            if document.type_id != version.type_id or document.purpose != "live":
+            if document.type_id != version.type_id or document.purpose != Purpose.LIVE:
                 raise InputError(f"“{document.name}” is no live paper of this type.")
             if not _begun(session, document):
-                if document.state == "passed":
-                    document.state = "drafted"
+                if document.state == DocumentState.PASSED:
+                    change_state(document, DocumentState.DRAFTED, By.PERSON)
                 enqueue(
                     session,
                     Task.DRAFT_DOCUMENT,

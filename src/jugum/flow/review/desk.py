@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import HoldReason, judge
+from jugum.core.states import DocumentState, Purpose
 from jugum.core.values import normal_form
 from jugum.errors import Conflict
 from jugum.flow.gather.documents import document_row
@@ -27,7 +28,7 @@ from jugum.flow.label.desk_parts import (
 )
 from jugum.flow.office.actor import REVIEW, Actor
 from jugum.flow.plan.fields import plan_in, value_type_of
-from jugum.flow.review.queue import around
+from jugum.flow.review.queue import neighbours
 from jugum.flow.review.records import PaperRecords, context_of, load_records
 from jugum.store import Store
 from jugum.store.models import Document, Field, ModelVersion, Person, Policy, Reading, Result
@@ -50,8 +51,8 @@ class ReviewField:
     others: list[ValueView]
     confidence: float | None
     threshold: float | None
-    familiarity: float | None
-    familiarity_least: float | None
+    layout_similarity: float | None
+    layout_similarity_min: float | None
     shape: FieldShape
     engine: str
     advisory: bool
@@ -89,24 +90,40 @@ class ReviewDesk:
 
 
 def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) -> ReviewDesk:
-    """Everything the reviewing desk shows of a live paper, by a number of queries that does not grow with its fields. `look` is for provenance: it
-    doesn't claim the paper."""
+    """Everything the reviewing desk shows of a live paper, by a number of queries that does not grow with its
+    fields. `look` is for provenance: it doesn't claim the paper."""
     actor.require(REVIEW)
     with store.session() as session:
         document = document_row(session, document_id)
-        if document.purpose != "live" or document.state in ("received", "placed", "set aside"):
+        if document.purpose != Purpose.LIVE or document.state in (
+            DocumentState.RECEIVED,
+            DocumentState.PLACED,
+            DocumentState.SET_ASIDE,
+        ):
             raise Conflict(f"“{document.name}” is {document.state}; there is nothing to review on it.")
         must_see_personal(actor, document)
         records = load_records(session, document)
         names = _names(session, records)
         version, policy = _in_force(session, document)
         fields = [_review_field(records, row, policy, names) for row in shown_fields(document, derived=True)]
-        near = around(session, actor, document)
+        near = neighbours(session, actor, document)
         return ReviewDesk(
-            document.id, document.name, document.placed_type.id, document.placed_type.name, document.state, document.revision,
-            version, policy.number if policy else None, page_views(session, document_id), fields,
-            _checks(session, records, names), [] if look else open_desk(session, actor, document), near.before, near.after, near.left,
-        )  # fmt: skip
+            document.id,
+            document.name,
+            document.placed_type.id,
+            document.placed_type.name,
+            document.state,
+            document.revision,
+            version,
+            policy.number if policy else None,
+            page_views(session, document_id),
+            fields,
+            _checks(session, records, names),
+            [] if look else open_desk(session, actor, document),
+            near.before,
+            near.after,
+            near.left,
+        )
 
 
 def _names(session: Session, records: PaperRecords) -> dict[int, str]:
@@ -157,14 +174,25 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
         ValueView(o["text"], o["normal"], o["page"], o["box"], None, "model") for o in (first.others if first else [])
     ]
     return ReviewField(
-        row.key, row.name, row.data_type, row.required, row.many,
-        hold.reason if hold else None, hold.detail if hold else "",
-        hold is None and row.id in records.settled, values, [] if row.kind == "table" else others,
+        row.key,
+        row.name,
+        row.data_type,
+        row.required,
+        row.many,
+        hold.reason if hold else None,
+        hold.detail if hold else "",
+        hold is None and row.id in records.settled,
+        values,
+        [] if row.kind == "table" else others,
         _rounded(first.confidence if first else None),
         float(policy.thresholds[row.key]) if policy and row.key in policy.thresholds else None,
-        _rounded(first.familiarity if first else None), policy.familiarity_least if policy else None,
-        shape_of_field(row), first.engine if first else "", _is_advisory(records, row), rows,
-    )  # fmt: skip
+        _rounded(first.layout_similarity if first else None),
+        policy.layout_similarity_min if policy else None,
+        shape_of_field(row),
+        first.engine if first else "",
+        _is_advisory(records, row),
+        rows,
+    )
 
 
 def _rounded(share: float | None) -> float | None:
@@ -185,4 +213,4 @@ def _value(one: Reading | Result, row: Field, names: Mapping[int, str]) -> Value
     if isinstance(one, Reading):
         return ValueView(one.text, normal, one.page, one.box, one.confidence, one.engine)
     person = names.get(one.person_id) if one.person_id else None
-    return ValueView(one.text, normal, one.page, one.box, one.confidence, one.origin, person, one.at)
+    return ValueView(one.text, normal, one.page, one.box, one.confidence, one.origin, person, one.created_at)

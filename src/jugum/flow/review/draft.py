@@ -1,7 +1,7 @@
 """Drafting live papers: what the live version and the plan find, and which fields wait for a person.
 
-A paper is loaded in one short transaction, read with none open, and kept in another one, if it and all that was asked of it are still the same;
-otherwise it is drafted again.
+A paper is loaded in one short transaction, read with none open, and kept in another one, if it and all that was
+asked of it are still the same; otherwise it is drafted again.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from jugum.core.extraction.found import EngineName, Found
 from jugum.core.formats.version_file import readable
 from jugum.core.schema import Context, FieldKind, FieldPlan, Plan
+from jugum.core.states import DRAFTABLE, By, DocumentState, Purpose
 from jugum.core.structure import Structure
 from jugum.core.thresholds import DraftedField, Routed, Thresholds, route
 from jugum.core.thresholds.drafted import checks_as_evidence, drafted_by_plan, drafted_by_version
@@ -26,11 +27,10 @@ from jugum.flow.office.actor import record
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.plan.sample import findings
 from jugum.flow.review.records import context_of
+from jugum.flow.states import change_state, set_aside
 from jugum.store import Store
-from jugum.store.models import Document, Field, Hold, LetStand, ModelVersion, Policy, Reading, Result
+from jugum.store.models import CheckWaiver, Document, Field, Hold, ModelVersion, Policy, Reading, Result
 from jugum.store.queue import Task, document_job, enqueue_all
-
-DRAFTABLE = ("placed", "drafted", "held")
 
 
 @dataclass(frozen=True)
@@ -50,7 +50,7 @@ class DraftInput:
         if self.policy is None:
             return None
         by_field = {key: float(value) for key, value in self.policy.thresholds.items()}
-        return Thresholds(by_field, self.policy.familiarity_least)
+        return Thresholds(by_field, self.policy.layout_similarity_min)
 
 
 def draft(
@@ -61,8 +61,8 @@ def draft(
     *,
     version_id: int | None = None,
 ) -> None:
-    """Draft a live paper with the live version (or another that is asked for) and route its fields by the policy. Repeatable: a paper that a
-    person has begun, or that is done, is left alone."""
+    """Draft a live paper with the live version (or another that is asked for) and route its fields by the policy.
+    Repeatable: a paper that a person has begun, or that is done, is left alone."""
     with store.session() as session:
         given = _load(session, document_id, version_id)
     if given is None:
@@ -74,17 +74,18 @@ def draft(
 
 
 def failed(store: Store, document_id: int, message: str, version_id: int | None = None) -> None:
-    """A paper that could not be drafted is set aside with the reason, unless a person has it already; it can be tried again."""
+    """A paper that could not be drafted is set aside with the reason, unless a person has it already; it can be
+    tried again."""
     with store.session() as session:
         document = session.get(Document, document_id, with_for_update=True)
         if document is None or document.state not in DRAFTABLE:
             return
         reason = f"The values of “{document.name}” could not be read. {message}"
-        document.state, document.reason, document.set_aside_by = "set aside", reason, None
+        set_aside(document, reason)
         record(session, None, Action.SET_ASIDE, "document", document_id, reason=reason)
 
 
-# ---- Load -------------------------------------------------------------------------------------------------------------------------------
+# ---- Load ------------------------------------------------------------------------------------------------------------
 
 
 def _load(session: Session, document_id: int, version_id: int | None) -> DraftInput | None:
@@ -108,19 +109,20 @@ def _load(session: Session, document_id: int, version_id: int | None) -> DraftIn
 
 def _may_be_drafted(session: Session, document: Document) -> bool:
     """A live paper that waits, and of which no person has settled anything."""
-    if document.purpose != "live" or document.state not in DRAFTABLE:
+    if document.purpose != Purpose.LIVE or document.state not in DRAFTABLE:
         return False
     begun = exists().where(Hold.document_id == document.id, Hold.settled_at.is_not(None))
     return not session.scalar(select(begun))
 
 
-# ---- Read -------------------------------------------------------------------------------------------------------------------------------
+# ---- Read ------------------------------------------------------------------------------------------------------------
 
 
 def drafted_fields(
     store: Store, explorer: Explorer, given: DraftInput, versions: LoadedVersions
 ) -> dict[str, DraftedField]:
-    """The version's decisions for the fields it reads, the plan's own engines for the rest, checks as evidence over both."""
+    """The version's decisions for the fields it reads, the plan's own engines for the rest, checks as evidence over
+    both."""
 
     def layers() -> list[Structure]:
         return given.paper.layers(store, explorer)
@@ -150,14 +152,14 @@ def _alone(one: FieldPlan, drafted: Mapping[str, DraftedField]) -> FieldPlan:
     return one if not one.inside or one.is_column or one.inside not in drafted else replace(one, inside="")
 
 
-# ---- Save -------------------------------------------------------------------------------------------------------------------------------
+# ---- Save ------------------------------------------------------------------------------------------------------------
 
 
 def _save(
     session: Session, given: DraftInput, drafted: Mapping[str, DraftedField], routed: Routed, version_id: int | None
 ) -> None:
-    """Keep a draft under a short lock of its paper. What was changed meanwhile (its pages, the plan, the policy, the live version) is drafted
-    again."""
+    """Keep a draft under a short lock of its paper. What was changed meanwhile (its pages, the plan, the policy, the
+    live version) is drafted again."""
     before = given.paper.document
     document = session.get(Document, before.id, with_for_update=True)
     if document is None or not _may_be_drafted(session, document):
@@ -166,21 +168,38 @@ def _save(
         again = {} if version_id is None else {"version_id": version_id}
         enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document.id, 45, **again)])
         return
-    for table in (Hold, Result, Reading, LetStand):
+    for table in (Hold, Result, Reading, CheckWaiver):
         session.execute(delete(table).where(table.document_id == document.id))
     document.version_id, document.policy_id = given.version.id, given.policy.id if given.policy else None
     rows = {row.key: row for row in document.placed_type.fields}
-    _add(session, Reading, [one for key, it in drafted.items() if it.values or key not in _tables(given.plan)
-                            for one in reading_rows(document, rows[key], it)])  # fmt: skip
+    _add(
+        session,
+        Reading,
+        [
+            one
+            for key, it in drafted.items()
+            if it.values or key not in _tables(given.plan)
+            for one in reading_rows(document, rows[key], it)
+        ],
+    )
     results = [one for key in routed.passing for one in result_rows(document, rows[key], drafted[key])]
     results += [one for key, values in routed.derived.items() for one in derived_rows(document, rows[key], values)]
     _add(session, Result, results)
-    _add(session, Hold, [
-        {"document_id": document.id, "field_id": rows[key].id, "reason": hold.problem.reason.value, "detail": hold.problem.detail,
-         "checks": list(hold.checks)}
-        for key, hold in routed.holds.items()
-    ])  # fmt: skip
-    document.state = "held" if routed.holds else "passed"
+    _add(
+        session,
+        Hold,
+        [
+            {
+                "document_id": document.id,
+                "field_id": rows[key].id,
+                "reason": hold.problem.reason.value,
+                "detail": hold.problem.detail,
+                "checks": list(hold.checks),
+            }
+            for key, hold in routed.holds.items()
+        ],
+    )
+    change_state(document, DocumentState.HELD if routed.holds else DocumentState.PASSED, By.PROGRAM)
     document.revision += 1
     record(session, None, Action.DRAFT, "document", document.id, version=given.version.number, held=len(routed.holds))
 
@@ -206,20 +225,33 @@ def _add(session: Session, table: type[Reading | Result | Hold], rows: list[dict
 
 
 def reading_rows(document: Document, row: Field, one: DraftedField) -> list[dict[str, Any]]:
-    """Readings of a field: one row per value, or one that says that there is none. All have the same columns, so that they are kept at once."""
+    """Readings of a field: one row per value, or one that says that there is none. All have the same columns, so
+    that they are kept at once."""
     others = [{"text": o.text, "normal": o.normal, "page": o.page, "box": box_of(o)} for o in one.others]
     common = {
-        "document_id": document.id, "field_id": row.id, "version_id": document.version_id, "confidence": one.confidence,
-        "familiarity": one.familiarity, "others": others, "scores": {name: round(float(score), 4) for name, score in one.scores.items()},
-    }  # fmt: skip
+        "document_id": document.id,
+        "field_id": row.id,
+        "version_id": document.version_id,
+        "confidence": one.confidence,
+        "layout_similarity": one.layout_similarity,
+        "others": others,
+        "scores": {name: round(float(score), 4) for name, score in one.scores.items()},
+    }
     found = [
         {
-            **common, "position": position, "absent": False, "text": value.text, "normal": value.normal, "page": value.page,
-            "box": box_of(value), "engine": value.engine.value, "why": one.chosen_by or value.why,
+            **common,
+            "position": position,
+            "absent": False,
+            "text": value.text,
+            "normal": value.normal,
+            "page": value.page,
+            "box": box_of(value),
+            "engine": value.engine.value,
+            "why": one.chosen_by or value.why,
         }
         for position, value in enumerate(one.values)
         if value
-    ]  # fmt: skip
+    ]
     if found:
         return found
     engine = EngineName.MODEL.value if row.kind == "value" else "plan"
@@ -235,28 +267,43 @@ def result_rows(document: Document, row: Field, one: DraftedField) -> list[dict[
     """Results of a field that passes."""
     return [
         {
-            **result_common(document, row), "position": position, "text": value.text, "normal": value.normal, "page": value.page,
-            "box": box_of(value), "confidence": one.confidence, "origin": "model" if value.engine is EngineName.MODEL else "plan",
+            **result_common(document, row),
+            "position": position,
+            "text": value.text,
+            "normal": value.normal,
+            "page": value.page,
+            "box": box_of(value),
+            "confidence": one.confidence,
+            "origin": "model" if value.engine is EngineName.MODEL else "plan",
         }
         for position, value in enumerate(one.values)
         if value
-    ]  # fmt: skip
+    ]
 
 
 def derived_rows(document: Document, row: Field, values: tuple[str, ...]) -> list[dict[str, Any]]:
     """Results of a field that is worked out from others."""
     return [
         {
-            **result_common(document, row), "position": position, "text": value, "normal": value, "page": None, "box": None,
-            "confidence": None, "origin": "plan",
+            **result_common(document, row),
+            "position": position,
+            "text": value,
+            "normal": value,
+            "page": None,
+            "box": None,
+            "confidence": None,
+            "origin": "plan",
         }
         for position, value in enumerate(values)
-    ]  # fmt: skip
+    ]
 
 
 def result_common(document: Document, row: Field) -> dict[str, Any]:
     """What all results of a field on a paper have in common."""
     return {
-        "document_id": document.id, "field_id": row.id, "version_id": document.version_id, "policy_id": document.policy_id,
+        "document_id": document.id,
+        "field_id": row.id,
+        "version_id": document.version_id,
+        "policy_id": document.policy_id,
         "person_id": None,
-    }  # fmt: skip
+    }

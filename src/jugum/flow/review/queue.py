@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
+from jugum.core.states import DocumentState, Purpose
 from jugum.core.thresholds.effort import seconds_a_field
 from jugum.flow.label.desk_parts import PRESENCE_SECONDS
 from jugum.flow.office.actor import Actor
@@ -47,7 +48,7 @@ def queue(store: Store, actor: Actor, type_id: int, *, reason: str | None = None
             select(Hold, Document, Field.name)
             .join(Document, Hold.document_id == Document.id)
             .join(Field, Hold.field_id == Field.id)
-            .where(Document.type_id == type_id, Document.state == "held", Hold.settled_at.is_(None))
+            .where(Document.type_id == type_id, Document.state == DocumentState.HELD, Hold.settled_at.is_(None))
             .order_by(Document.received_at, Document.id, Field.position)
         )
         names = dict(session.execute(select(Person.id, Person.name)).all())
@@ -88,9 +89,9 @@ def _pace(session: Session, type_id: int) -> tuple[float | None, int]:
 
 
 @dataclass(frozen=True)
-class Around:
-    """Papers around one on the desk: the one this person settled last, the next held paper that nobody else has open, and how many are held
-    besides."""
+class Neighbours:
+    """Papers around one on the desk: the one this person settled last, the next held paper that nobody else has
+    open, and how many are held besides."""
 
     before: int | None
     after: int | None
@@ -104,10 +105,10 @@ def _free(actor: Actor) -> ColumnElement[bool]:
 
 
 def _held(type_id: int | None) -> ColumnElement[bool]:
-    return (Document.type_id == type_id) & (Document.purpose == "live") & (Document.state == "held")
+    return (Document.type_id == type_id) & (Document.purpose == Purpose.LIVE) & (Document.state == DocumentState.HELD)
 
 
-def around(session: Session, actor: Actor, document: Document) -> Around:
+def neighbours(session: Session, actor: Actor, document: Document) -> Neighbours:
     """One query: held papers are taken in order of their ids after this one, then from the first again."""
     held = _held(document.type_id) & (Document.id != document.id)
     settled = (
@@ -115,7 +116,7 @@ def around(session: Session, actor: Actor, document: Document) -> Around:
         .where(
             Document.type_id == document.type_id,
             Document.settled_by == actor.id,
-            Document.state == "settled",
+            Document.state == DocumentState.SETTLED,
             Document.id != document.id,
         )
         .order_by(Document.settled_at.desc())
@@ -128,7 +129,7 @@ def around(session: Session, actor: Actor, document: Document) -> Around:
     before, after, left = session.execute(
         select(settled, func.coalesce(later, free.limit(1).scalar_subquery()), count)
     ).one()
-    return Around(before, after, left)
+    return Neighbours(before, after, left)
 
 
 def first_held(store: Store, actor: Actor, type_id: int) -> int | None:

@@ -1,4 +1,5 @@
-"""What is known of a live paper's values, read at once: readings, results, holds and checks that were accepted as they are."""
+"""What is known of a live paper's values, read at once: readings, results, holds and checks that were accepted as
+they are."""
 
 from __future__ import annotations
 
@@ -9,20 +10,22 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import Context, Plan
+from jugum.core.states import Origin
 from jugum.flow.plan.checks import lists_in
-from jugum.store.models import Document, Field, Hold, LetStand, Reading, Result
+from jugum.store.models import CheckWaiver, Document, Field, Hold, Reading, Result
 
 
 @dataclass
 class PaperRecords:
-    """Rows of one paper by field id, in order of position; four queries whatever the number of fields. `holds` are the open ones."""
+    """Rows of one paper by field id, in order of position; four queries whatever the number of fields. `holds` are
+    the open ones."""
 
     document: Document
     readings: dict[int, list[Reading]]
     results: dict[int, list[Result]]
     holds: dict[int, Hold]
     settled: dict[int, Hold]
-    waivers: dict[str, LetStand]
+    waivers: dict[str, CheckWaiver]
 
     @property
     def fields(self) -> list[Field]:
@@ -59,14 +62,14 @@ class PaperRecords:
         return found
 
     def confidences(self) -> dict[str, float | None]:
-        """How sure each field is that a person settles: what a person said is sure; of what was read the least confidence, None where nothing
-        measured it."""
+        """How sure each field is that a person settles: what a person said is sure; of what was read the least
+        confidence, None where nothing measured it."""
         found: dict[str, float | None] = {}
         for row in self.fields:
             if "." in row.key or row.kind == "derived":
                 continue
             rows = [one for column in self.columns(row) for one in self.results.get(column.id, [])]
-            if row.id in self.settled or any(one.origin == "person" for one in rows):
+            if row.id in self.settled or any(one.origin == Origin.PERSON for one in rows):
                 found[row.key] = 1.0
                 continue
             measured = [one.confidence for column in self.columns(row) for one in self.readings.get(column.id, [])]
@@ -84,7 +87,7 @@ def load_records(session: Session, document: Document) -> PaperRecords:
     for result in session.scalars(select(Result).where(Result.document_id == document.id).order_by(Result.position)):
         results[result.field_id].append(result)
     holds = session.scalars(select(Hold).where(Hold.document_id == document.id).order_by(Hold.id)).all()
-    waivers = session.scalars(select(LetStand).where(LetStand.document_id == document.id))
+    waivers = session.scalars(select(CheckWaiver).where(CheckWaiver.document_id == document.id))
     return PaperRecords(
         document,
         readings,
@@ -96,6 +99,7 @@ def load_records(session: Session, document: Document) -> PaperRecords:
 
 
 def context_of(session: Session, document: Document, plan: Plan) -> Context:
-    """What expressions of a plan may ask for besides the paper's values; lists are read only for a plan that looks in some."""
+    """What expressions of a plan may ask for besides the paper's values; lists are read only for a plan that looks
+    in some."""
     lists = lists_in(session, document.workspace_id) if plan.uses_lists else {}
     return Context(document.received_at.date(), lists)

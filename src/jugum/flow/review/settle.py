@@ -1,4 +1,5 @@
-"""Settling what was held: a person says what a field of a live paper is; checks are looked at again with what stands then."""
+"""Settling what was held: a person says what a field of a live paper is; checks are looked at again with what stands
+then."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ from typing import Any
 from sqlalchemy import delete, insert
 from sqlalchemy.orm import Session
 
-from jugum.core.schema import HoldReason, Judgement, Outcome, Plan, Severity, derive, judge
+from jugum.core.schema import CheckOutcome, HoldReason, Judgement, Plan, Severity, derive, judge
+from jugum.core.states import By, DocumentState, Method, Origin, Purpose
 from jugum.core.thresholds.routing import FieldHold, hold_for_check
 from jugum.core.values import normal_form, normal_or_text
 from jugum.errors import Conflict, InputError
@@ -20,12 +22,13 @@ from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import REVIEW, Actor, record
 from jugum.flow.plan.fields import plan_in, value_type_of
 from jugum.flow.review.draft import derived_rows, result_common
-from jugum.flow.review.queue import around
+from jugum.flow.review.queue import neighbours
 from jugum.flow.review.records import PaperRecords, context_of, load_records
+from jugum.flow.states import change_state
 from jugum.store import Store
-from jugum.store.models import Document, Field, Hold, LetStand, Result
+from jugum.store.models import CheckWaiver, Document, Field, Hold, Result
 
-OPEN_STATES = ("held", "settled", "passed")
+OPEN_STATES = (DocumentState.HELD, DocumentState.SETTLED, DocumentState.PASSED)
 Rows = Sequence[dict[str, CellInput]]
 
 
@@ -59,15 +62,16 @@ def settle(
     rows: Rows | None = None,
     revision: int | None = None,
 ) -> Settled:
-    """A person says what a field of a live paper is, agreeing or correcting (of a table: all its rows). It becomes the result and a
-    label; advisory checks that the field was held for are accepted as they are. Settling the last held field settles the paper, unless a
-    blocking check fails: then it holds a field again. A required field may be settled as absent: the person has looked."""
+    """A person says what a field of a live paper is, agreeing or correcting (of a table: all its rows). It becomes
+    the result and a label; advisory checks that the field was held for are accepted as they are. Settling the last
+    held field settles the paper, unless a blocking check fails: then it holds a field again. A required field may be
+    settled as absent: the person has looked."""
     actor.require(REVIEW)
     if not absent and not values and rows is None:
         raise InputError("Give the value, or say that it is not on this paper.")
     with store.session() as session, session.no_autoflush:
         document = checked_revision(session, document_id, revision)
-        if document.purpose != "live" or document.state not in OPEN_STATES:
+        if document.purpose != Purpose.LIVE or document.state not in OPEN_STATES:
             raise Conflict(f"“{document.name}” is {document.state}; its fields can't be changed here.")
         must_see_personal(actor, document)
         row = field_row(document, key)
@@ -88,17 +92,19 @@ def settle(
             for one in records.fields
             if one.id in records.holds
         }
-        after = around(session, actor, document).after
+        after = neighbours(session, actor, document).after
         return Settled(document.revision, document.state, len(still), after, still)
 
 
 def _set_state(document: Document, records: PaperRecords, person_id: int) -> None:
     """A paper nothing of which is held is settled; one that a check holds again is held again."""
     if not records.holds:
-        document.state, document.settled_at, document.settled_by = "settled", datetime.now(UTC), person_id
+        change_state(document, DocumentState.SETTLED, By.PERSON)
+        document.settled_at, document.settled_by = datetime.now(UTC), person_id
         document.opened_by = document.opened_at = None
-    elif document.state != "held":
-        document.state, document.settled_at, document.settled_by = "held", None, None
+    elif document.state != DocumentState.HELD:
+        change_state(document, DocumentState.HELD, By.PERSON)
+        document.settled_at = document.settled_by = None
 
 
 def _close_hold(records: PaperRecords, row: Field, person_id: int, outcome: str) -> Hold | None:
@@ -110,7 +116,7 @@ def _close_hold(records: PaperRecords, row: Field, person_id: int, outcome: str)
     return hold
 
 
-# ---- What was said ----------------------------------------------------------------------------------------------------------------------
+# ---- What was said ---------------------------------------------------------------------------------------------------
 
 
 def _field_said(
@@ -128,7 +134,7 @@ def _field_said(
     drafted = [one for one in records.readings.get(row.id, []) if not one.absent]
     agreed = [one.normal for one in drafted] == [normal_or_text(value.text, kind) for value in resolved]
     confidence = drafted[0].confidence if drafted and agreed else None
-    write_values(session, actor.id, document, row, resolved, absent=absent, how="review")
+    write_values(session, actor.id, document, row, resolved, absent=absent, how=Method.REVIEW)
     results = [_result(document, row, actor, place, one, confidence) for place, one in enumerate(resolved)]
     return _Said(results, "absent" if absent else "agreed" if agreed else "mended")
 
@@ -148,7 +154,8 @@ def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Fiel
             normal = normal_form(text, kind)
             if normal is None:
                 raise InputError(
-                    f"“{cell.text}” in row {position + 1} can't be read as {kind.data_type}. Correct it, or leave the cell empty."
+                    f"“{cell.text}” in row {position + 1} can't be read as {kind.data_type}. Correct it, or leave "
+                    "the cell empty."
                 )
             placed = cell.page is not None and cell.box is not None
             value = ValueView(
@@ -160,7 +167,7 @@ def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Fiel
         key: {one.position: one.text for one in records.readings.get(column.id, []) if not one.absent}
         for key, column in columns.items()
     }
-    write_table(session, actor, document, row, filled, how="review")
+    write_table(session, actor, document, row, filled, how=Method.REVIEW)
     return _Said(results, "absent" if not filled else "agreed" if before == after else "mended")
 
 
@@ -168,9 +175,16 @@ def _result(
     document: Document, row: Field, actor: Actor, position: int, value: ValueView, confidence: float | None
 ) -> dict[str, Any]:
     return {
-        **result_common(document, row), "position": position, "text": value.text, "normal": value.normal, "page": value.page,
-        "box": value.box, "confidence": confidence, "origin": "person", "person_id": actor.id,
-    }  # fmt: skip
+        **result_common(document, row),
+        "position": position,
+        "text": value.text,
+        "normal": value.normal,
+        "page": value.page,
+        "box": value.box,
+        "confidence": confidence,
+        "origin": "person",
+        "person_id": actor.id,
+    }
 
 
 def _replace_results(session: Session, records: PaperRecords, row: Field, results: list[dict[str, Any]]) -> None:
@@ -185,12 +199,13 @@ def _replace_results(session: Session, records: PaperRecords, row: Field, result
         records.results[result.field_id].append(result)
 
 
-# ---- Checks, after a change -------------------------------------------------------------------------------------------------------------
+# ---- Checks, after a change ------------------------------------------------------------------------------------------
 
 
 def _recheck(session: Session, records: PaperRecords, person_id: int, settled: Hold | None) -> None:
-    """After a change by a person: advisory checks that the settled field was held for are accepted as they are; derived fields are worked out anew;
-    holds of checks that hold now are closed; blocking checks that fail now hold the least sure of their fields again."""
+    """After a change by a person: advisory checks that the settled field was held for are accepted as they are;
+    derived fields are worked out anew; holds of checks that hold now are closed; blocking checks that fail now hold
+    the least sure of their fields again."""
     document = records.document
     plan = plan_in(document.placed_type)
     context = context_of(session, document, plan)
@@ -199,7 +214,7 @@ def _recheck(session: Session, records: PaperRecords, person_id: int, settled: H
     if settled is not None:
         _waive(session, records, settled, judged, person_id)
     _write_derived(session, records, derive(plan, texts, context)[1])
-    failing = [one for one in judged if one.outcome is Outcome.FAILS and one.check.key not in records.waivers]
+    failing = [one for one in judged if one.outcome is CheckOutcome.FAILS and one.check.key not in records.waivers]
     keys = {one.check.key for one in failing}
     for hold in list(records.holds.values()):
         if hold.reason == HoldReason.FAILS_A_CHECK.value and hold.checks and not set(hold.checks) & keys:
@@ -209,12 +224,13 @@ def _recheck(session: Session, records: PaperRecords, person_id: int, settled: H
 
 
 def _waive(session: Session, records: PaperRecords, settled: Hold, judged: Sequence[Judgement], person_id: int) -> None:
-    """The advisory checks that a settled hold names and that still fail are accepted as they are: by whom and when is kept."""
+    """The advisory checks that a settled hold names and that still fail are accepted as they are: by whom and when
+    is kept."""
     for one in judged:
-        advisory = one.check.severity is Severity.ADVISORY and one.outcome is Outcome.FAILS
+        advisory = one.check.severity is Severity.ADVISORY and one.outcome is CheckOutcome.FAILS
         if advisory and one.check.key in settled.checks and one.check.key not in records.waivers:
-            waiver = LetStand(
-                document_id=records.document.id, check_key=one.check.key, said=one.said, person_id=person_id
+            waiver = CheckWaiver(
+                document_id=records.document.id, check_key=one.check.key, message=one.said, person_id=person_id
             )
             session.add(waiver)
             records.waivers[one.check.key] = waiver
@@ -249,10 +265,16 @@ def _let_pass(session: Session, records: PaperRecords, hold: Hold, person_id: in
             if not one.absent:
                 session.add(
                     Result(
-                        **result_common(records.document, column), position=one.position, text=one.text, normal=one.normal, page=one.page,
-                        box=one.box, confidence=one.confidence, origin="model" if one.engine == "model" else "plan",
+                        **result_common(records.document, column),
+                        position=one.position,
+                        text=one.text,
+                        normal=one.normal,
+                        page=one.page,
+                        box=one.box,
+                        confidence=one.confidence,
+                        origin=Origin.MODEL if one.engine == "model" else Origin.PLAN,
                     )
-                )  # fmt: skip
+                )
 
 
 def _hold(session: Session, records: PaperRecords, plan: Plan, failing: Judgement) -> None:
@@ -272,17 +294,22 @@ def _hold(session: Session, records: PaperRecords, plan: Plan, failing: Judgemen
         hold.detail, hold.checks = wanted.problem.detail, list(wanted.checks)
         return
     read_ids = [
-        one.id for one in records.columns(row) if any(r.origin != "person" for r in records.results.get(one.id, []))
+        one.id
+        for one in records.columns(row)
+        if any(r.origin != Origin.PERSON for r in records.results.get(one.id, []))
     ]
     if read_ids:
         session.execute(
             delete(Result).where(
-                Result.document_id == records.document.id, Result.field_id.in_(read_ids), Result.origin != "person"
+                Result.document_id == records.document.id, Result.field_id.in_(read_ids), Result.origin != Origin.PERSON
             )
         )
     hold = Hold(
-        document_id=records.document.id, field_id=row.id, reason=wanted.problem.reason.value, detail=wanted.problem.detail,
+        document_id=records.document.id,
+        field_id=row.id,
+        reason=wanted.problem.reason.value,
+        detail=wanted.problem.detail,
         checks=list(wanted.checks),
-    )  # fmt: skip
+    )
     session.add(hold)
     records.holds[row.id] = hold

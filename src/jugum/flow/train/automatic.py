@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
+from jugum.core.states import VersionState
 from jugum.errors import InputError
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
@@ -30,8 +31,8 @@ def set_training(store: Store, actor: Actor, type_id: int, when: int | None) -> 
 
 
 def train_if_due(store: Store, type_id: int, person_id: int) -> int | None:
-    """Queue a training, in the name of who labelled last, when as many papers were labelled since the last one as the type asks for; returns the
-    version's id."""
+    """Queue a training, in the name of who labelled last, when as many papers were labelled since the last one as
+    the type asks for; returns the version's id."""
     actor = actor_by_id(store, person_id)
     if actor is None:
         return None
@@ -42,7 +43,9 @@ def train_if_due(store: Store, type_id: int, person_id: int) -> int | None:
             return None
         busy = session.scalar(
             select(ModelVersion.id)
-            .where(ModelVersion.type_id == type_id, ModelVersion.state.in_(("queued", "training")))
+            .where(
+                ModelVersion.type_id == type_id, ModelVersion.state.in_((VersionState.QUEUED, VersionState.TRAINING))
+            )
             .limit(1)
         )
         if busy is not None or len(labelled_since_training(session, type_id)) < int(wanted):

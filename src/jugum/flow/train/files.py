@@ -1,4 +1,5 @@
-"""Versions as things: taken out as one file and brought in again, run on any paper, told apart by what they would change; training by itself."""
+"""Versions as things: taken out as one file and brought in again, run on any paper, told apart by what they would
+change; training by itself."""
 
 from __future__ import annotations
 
@@ -6,28 +7,34 @@ import io
 import json
 import zipfile
 from collections.abc import Sequence
+from dataclasses import asdict, replace
 from datetime import UTC, datetime
 
+from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
+from jugum.core.evaluation.report_model import Report
 from jugum.core.evaluation.tables import ReportTable, report_html, report_tables
 from jugum.core.formats import unpack_version
 from jugum.core.formats.version_file import misfit
+from jugum.core.states import VersionState
+from jugum.core.training.confidence import EvidenceRow
 from jugum.errors import Conflict, InputError
-from jugum.flow.in_force import version_row
+from jugum.flow.in_force import report_in, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.train.training import next_number
 from jugum.store import Store
-from jugum.store.models import DocumentType, Look, ModelVersion
+from jugum.store.models import DocumentType, LayoutGroup, ModelVersion
 
+EVIDENCE = TypeAdapter(list[EvidenceRow])
 FILE_BYTES_MAX = 100_000_000
 
 
-# ---- One file ---------------------------------------------------------------------------------------------------------------------------
+# ---- One file --------------------------------------------------------------------------------------------------------
 
 
 def exported(store: Store, version_id: int) -> tuple[str, bytes]:
@@ -48,61 +55,76 @@ def exported(store: Store, version_id: int) -> tuple[str, bytes]:
     return name, buffer.getvalue()
 
 
-def brought_in(store: Store, actor: Actor, type_id: int, name: str, data: bytes) -> int:
-    """A version from a file, on trial for a type; returns its id. InputError when the file is none, is damaged, or reads another plan."""
+def import_version(store: Store, actor: Actor, type_id: int, name: str, data: bytes) -> int:
+    """A version from a file, on trial for a type; returns its id. InputError when the file is none, is damaged, or
+    reads another plan."""
     actor.require(TRAIN)
     if len(data) > FILE_BYTES_MAX:
         raise InputError(f"“{name}” has {len(data):,} bytes; a version file has at most {FILE_BYTES_MAX:,}.")
-    reader, _, manifest = unpack_version(data)
+    trained_model, _, manifest = unpack_version(data)
     report, evidence = _judged(data)
     with store.session() as session:
         row = type_row(session, type_id)
-        why = misfit(reader.plan, plan_in(row))
+        why = misfit(trained_model.plan, plan_in(row))
         if why:
             raise InputError(
-                f"“{name}” does not fit the plan of “{row.name}”: {why}. Bring in a version of this plan, or change the plan."
+                f"“{name}” does not fit the plan of “{row.name}”: {why}. Bring in a version of this plan, or change "
+                "the plan."
             )
         session.get_one(DocumentType, type_id, with_for_update=True)
         version = ModelVersion(
-            type_id=type_id, number=next_number(session, type_id), created_by=actor.id, state="on trial", stage="brought in", progress=1.0,
-            report=report, evidence=evidence, file_key=store.files.put(data), trained_at=datetime.now(UTC), papers=int(str(report.get("papers", 0))),
-            origin=f"from the file “{name[:120]}”", snapshot={"labels_sha256": manifest.get("labels_sha256", "")},
-        )  # fmt: skip
+            type_id=type_id,
+            number=next_number(session, type_id),
+            created_by=actor.id,
+            state=VersionState.ON_TRIAL,
+            stage="brought in",
+            progress=1.0,
+            report=report.to_data(),
+            evidence=[asdict(one) for one in evidence],
+            file_key=store.files.put(data),
+            trained_at=datetime.now(UTC),
+            papers=report.papers,
+            origin=f"from the file “{name[:120]}”",
+            snapshot={"labels_sha256": manifest.get("labels_sha256", "")},
+        )
         session.add(version)
         session.flush()
         record(session, actor, Action.IMPORT_VERSION, "model_version", version.id, file=name)
         return version.id
 
 
-def _judged(data: bytes) -> tuple[dict[str, object], list[dict[str, object]]]:
-    """Report and evidence of a version file. Its papers are of another office: they get numbers below nought, which no paper here has."""
+def _judged(data: bytes) -> tuple[Report, list[EvidenceRow]]:
+    """Report and evidence of a version file. Its papers are of another office: they get numbers below nought, which
+    no paper here has."""
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        names = set(archive.namelist())
-        if not {"report.json", "evidence.json"} <= names:
+        if not {"report.json", "evidence.json"} <= set(archive.namelist()):
             raise InputError(
-                "This version file has no report and no evidence, so no threshold could be set for it. Take it out again in Train."
+                "This version file has no report and no evidence, so no threshold could be set for it. Take it out "
+                "again in Train."
             )
         try:
-            report, evidence = json.loads(archive.read("report.json")), json.loads(archive.read("evidence.json"))
+            report = Report.from_data(json.loads(archive.read("report.json")))
+            evidence = EVIDENCE.validate_python(json.loads(archive.read("evidence.json")))
         except ValueError as error:
-            raise InputError("This version file is damaged: its report can't be read.") from error
+            raise InputError("This version file is damaged: its report or its evidence can't be read.") from error
+    if report is None or not evidence:
+        raise InputError("This version file is damaged: its report or its evidence is empty.")
     numbers: dict[str, str] = {}
-    for one in [*evidence, *report.get("errors", [])]:
-        one["sample"], one["detail"] = numbers.setdefault(one["sample"], str(-1 - len(numbers))), {}
-    return {**report, "hardest": []}, evidence
+
+    def elsewhere(sample: str) -> str:
+        return numbers.setdefault(sample, str(-1 - len(numbers)))
+
+    evidence = [replace(one, sample=elsewhere(one.sample), detail={}) for one in evidence]
+    errors = [one.model_copy(update={"sample": elsewhere(one.sample), "detail": {}}) for one in report.errors]
+    return report.model_copy(update={"errors": errors, "hardest": []}), evidence
 
 
-# ---- What a version would change --------------------------------------------------------------------------------------------------------
-
-
-# ---- Training by itself -----------------------------------------------------------------------------------------------------------------
-
-
-# ---- The report to take away ------------------------------------------------------------------------------------------------------------
+# ---- The report to take away -----------------------------------------------------------------------------------------
 
 
 def report_csv(store: Store, version_id: int, table: str, more: Sequence[ReportTable] = ()) -> tuple[str, str]:
-    """One table of a version's report, or of `more` beside it, as CSV: file name and text. InputError names the tables there are."""
+    """One table of a version's report, or of `more` beside it, as CSV: file name and text. InputError names the
+    tables there are."""
     _, tables, number = _tables(store, version_id, more)
     if table not in tables:
         raise InputError(f"The report has no table “{table}”; it has {', '.join(tables)}.")
@@ -119,15 +141,17 @@ def _tables(store: Store, version_id: int, more: Sequence[ReportTable]) -> tuple
     with store.session() as session:
         version = version_row(session, version_id)
         kind = type_row(session, version.type_id)
-        if not version.report:
-            raise Conflict(f"Version {version.number} is {version.state}; it has no report yet.")
+        report = report_in(version)
         names = {field.key: field.name for field in kind.fields}
         looks = {
-            number: name for number, name in session.execute(select(Look.id, Look.name).where(Look.type_id == kind.id))
+            number: name
+            for number, name in session.execute(
+                select(LayoutGroup.id, LayoutGroup.name).where(LayoutGroup.type_id == kind.id)
+            )
         }
         title = f"{kind.name}, version {version.number}"
-        every = [*report_tables(version.report, names, looks), *more]
+        every = [*report_tables(report, names, looks), *more]
         return title, {one.key: one for one in every}, version.number
 
 
-__all__ = ["brought_in", "exported", "report_csv", "report_file"]
+__all__ = ["exported", "import_version", "report_csv", "report_file"]

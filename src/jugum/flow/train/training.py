@@ -1,4 +1,5 @@
-"""Training: a version made in the background from the labels there are; its progress, its learning curve, cancelling it."""
+"""Training: a version made in the background from the labels there are; its progress, its learning curve, cancelling
+it."""
 
 from __future__ import annotations
 
@@ -11,22 +12,26 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.evaluation.curve import learning_curve
-from jugum.core.evaluation.report import Report, report_of
+from jugum.core.evaluation.report import report_of
+from jugum.core.evaluation.report_model import Report
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.parts import Structures
 from jugum.core.formats import pack_version
 from jugum.core.schema import Plan
+from jugum.core.states import By, DocumentState, Purpose, VersionState
 from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.version import papers_of
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.explore import Explorer
+from jugum.flow.in_force import report_in
 from jugum.flow.label.layouts import group_new
-from jugum.flow.label.samples import layers_of, looks_of, papers_with_marks, synonyms_in, training_samples
+from jugum.flow.label.samples import layers_of, layout_groups_of, papers_with_marks, synonyms_in, training_samples
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
+from jugum.flow.states import change_version_state
 from jugum.store import Store
 from jugum.store.models import Document, ModelVersion
 from jugum.store.queue import QueuedJob, Task, enqueue, enqueue_all
@@ -37,8 +42,9 @@ SEED = 1
 
 
 def start(store: Store, actor: Actor, type_id: int) -> int:
-    """Queue the training of a new version. One may wait behind another that runs, and each type has its own queue; Conflict when one waits
-    already, since it will be trained from the labels of that moment. Returns the version's id."""
+    """Queue the training of a new version. One may wait behind another that runs, and each type has its own queue;
+    Conflict when one waits already, since it will be trained from the labels of that moment. Returns the version's
+    id."""
     actor.require(TRAIN)
     with store.session() as session:
         return start_in(session, actor, type_id)
@@ -48,7 +54,7 @@ def start_in(session: Session, actor: Actor, type_id: int) -> int:
     row = type_row(session, type_id)
     session.get_one(type(row), type_id, with_for_update=True)
     waiting = session.scalar(
-        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == "queued")
+        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == VersionState.QUEUED)
     )
     if waiting:
         raise Conflict(f"Version {waiting} waits to be trained already, and will take in all labels there are then.")
@@ -67,12 +73,14 @@ def next_number(session: Session, type_id: int) -> int:
 
 
 def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None:
-    """Train a queued version (or one whose worker was killed). Whatever fails is raised: the task's guard tells it in the version's row."""
+    """Train a queued version (or one whose worker was killed). Whatever fails is raised: the task's guard tells it
+    in the version's row."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, with_for_update=True)
-        if version is None or version.state not in ("queued", "training"):
+        if version is None or version.state not in (VersionState.QUEUED, VersionState.TRAINING):
             return
-        version.state, version.stage, version.progress = "training", "gathering labels", 0.0
+        change_version_state(version, VersionState.TRAINING, By.PROGRAM)
+        version.stage, version.progress = "gathering labels", 0.0
         version.begun_at = datetime.now(UTC)
     progress = ProgressWriter(store, version_id)
     try:
@@ -104,8 +112,9 @@ def failed(store: Store, version_id: int, message: str) -> None:
     """A training that could not be finished: its version says why, and the next one can begin."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, with_for_update=True)
-        if version is not None and version.state in ("queued", "training"):
-            version.state, version.stage, version.error = "failed", "failed", message
+        if version is not None and version.state in (VersionState.QUEUED, VersionState.TRAINING):
+            change_version_state(version, VersionState.FAILED, By.PROGRAM)
+            version.stage, version.error = "failed", message
             record(session, None, Action.TRAINING_FAILED, "model_version", version_id, reason=message)
 
 
@@ -114,7 +123,7 @@ def curve_failed(store: Store, version_id: int, message: str) -> None:
     with store.session() as session:
         version = session.get(ModelVersion, version_id, with_for_update=True)
         if version is not None and version.report:
-            version.report = {**version.report, "curve_problem": message}
+            version.report = report_in(version).model_copy(update={"curve_problem": message}).to_data()
 
 
 @dataclass(frozen=True)
@@ -137,7 +146,7 @@ def _given(store: Store, version_id: int, explorer: Explorer) -> _Given:
         plan = plan_in(kind)
         samples = training_samples(session, version.type_id)
         tests = training_samples(session, version.type_id, "test")
-        looks = looks_of(session, [int(sample.key) for sample in samples])
+        looks = layout_groups_of(session, [int(sample.key) for sample in samples])
         papers = papers_with_marks(session, plan, [*samples, *tests])
         synonyms = synonyms_in(session, kind.workspace_id)
     return _Given(plan, samples, tests, looks, layers_of(store, explorer, papers), synonyms)
@@ -147,13 +156,14 @@ def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion,
     snapshot = {"papers": {sample.key: _normals(sample) for sample in given.samples}}
     digest = hashlib.sha256(json.dumps(snapshot, sort_keys=True).encode()).hexdigest()
     file_key = store.files.put(
-        pack_version(trained.reader, trained.calibrators, {"labels_sha256": digest, "seed": SEED})
+        pack_version(trained.trained_model, trained.calibrators, {"labels_sha256": digest, "seed": SEED})
     )
     with store.session() as session:
         version = session.get_one(ModelVersion, version_id, with_for_update=True)
-        if version.state != "training":
+        if version.state != VersionState.TRAINING:
             return
-        version.state, version.stage, version.progress = "on trial", "done", 1.0
+        change_version_state(version, VersionState.ON_TRIAL, By.PROGRAM)
+        version.stage, version.progress = "done", 1.0
         version.papers = len(given.samples)
         version.report = report.to_data()
         version.evidence = [asdict(row) for row in trained.evidence]
@@ -173,15 +183,17 @@ def _normals(sample: Sample) -> dict[str, list[str]]:
 
 
 def draw_curve(store: Store, version_id: int, explorer: Explorer | None = None) -> None:
-    """Work out the learning curve of a trained version from the papers it was trained from, as far as their labels are still the same, and keep it in
-    its report. Its last point is what the training itself measured."""
+    """Work out the learning curve of a trained version from the papers it was trained from, as far as their labels
+    are still the same, and keep it in its report. Its last point is what the training itself measured."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, options=[undefer(ModelVersion.snapshot)])
-        if version is None or version.trained_at is None or not version.report or version.report.get("curve"):
+        if version is None or version.trained_at is None or not version.report:
             return
-        known, report = version.snapshot.get("papers", {}), version.report
-    full = {"": (report["seen_right"], report["seen_total"])}
-    full |= {one["field"]: (one["seen_right"], one["seen_total"]) for one in report["fields"]}
+        known, report = version.snapshot.get("papers", {}), report_in(version)
+    if report.curve:
+        return
+    full = {"": (report.seen_right, report.seen_total)}
+    full |= {one.field: (one.seen_right, one.seen_total) for one in report.fields}
     given = _given(store, version_id, explorer or Explorer())
     samples = [sample for sample in given.samples if known.get(sample.key) == _normals(sample)]
     if len(samples) < CURVE_PAPERS_LEAST:
@@ -190,14 +202,19 @@ def draw_curve(store: Store, version_id: int, explorer: Explorer | None = None) 
     curve = learning_curve(papers, full, seed=SEED)
     with store.session() as session:
         version = session.get_one(ModelVersion, version_id, with_for_update=True)
-        version.report = {**version.report, "curve": curve, "curve_problem": ""}
+        now = report_in(version).model_copy(update={"curve": curve, "curve_problem": ""})
+        version.report = now.to_data()
 
 
 def _judge_samples_soon(session: Session, type_id: int) -> None:
     """Queue judging of the samples that wait to be labelled: how sure the new version is of each."""
     waiting = session.scalars(
         select(Document.id)
-        .where(Document.type_id == type_id, Document.purpose == "sample", Document.state.in_(("to label", "in hand")))
+        .where(
+            Document.type_id == type_id,
+            Document.purpose == Purpose.SAMPLE,
+            Document.state.in_((DocumentState.TO_LABEL, DocumentState.IN_PROGRESS)),
+        )
         .order_by(Document.id)
         .limit(JUDGED_MAX)
     )
@@ -216,14 +233,16 @@ def cancel(store: Store, actor: Actor, version_id: int) -> None:
         version = session.get(ModelVersion, version_id, with_for_update=True)
         if version is None:
             raise NotFound(f"There is no version with id {version_id}.")
-        if version.state not in ("queued", "training"):
+        if version.state not in (VersionState.QUEUED, VersionState.TRAINING):
             raise Conflict(f"Version {version.number} is {version.state}; there is nothing to cancel.")
-        version.state, version.stage, version.error = "failed", "cancelled", f"Cancelled by {actor.name}."
+        change_version_state(version, VersionState.FAILED, By.PERSON)
+        version.stage, version.error = "cancelled", f"Cancelled by {actor.name}."
         record(session, actor, Action.CANCEL_TRAINING, "model_version", version_id)
 
 
 class ProgressWriter:
-    """Writes progress into the version's row, at most about three times a second, and stops a training that was cancelled."""
+    """Writes progress into the version's row, at most about three times a second, and stops a training that was
+    cancelled."""
 
     def __init__(self, store: Store, version_id: int) -> None:
         self._store, self._version_id, self._told = store, version_id, 0.0
@@ -235,6 +254,6 @@ class ProgressWriter:
         self._told = now
         with self._store.session() as session:
             version = session.get_one(ModelVersion, self._version_id)
-            if version.state != "training":
+            if version.state != VersionState.TRAINING:
                 raise TrainingCancelledError
             version.stage, version.progress = stage, share

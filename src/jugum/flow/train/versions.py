@@ -10,16 +10,19 @@ from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, aliased, undefer
 
 from jugum.core.evaluation.compare import Comparison, compared
+from jugum.core.evaluation.report_model import Report
 from jugum.core.formats import unpack_version
 from jugum.core.formats.version_file import misfit
+from jugum.core.states import By, DocumentState, Purpose, SetName, VersionState
 from jugum.errors import Conflict
 from jugum.flow.in_force import live_version, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
+from jugum.flow.states import change_version_state
 from jugum.store import Store
-from jugum.store.models import Document, Field, Label, Look, ModelVersion, Person
+from jugum.store.models import Document, Field, Label, LayoutGroup, ModelVersion, Person
 from jugum.store.queue import Task, document_job, enqueue_all
 
 NOTE_MAX = 500
@@ -40,7 +43,7 @@ class VersionView:
     trained_at: datetime | None
     published_at: datetime | None
     published_by: str | None
-    report: dict[str, Any]
+    report: Report | None
     note: str = ""
     origin: str = ""
     seconds_left: float | None = None
@@ -48,20 +51,21 @@ class VersionView:
 
 @dataclass(frozen=True)
 class FieldCoverage:
-    """A field's labels in the training set: papers with a value, papers it is not on, and papers with a value for each look."""
+    """A field's labels in the training set: papers with a value, papers it is not on, and papers with a value for
+    each look."""
 
     key: str
     name: str
     values: int
     absent: int
-    by_look: list[int]
+    by_layout: list[int]
 
 
 @dataclass(frozen=True)
 class TrainView:
-    """What the Train page shows: versions, newest first; labelled papers of the training set now, and how many came since the last version;
-    per field how many papers have a value for it; after how many new ones training begins by itself;
-    the number of the version that taking back would make live."""
+    """What the Train page shows: versions, newest first; labelled papers of the training set now, and how many came
+    since the last version; per field how many papers have a value for it; after how many new ones training begins by
+    itself; the number of the version that taking back would make live."""
 
     labelled: int
     new_since: int
@@ -78,17 +82,18 @@ def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
     actor.require(TRAIN)
     with store.session() as session:
         version = version_row(session, version_id)
-        if version.state not in ("on trial", "retired"):
+        if version.state not in (VersionState.ON_TRIAL, VersionState.RETIRED):
             raise Conflict(f"Version {version.number} is {version.state} and can't be published.")
         if version.file_key is not None:
-            reader, _, _ = unpack_version(store.files.get(version.file_key))
-            if why := misfit(reader.plan, plan_in(type_row(session, version.type_id))):
+            trained_model, _, _ = unpack_version(store.files.get(version.file_key))
+            if why := misfit(trained_model.plan, plan_in(type_row(session, version.type_id))):
                 raise Conflict(f"Version {version.number} does not fit the plan as it is now: {why}. Train a new one.")
         before = live_version(session, version.type_id)
         if before is not None:
-            before.state = "retired"
+            change_version_state(before, VersionState.RETIRED, By.PERSON)
             session.flush()
-        version.state, version.published_at, version.published_by = "live", datetime.now(UTC), actor.id
+        change_version_state(version, VersionState.PUBLISHED, By.PERSON)
+        version.published_at, version.published_by = datetime.now(UTC), actor.id
         version.note = note.strip()[:NOTE_MAX]
         record(
             session,
@@ -106,14 +111,19 @@ def live_before(session: Session, type_id: int) -> ModelVersion | None:
     """The version that was live before the one that is: of the retired ones the last that was published."""
     return session.scalar(
         select(ModelVersion)
-        .where(ModelVersion.type_id == type_id, ModelVersion.state == "retired", ModelVersion.published_at.is_not(None))
+        .where(
+            ModelVersion.type_id == type_id,
+            ModelVersion.state == VersionState.RETIRED,
+            ModelVersion.published_at.is_not(None),
+        )
         .order_by(ModelVersion.published_at.desc())
         .limit(1)
     )
 
 
 def take_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
-    """Take the live version back: the one that was live before it is live again. Conflict when there is none. Returns its number."""
+    """Take the live version back: the one that was live before it is live again. Conflict when there is none.
+    Returns its number."""
     actor.require(TRAIN)
     with store.session() as session:
         live = live_version(session, type_id)
@@ -135,7 +145,10 @@ def redraft(session: Session, type_id: int) -> int:
     begun = select(Hold.id).where(Hold.document_id == Document.id, Hold.settled_at.is_not(None)).exists()
     waiting = session.scalars(
         select(Document.id).where(
-            Document.type_id == type_id, Document.purpose == "live", Document.state.in_(("placed", "held")), ~begun
+            Document.type_id == type_id,
+            Document.purpose == Purpose.LIVE,
+            Document.state.in_((DocumentState.PLACED, DocumentState.HELD)),
+            ~begun,
         )
     ).all()
     enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document_id, 15) for document_id in waiting])
@@ -143,7 +156,8 @@ def redraft(session: Session, type_id: int) -> int:
 
 
 def redraft_all(store: Store, actor: Actor, type_id: int) -> int:
-    """Read the papers again that wait or are held and that nobody has begun, with the plan as it is now; returns how many."""
+    """Read the papers again that wait or are held and that nobody has begun, with the plan as it is now; returns how
+    many."""
     actor.require(PLAN)
     with store.session() as session:
         type_row(session, type_id)
@@ -170,17 +184,32 @@ def _views(session: Session, rows: Any) -> list[VersionView]:
     names = dict(session.execute(select(Person.id, Person.name)).all())
     return [
         VersionView(
-            row.id, row.type_id, row.number, row.state, row.stage, row.progress, row.error, row.papers, row.created_at,
-            names.get(row.created_by, ""), row.trained_at, row.published_at,
-            names.get(row.published_by) if row.published_by else None, row.report, row.note, row.origin, _seconds_left(row),
+            row.id,
+            row.type_id,
+            row.number,
+            row.state,
+            row.stage,
+            row.progress,
+            row.error,
+            row.papers,
+            row.created_at,
+            names.get(row.created_by, ""),
+            row.trained_at,
+            row.published_at,
+            names.get(row.published_by) if row.published_by else None,
+            Report.from_data(row.report),
+            row.note,
+            row.origin,
+            _seconds_left(row),
         )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 def _seconds_left(row: ModelVersion) -> float | None:
-    """Seconds that a running training has still to go, by how far it came in the time it took; None when too little is done to tell."""
-    if row.state != "training" or row.begun_at is None or row.progress < 0.05:
+    """Seconds that a running training has still to go, by how far it came in the time it took; None when too little
+    is done to tell."""
+    if row.state != VersionState.TRAINING or row.begun_at is None or row.progress < 0.05:
         return None
     spent = (datetime.now(UTC) - row.begun_at).total_seconds()
     return round(spent * (1 - row.progress) / row.progress, 1)
@@ -189,8 +218,11 @@ def _seconds_left(row: ModelVersion) -> float | None:
 def labelled_in(type_id: int) -> Select[int]:
     """The labelled papers of a type's training set."""
     return select(Document.id).where(
-        Document.type_id == type_id, Document.purpose == "sample", Document.state == "labelled", Document.set_name == "train"
-    )  # fmt: skip
+        Document.type_id == type_id,
+        Document.purpose == Purpose.SAMPLE,
+        Document.state == DocumentState.LABELLED,
+        Document.set_name == SetName.TRAIN,
+    )
 
 
 def labelled_since_training(session: Session, type_id: int) -> set[int]:
@@ -223,31 +255,34 @@ def overview(store: Store, type_id: int) -> TrainView:
         )
         counts = {(field_id, absent): count for field_id, absent, count in session.execute(counted)}
         shown = [f for f in row.fields if "." not in f.key and f.kind in ("value", "clause", "table")]
-        by_look: dict[tuple[int, int | None], int] = {
+        by_layout: dict[tuple[int, int | None], int] = {
             (field_id, look): count
             for field_id, look, count in session.execute(
-                select(holder.id, Document.look_id, func.count(func.distinct(Label.document_id)))
+                select(holder.id, Document.layout_group_id, func.count(func.distinct(Label.document_id)))
                 .join(Document, Label.document_id == Document.id)
                 .join(Field, Label.field_id == Field.id)
                 .join(holder, held)
                 .where(Label.document_id.in_(labelled), Label.absent.is_(False))
-                .group_by(holder.id, Document.look_id)
+                .group_by(holder.id, Document.layout_group_id)
             )
         }
         looks = [
             (look, name)
             for look, name in session.execute(
-                select(Look.id, Look.name).where(Look.type_id == type_id).order_by(Look.id)
+                select(LayoutGroup.id, LayoutGroup.name).where(LayoutGroup.type_id == type_id).order_by(LayoutGroup.id)
             )
-            if any(one == look for _, one in by_look)
+            if any(one == look for _, one in by_layout)
         ]
         coverage = [
             FieldCoverage(
-                f.key, f.name, counts.get((f.id, False), 0), counts.get((f.id, True), 0),
-                [by_look.get((f.id, look), 0) for look, _ in looks],
+                f.key,
+                f.name,
+                counts.get((f.id, False), 0),
+                counts.get((f.id, True), 0),
+                [by_layout.get((f.id, look), 0) for look, _ in looks],
             )
             for f in shown
-        ]  # fmt: skip
+        ]
         before = live_before(session, type_id)
         number = before.number if before is not None and live_version(session, type_id) is not None else None
     when = row.training.get("when")
@@ -256,46 +291,48 @@ def overview(store: Store, type_id: int) -> TrainView:
 
 @dataclass(frozen=True)
 class MostWanted:
-    """The field that gains most by more papers: how many more bring it to a share right, with an 80 % interval (None: not within ten times as
-    many), and the look that has the fewest of it right."""
+    """The field that gains most by more papers: how many more bring it to a share right, with an 80 % interval
+    (None: not within ten times as many), and the look that has the fewest of it right."""
 
     field: str
     share: float
     more: int | None
     low: int | None
     high: int | None
-    look: int | None
+    layout: int | None
 
 
-def most_wanted(report: dict[str, Any]) -> list[MostWanted]:
+def most_wanted(report: Report | None) -> list[MostWanted]:
     """Fields that are short of 98 % right by their learning curve, the nearest to it first."""
-    weakest = {one["group"]: one["unseen"] for one in report.get("looks", ()) if one["unseen"]["total"]}
-    look = min(weakest, key=lambda key: weakest[key]["right"] / weakest[key]["total"], default=None)
+    if report is None:
+        return []
+    weakest = {one.group: one.unseen for one in report.layouts if one.unseen.total}
+    layout = min(weakest, key=lambda key: weakest[key].right / weakest[key].total, default=None)
     found = [
-        MostWanted(
-            key, one["wanted"]["share"], one["wanted"]["more"], one["wanted"]["low"], one["wanted"]["high"], look
-        )
-        for key, one in report.get("curve", {}).items()
-        if key and one.get("wanted")
+        MostWanted(key, one.wanted.share, one.wanted.more, one.wanted.low, one.wanted.high, layout)
+        for key, one in report.curve.items()
+        if key and one.wanted
     ]
     return sorted(found, key=lambda one: (one.more is None, one.more or 0))
 
 
 def against_before(store: Store, version_id: int) -> tuple[int, Comparison] | None:
-    """A trained version against the trained one before it: that one's number, and how they compare on the papers both were judged
-    on; None when there is none before."""
+    """A trained version against the trained one before it: that one's number, and how they compare on the papers
+    both were judged on; None when there is none before."""
     with store.session() as session:
         version = version_row(session, version_id)
         before = session.scalar(
             select(ModelVersion)
             .where(
-                ModelVersion.type_id == version.type_id, ModelVersion.number < version.number,
-                ModelVersion.trained_at.is_not(None), ModelVersion.origin == "",
+                ModelVersion.type_id == version.type_id,
+                ModelVersion.number < version.number,
+                ModelVersion.trained_at.is_not(None),
+                ModelVersion.origin == "",
             )
             .order_by(ModelVersion.number.desc())
             .limit(1)
             .options(undefer(ModelVersion.evidence))
-        )  # fmt: skip
+        )
         if before is None or version.trained_at is None or version.origin:
             return None
         return before.number, compared(before.evidence, version.evidence)

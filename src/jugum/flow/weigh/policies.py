@@ -10,9 +10,10 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
-from jugum.core.thresholds import Evidence, Outcome, outcome_of, threshold_for
+from jugum.core.states import VersionState
+from jugum.core.thresholds import Evidence, ThresholdOutcome, outcome_of, threshold_for
 from jugum.errors import Conflict, InputError
-from jugum.flow.in_force import current_policy, live_version, version_row
+from jugum.flow.in_force import current_policy, live_version, report_in, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import WEIGH, Actor, record
 from jugum.flow.office.types import type_row
@@ -30,7 +31,7 @@ class Point:
 
     document: int
     confidence: float
-    familiarity: float
+    layout_similarity: float
     right: bool
     unseen: bool
     found: str
@@ -45,7 +46,7 @@ class Balance:
     name: str
     threshold: float
     proposed: float
-    outcome: Outcome
+    outcome: ThresholdOutcome
     points: list[Point]
 
 
@@ -55,7 +56,7 @@ class PolicyView:
     number: int
     version: int
     thresholds: dict[str, float]
-    familiarity_least: float
+    layout_similarity_min: float
     note: str
     created_at: datetime
     created_by: str
@@ -64,17 +65,18 @@ class PolicyView:
 
 @dataclass(frozen=True)
 class WeighView:
-    """What the Weigh page shows. `total` counts decisions over all fields; seen layouts only, for that is what passes."""
+    """What the Weigh page shows. `total` counts decisions over all fields; seen layouts only, for that is what
+    passes."""
 
     version_id: int
     version: int
     version_state: str
     papers: int
-    familiarity_least: float
-    familiarity_proposed: float
+    layout_similarity_min: float
+    layout_similarity_proposed: float
     error_most: float
     balances: list[Balance]
-    total: Outcome
+    total: ThresholdOutcome
     policy: PolicyView | None
 
 
@@ -83,7 +85,7 @@ def _weighable(session: Session, type_id: int) -> ModelVersion:
     version = session.scalar(
         select(ModelVersion)
         .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None))
-        .order_by((ModelVersion.state == "live").desc(), ModelVersion.number.desc())
+        .order_by((ModelVersion.state == VersionState.PUBLISHED).desc(), ModelVersion.number.desc())
         .limit(1)
         .options(undefer(ModelVersion.evidence))
     )
@@ -93,32 +95,42 @@ def _weighable(session: Session, type_id: int) -> ModelVersion:
 
 
 def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> WeighView:
-    """Evidence of the live version (or the newest trained), with thresholds of the policy in force, or proposed ones."""
+    """Evidence of the live version (or the newest trained), with thresholds of the policy in force, or proposed
+    ones."""
     if not 0.001 <= error_most <= 0.5:
         raise InputError("The share of wrong values you allow must lie between 0.1 % and 50 %.")
     with store.session() as session:
         version = _weighable(session, type_id)
         row = type_row(session, type_id)
         policy = current_policy(session, type_id)
-        gate_proposed = float(version.report["gate"])
-        gate = policy.familiarity_least if policy else gate_proposed
+        gate_proposed = report_in(version).layout_similarity_min
+        gate = policy.layout_similarity_min if policy else gate_proposed
         balances, everything = [], []
         for field in weighed(row, version):
             points = [_point(one) for one in version.evidence if one["field"] == field.key]
-            evidence = [Evidence(p.confidence, p.familiarity, p.right) for p in points]
+            evidence = [Evidence(p.confidence, p.layout_similarity, p.right) for p in points]
             proposed = threshold_for(evidence, error_most, gate)
             threshold = float(policy.thresholds.get(field.key, proposed)) if policy else proposed
             outcome = outcome_of([e for e, p in zip(evidence, points, strict=True) if not p.unseen], threshold, gate)
             everything.append(outcome)
             balances.append(Balance(field.key, field.name, threshold, proposed, outcome, points))
         return WeighView(
-            version.id, version.number, version.state, version.papers, gate, gate_proposed, error_most, balances,
-            _summed(everything), _policy_view(session, policy) if policy else None,
-        )  # fmt: skip
+            version.id,
+            version.number,
+            version.state,
+            version.papers,
+            gate,
+            gate_proposed,
+            error_most,
+            balances,
+            _summed(everything),
+            _policy_view(session, policy) if policy else None,
+        )
 
 
 def weighed(row: DocumentType, version: ModelVersion) -> list[Field]:
-    """The fields whose confidence a version has measured: of all that is read from papers (a table as a whole) what was labelled."""
+    """The fields whose confidence a version has measured: of all that is read from papers (a table as a whole) what
+    was labelled."""
     measured = {str(one["field"]) for one in version.evidence}
     keys = {field.key for field in plan_in(row).fields if field.weighed} & measured
     return [field for field in row.fields if field.key in keys]
@@ -128,7 +140,7 @@ def _point(one: Mapping[str, Any]) -> Point:
     return Point(
         int(one["sample"]),
         one["confidence"],
-        one["familiarity"],
+        one["layout_similarity"],
         one["right"],
         one["unseen"],
         one["found"],
@@ -136,32 +148,38 @@ def _point(one: Mapping[str, Any]) -> Point:
     )
 
 
-def _summed(outcomes: list[Outcome]) -> Outcome:
+def _summed(outcomes: list[ThresholdOutcome]) -> ThresholdOutcome:
     from jugum.core.evaluation.intervals import upper_bound
 
     total, passing, wrong = (sum(getattr(o, name) for o in outcomes) for name in ("total", "passing", "wrong"))
-    return Outcome(total, passing, wrong, upper_bound(wrong, passing))
+    return ThresholdOutcome(total, passing, wrong, upper_bound(wrong, passing))
 
 
 def what_follows(
-    store: Store, type_id: int, thresholds: Mapping[str, float], familiarity_least: float
-) -> dict[str, Outcome]:
-    """Outcomes on held-out papers of layouts seen, for thresholds that are not saved yet; key "" is all fields together."""
+    store: Store, type_id: int, thresholds: Mapping[str, float], layout_similarity_min: float
+) -> dict[str, ThresholdOutcome]:
+    """Outcomes on held-out papers of layouts seen, for thresholds that are not saved yet; key "" is all fields
+    together."""
     with store.session() as session:
         version = _weighable(session, type_id)
         outcomes = {}
         for key, threshold in thresholds.items():
             evidence = [
-                Evidence(one["confidence"], one["familiarity"], one["right"])
+                Evidence(one["confidence"], one["layout_similarity"], one["right"])
                 for one in version.evidence
                 if one["field"] == key and not one["unseen"]
             ]
-            outcomes[key] = outcome_of(evidence, threshold, familiarity_least)
+            outcomes[key] = outcome_of(evidence, threshold, layout_similarity_min)
     return {**outcomes, "": _summed(list(outcomes.values()))}
 
 
 def save_policy(
-    store: Store, actor: Actor, type_id: int, thresholds: Mapping[str, float], familiarity_least: float, note: str = ""
+    store: Store,
+    actor: Actor,
+    type_id: int,
+    thresholds: Mapping[str, float],
+    layout_similarity_min: float,
+    note: str = "",
 ) -> int:
     """Save thresholds (field key → 0–1) as the next policy, in force at once: for papers drafted from now on, and for
     held ones nobody has begun. Returns its number."""
@@ -176,37 +194,44 @@ def save_policy(
                 raise InputError(f"“{row.name}” has no field “{key}”.")
             if not 0 <= threshold <= 1:
                 raise InputError(f"The threshold of “{key}” is {threshold}; it must lie between 0 and 1.")
-        if not 0 <= familiarity_least <= 1:
-            raise InputError(f"The least familiarity is {familiarity_least}; it must lie between 0 and 1.")
+        if not 0 <= layout_similarity_min <= 1:
+            raise InputError(f"The least familiarity is {layout_similarity_min}; it must lie between 0 and 1.")
         if missing := keys - set(thresholds):
             raise InputError(f"A threshold is missing for {', '.join(sorted(missing))}.")
         number = (session.scalar(select(func.max(Policy.number)).where(Policy.type_id == type_id)) or 0) + 1
         policy = Policy(
-            type_id=type_id, number=number, version_id=version.id, created_by=actor.id, note=note.strip()[:500],
+            type_id=type_id,
+            number=number,
+            version_id=version.id,
+            created_by=actor.id,
+            note=note.strip()[:500],
             thresholds={key: round(float(value), 4) for key, value in thresholds.items()},
-            familiarity_least=round(familiarity_least, 4),
-        )  # fmt: skip
+            layout_similarity_min=round(layout_similarity_min, 4),
+        )
         session.add(policy)
         session.flush()
-        total = _total_of(version, thresholds, familiarity_least)
+        total = _total_of(version, thresholds, layout_similarity_min)
         policy.outcome = {
-            "total": total.total, "passing": total.passing, "wrong": total.wrong, "error_upper": total.error_upper,
-        }  # fmt: skip
+            "total": total.total,
+            "passing": total.passing,
+            "wrong": total.wrong,
+            "error_upper": total.error_upper,
+        }
         record(session, actor, Action.SAVE_POLICY, "policy", policy.id, number=number, thresholds=policy.thresholds)
         redraft(session, type_id)
         return number
 
 
-def _total_of(version: ModelVersion, thresholds: Mapping[str, float], familiarity_least: float) -> Outcome:
+def _total_of(version: ModelVersion, thresholds: Mapping[str, float], layout_similarity_min: float) -> ThresholdOutcome:
     outcomes = [
         outcome_of(
             [
-                Evidence(one["confidence"], one["familiarity"], one["right"])
+                Evidence(one["confidence"], one["layout_similarity"], one["right"])
                 for one in version.evidence
                 if one["field"] == key and not one["unseen"]
             ],
             threshold,
-            familiarity_least,
+            layout_similarity_min,
         )
         for key, threshold in thresholds.items()
     ]
@@ -222,9 +247,16 @@ def policies(store: Store, type_id: int) -> list[PolicyView]:
 def _policy_view(session: Session, row: Policy) -> PolicyView:
     person = session.get(Person, row.created_by)
     return PolicyView(
-        row.id, row.number, version_row(session, row.version_id).number, dict(row.thresholds), row.familiarity_least,
-        row.note, row.created_at, person.name if person else "", dict(row.outcome),
-    )  # fmt: skip
+        row.id,
+        row.number,
+        version_row(session, row.version_id).number,
+        dict(row.thresholds),
+        row.layout_similarity_min,
+        row.note,
+        row.created_at,
+        person.name if person else "",
+        dict(row.outcome),
+    )
 
 
 def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
@@ -239,7 +271,7 @@ def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
         if missing:
             raise Conflict(f"Policy {number} has no threshold for {', '.join(sorted(missing))}, which came later.")
         kept = {field.key: float(old.thresholds[field.key]) for field in fields}
-        gate = old.familiarity_least
+        gate = old.layout_similarity_min
     return save_policy(store, actor, type_id, kept, gate, f"Back to policy {number}")
 
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from sqlalchemy.orm import undefer
 
-from jugum.core.thresholds.through import Through, straight_through
+from jugum.core.thresholds.through import StraightThrough, straight_through
 from jugum.flow.in_force import current_policy, version_row
 from jugum.store import Store
 from jugum.store.models import ModelVersion
 
 
-def through(store: Store, version_id: int) -> tuple[int, Through, Through] | None:
-    """What of a version's held-out papers would pass whole under the policy in force: its number, on layouts seen and not seen. None without
-    policy or evidence."""
+def straight_through_rate(store: Store, version_id: int) -> tuple[int, StraightThrough, StraightThrough] | None:
+    """What of a version's held-out papers would pass whole under the policy in force: its number, on layouts seen
+    and not seen. None without policy or evidence."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, options=[undefer(ModelVersion.evidence)]) or version_row(
             session, version_id
@@ -23,7 +23,7 @@ def through(store: Store, version_id: int) -> tuple[int, Through, Through] | Non
         limits = {key: float(value) for key, value in policy.thresholds.items()}
         seen, unseen = (
             straight_through(
-                [row for row in version.evidence if row["unseen"] is strange], limits, policy.familiarity_least
+                [row for row in version.evidence if row["unseen"] is strange], limits, policy.layout_similarity_min
             )
             for strange in (False, True)
         )

@@ -101,7 +101,7 @@ def unplaced(request: Request, workspace_id: int, actor: MaySee) -> list[Unplace
     return place.unplaced(request.app.state.store, workspace_id)
 
 
-# ---- Bundles ---------------------------------------------------------------------------------------------------------------
+# ---- Bundles ---------------------------------------------------------------------------------------------------------
 
 
 class PieceBody(BaseModel):
@@ -144,7 +144,7 @@ def join(request: Request, document_id: int, actor: MayGather) -> None:
     bundles.join_again(request.app.state.store, actor, document_id)
 
 
-# ---- Batches and sources --------------------------------------------------------------------------------------------------------
+# ---- Batches and sources ---------------------------------------------------------------------------------------------
 
 
 class BatchBody(BaseModel):
@@ -172,14 +172,14 @@ def batch(request: Request, batch_id: int, actor: MaySee) -> BatchView:
     return batches.batch_view(request.app.state.store, batch_id)
 
 
-@router.post("/batches/{batch_id}/stop", status_code=204)
-def stop_batch(request: Request, batch_id: int, actor: MayGather) -> None:
-    batches.stop(request.app.state.store, actor, batch_id)
+@router.post("/batches/{batch_id}/pause", status_code=204)
+def pause_batch(request: Request, batch_id: int, actor: MayGather) -> None:
+    batches.pause(request.app.state.store, actor, batch_id)
 
 
-@router.post("/batches/{batch_id}/go-on", status_code=204)
-def go_on_batch(request: Request, batch_id: int, actor: MayGather) -> None:
-    batches.go_on(request.app.state.store, actor, batch_id)
+@router.post("/batches/{batch_id}/resume", status_code=204)
+def resume_batch(request: Request, batch_id: int, actor: MayGather) -> None:
+    batches.resume(request.app.state.store, actor, batch_id)
 
 
 @router.put("/batches/{batch_id}/priority", status_code=204)
@@ -224,7 +224,7 @@ def switch_source(request: Request, source_id: int, actor: MayGather, body: Swit
     sources.set_active(request.app.state.store, actor, source_id, body.active)
 
 
-# ---- Pages -------------------------------------------------------------------------------------------------------------------
+# ---- Pages -----------------------------------------------------------------------------------------------------------
 
 
 class RegionBody(BaseModel):
@@ -277,7 +277,7 @@ class PhrasesBody(BaseModel):
 @router.get("/types/{type_id}/sorting")
 def sorting(request: Request, type_id: int, actor: MaySee) -> classification.SortingView:
     """Phrases that speak for and against the type, and types that are easily taken for it."""
-    return classification.sorting_view(request.app.state.store, request.app.state.sorters, type_id)
+    return classification.sorting_view(request.app.state.store, request.app.state.classifiers, type_id)
 
 
 @router.put("/types/{type_id}/phrases", status_code=204)

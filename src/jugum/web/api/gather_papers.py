@@ -34,8 +34,8 @@ def upload(
     language: Annotated[str, Form(description="tesseract's name of the language, several joined by +")] = "eng",
     cut: Annotated[str, Form(description="none, separators, blanks, learned, or every:N")] = "none",
 ) -> Received:
-    """Keep one file of a type and queue its reading. `twin` says that the same bytes are here already; the paper is then
-    that one."""
+    """Keep one file of a type and queue its reading. `twin` says that the same bytes are here already; the paper is
+    then that one."""
     return received(
         request, actor, type_id, file, purpose, again, Intake(None, None, batch_id, engine or None, language, cut)
     )
@@ -88,12 +88,12 @@ def take_back(request: Request, document_id: int, actor: MayGather) -> None:
     documents.take_back(request.app.state.store, actor, document_id)
 
 
-class Purpose(BaseModel):
+class PurposeBody(BaseModel):
     purpose: str
 
 
 @router.put("/documents/{document_id}/purpose", status_code=204)
-def change_purpose(request: Request, document_id: int, actor: MayGather, body: Purpose) -> None:
+def change_purpose(request: Request, document_id: int, actor: MayGather, body: PurposeBody) -> None:
     documents.change_purpose(request.app.state.store, actor, document_id, body.purpose)
 
 

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from jugum.flow.label import desk as label_desk
 from jugum.flow.label import desk_parts
-from jugum.flow.label.desk import GridView, LabelDesk, LabelField, Offered, PageMark, Paragraph
+from jugum.flow.label.desk import GridView, LabelDesk, LabelField, PageMark, Paragraph, RegionReading
 from jugum.flow.label.rows import LabelledField, Saying, history, labels
 from jugum.web.api.values import SaidIn, Sides
 from jugum.web.security import MayLabel, MaySee
@@ -34,15 +34,21 @@ def all_labels(request: Request, document_id: int, actor: MaySee) -> list[Labell
 
 
 @router.put("/documents/{document_id}/labels/{key}")
-def set_label(request: Request, document_id: int, key: str, actor: MayLabel, body: SaidIn) -> label_desk.Said:
+def set_label(request: Request, document_id: int, key: str, actor: MayLabel, body: SaidIn) -> label_desk.LabelSaved:
     """Replace a field's labels on a sample; no values and not absent takes them away."""
     rows, store = body.given_rows(), request.app.state.store
     if rows is not None:
         return label_desk.set_table(store, actor, document_id, key, rows, how=body.way(), revision=body.revision)
     return label_desk.set_label(
-        store, actor, document_id, key, [value.given() for value in body.values], absent=body.absent, how=body.way(),
+        store,
+        actor,
+        document_id,
+        key,
+        [value.given() for value in body.values],
+        absent=body.absent,
+        how=body.way(),
         revision=body.revision,
-    )  # fmt: skip
+    )
 
 
 @router.get("/documents/{document_id}/labels/{key}/history")
@@ -107,7 +113,7 @@ def marks(request: Request, document_id: int, number: int, actor: MaySee) -> lis
 
 
 @router.post("/documents/{document_id}/labels/{key}/read-here")
-def read_here(request: Request, document_id: int, key: str, actor: MayLabel, body: RegionIn) -> list[Offered]:
+def read_here(request: Request, document_id: int, key: str, actor: MayLabel, body: RegionIn) -> list[RegionReading]:
     """Read a region again, closely, for a field: texts to choose from; nothing is kept."""
     state = request.app.state
     return label_desk.read_region_for(state.store, state.explorer, actor, document_id, key, body.page, body.box)

@@ -15,7 +15,7 @@ from jugum.flow.label import files as label_files
 from jugum.flow.label import pace as label_pace
 from jugum.flow.label.double_labelling import TwiceView
 from jugum.flow.label.files import TakenIn
-from jugum.flow.label.layouts import LookPaper, LookView
+from jugum.flow.label.layouts import LayoutPaper, LayoutView
 from jugum.flow.label.pace import LabellingFigures
 from jugum.flow.label.past_records import KeyedReport, KeyedView
 from jugum.flow.label.sets import SetView
@@ -30,7 +30,7 @@ MEDIA = {
 }
 
 
-# ---- Keyed values -----------------------------------------------------------------------------------------------------------
+# ---- Keyed values ----------------------------------------------------------------------------------------------------
 
 
 @router.post("/types/{type_id}/labels.csv")
@@ -63,27 +63,27 @@ def choose_place(request: Request, keyed_id: int, actor: MayLabel, body: PlaceIn
     return {"chosen": True}
 
 
-# ---- Looks and sets -----------------------------------------------------------------------------------------------------------
+# ---- Looks and sets --------------------------------------------------------------------------------------------------
 
 
 @router.get("/types/{type_id}/looks")
-def all_looks(request: Request, type_id: int, actor: MayLabel) -> list[LookView]:
+def all_looks(request: Request, type_id: int, actor: MayLabel) -> list[LayoutView]:
     """Look-alike groups with their papers."""
     return layouts.looks(request.app.state.store, type_id)
 
 
-@router.get("/looks/{look_id}/papers")
-def look_papers(request: Request, look_id: int, actor: MayLabel) -> list[LookPaper]:
-    return layouts.papers_of(request.app.state.store, look_id)
+@router.get("/looks/{layout_group_id}/papers")
+def look_papers(request: Request, layout_group_id: int, actor: MayLabel) -> list[LayoutPaper]:
+    return layouts.papers_of(request.app.state.store, layout_group_id)
 
 
 class NameIn(BaseModel):
     name: str
 
 
-@router.put("/looks/{look_id}")
-def rename_look(request: Request, look_id: int, actor: MayLabel, body: NameIn) -> dict[str, bool]:
-    layouts.rename(request.app.state.store, actor, look_id, body.name)
+@router.put("/looks/{layout_group_id}")
+def rename_look(request: Request, layout_group_id: int, actor: MayLabel, body: NameIn) -> dict[str, bool]:
+    layouts.rename(request.app.state.store, actor, layout_group_id, body.name)
     return {"renamed": True}
 
 
@@ -140,11 +140,12 @@ def put_into_set(request: Request, actor: MayLabel, body: IntoSet) -> dict[str, 
     return {"put": True}
 
 
-# ---- Two labellers, quality, figures --------------------------------------------------------------------------------------------
+# ---- Two labellers, quality, figures ---------------------------------------------------------------------------------
 
 
 class LabellingIn(BaseModel):
-    """Planted suggestions per hundred (0–10, off by default), and the order of papers ("teaches most" or "in order")."""
+    """Planted suggestions per hundred (0–10, off by default), and the order of papers ("teaches most" or "in
+    order")."""
 
     plant: float | None = None
     order: str | None = None
@@ -217,7 +218,7 @@ def figures(request: Request, type_id: int, actor: MaySee) -> LabellingFigures:
     return label_pace.figures(request.app.state.store, type_id)
 
 
-# ---- Files ---------------------------------------------------------------------------------------------------------------------
+# ---- Files -----------------------------------------------------------------------------------------------------------
 
 
 @router.get("/labels-schema")

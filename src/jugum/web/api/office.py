@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from jugum.flow.office import types as types_
 from jugum.flow.office.types import TypeView
 from jugum.flow.overview import overview
-from jugum.flow.overview.overview import Hit
+from jugum.flow.overview.overview import SearchHit
 from jugum.web.security import MayPlan, MaySee
 
 router = APIRouter(tags=["Workspaces and types"])
@@ -54,6 +54,6 @@ def steps(request: Request, type_id: int, actor: MaySee) -> overview.Steps:
 
 
 @router.get("/search")
-def search(request: Request, actor: MaySee, q: str = "") -> list[Hit]:
+def search(request: Request, actor: MaySee, q: str = "") -> list[SearchHit]:
     """Types and papers by name."""
     return overview.search(request.app.state.store, q)

@@ -25,7 +25,7 @@ from jugum.flow.plan import synonyms as plan_synonyms
 from jugum.flow.plan.checks import ListView
 from jugum.flow.plan.fields import FieldInput, FieldView
 from jugum.flow.plan.history import Effects, PlanVersionView
-from jugum.flow.plan.sample import LivingSample, ProposalView, Tried
+from jugum.flow.plan.sample import PreviewSample, ProposalView, Tried
 from jugum.flow.train import versions
 from jugum.web.api.office import Made, Named
 from jugum.web.security import MayPlan, MaySee
@@ -120,7 +120,7 @@ class Drafted(BaseModel):
     key: str = ""
 
 
-# ---- Fields -------------------------------------------------------------------------------------------------------------------
+# ---- Fields ----------------------------------------------------------------------------------------------------------
 
 
 @router.get("/types/{type_id}/fields")
@@ -170,12 +170,13 @@ def remove_field(
     return PlanNumber(number=left)
 
 
-# ---- Checks and lists -----------------------------------------------------------------------------------------------------------
+# ---- Checks and lists ------------------------------------------------------------------------------------------------
 
 
 @router.put("/types/{type_id}/checks")
 def put_check(request: Request, type_id: int, actor: MayPlan, body: CheckIn) -> CheckKey:
-    """Add a check, or change the one whose key is given. 422 says what is wrong with its expression and at which letter."""
+    """Add a check, or change the one whose key is given. 422 says what is wrong with its expression and at which
+    letter."""
     return CheckKey(key=plan_checks.put_check(request.app.state.store, actor, type_id, body.data(), number=body.number))
 
 
@@ -208,13 +209,16 @@ def put_list(request: Request, workspace_id: int, name: str, actor: MayPlan, bod
 
 @router.post("/workspaces/{workspace_id}/lists/{name}/csv")
 def load_list(
-    request: Request, workspace_id: int, name: str, actor: MayPlan,
+    request: Request,
+    workspace_id: int,
+    name: str,
+    actor: MayPlan,
     file: Annotated[UploadFile, File(description="UTF-8 CSV; its first column is the list")],
-) -> ListView:  # fmt: skip
+) -> ListView:
     return plan_checks.put_list(request.app.state.store, actor, workspace_id, name, entries_of(file.file.read()))
 
 
-# ---- The whole plan ---------------------------------------------------------------------------------------------------------------
+# ---- The whole plan --------------------------------------------------------------------------------------------------
 
 
 @router.get("/plan-schema")
@@ -245,9 +249,13 @@ def import_plan(request: Request, workspace_id: int, actor: MayPlan, body: Annot
 
 
 def _imported(
-    request: Request, actor: Actor, workspace_id: int, body: dict[str, Any], type_id: int | None = None,
+    request: Request,
+    actor: Actor,
+    workspace_id: int,
+    body: dict[str, Any],
+    type_id: int | None = None,
     number: int | None = None,
-) -> int:  # fmt: skip
+) -> int:
     data = json.dumps(body).encode()
     return plan_history.import_plan(request.app.state.store, actor, workspace_id, data, type_id=type_id, number=number)
 
@@ -278,15 +286,15 @@ def reread(request: Request, type_id: int, actor: MayPlan) -> Reread:
     return Reread(papers=versions.redraft_all(request.app.state.store, actor, type_id))
 
 
-# ---- The sample beside the plan ----------------------------------------------------------------------------------------------------
+# ---- The sample beside the plan --------------------------------------------------------------------------------------
 
 
 @router.post("/types/{type_id}/sample/{document_id}")
-def living(request: Request, type_id: int, document_id: int, actor: MayPlan, body: Drafted) -> LivingSample:
+def preview(request: Request, type_id: int, document_id: int, actor: MayPlan, body: Drafted) -> PreviewSample:
     """What the plan alone, with a field as it is being typed, finds on a sample."""
     state = request.app.state
     drafted = body.field.given() if body.field else None
-    return plan_sample.living(state.store, state.explorer, type_id, document_id, drafted, body.key)
+    return plan_sample.preview(state.store, state.explorer, type_id, document_id, drafted, body.key)
 
 
 @router.get("/types/{type_id}/sample/{document_id}/proposals")
@@ -314,9 +322,12 @@ def normal(
 ) -> NormalForm:
     """A text in a data type's normal form. `options` are a choice's keys, comma between them."""
     kind = ValueType(
-        data_type, month_first=month_first, pattern=pattern, region=region,
+        data_type,
+        month_first=month_first,
+        pattern=pattern,
+        region=region,
         options=tuple(Option(key) for key in options.split(",") if key),
-    )  # fmt: skip
+    )
     return NormalForm(normal=normal_form(text, kind))
 
 

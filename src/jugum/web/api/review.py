@@ -21,7 +21,7 @@ from jugum.web.security import MayPlan, MayReview, MaySee
 router = APIRouter(tags=["Review"])
 
 
-class Papers(BaseModel):
+class PapersBody(BaseModel):
     documents: list[int] = Field(max_length=version_changes.AGAIN_MAX)
 
 
@@ -44,9 +44,15 @@ def open_review_desk(request: Request, document_id: int, actor: MayReview, look:
 def settle(request: Request, document_id: int, key: str, actor: MayReview, body: SaidIn) -> Settled:
     """Settle a field; the last held one settles the paper."""
     return settling.settle(
-        request.app.state.store, actor, document_id, key, [value.given() for value in body.values],
-        absent=body.absent, rows=body.given_rows(), revision=body.revision,
-    )  # fmt: skip
+        request.app.state.store,
+        actor,
+        document_id,
+        key,
+        [value.given() for value in body.values],
+        absent=body.absent,
+        rows=body.given_rows(),
+        revision=body.revision,
+    )
 
 
 @router.get("/types/{type_id}/papers-to-try")
@@ -66,6 +72,6 @@ def changes(request: Request, version_id: int, document_id: int, actor: MaySee) 
 
 
 @router.post("/versions/{version_id}/read-again")
-def read_again(request: Request, version_id: int, actor: MayPlan, body: Papers) -> Published:
+def read_again(request: Request, version_id: int, actor: MayPlan, body: PapersBody) -> Published:
     """Read live papers that nobody has begun with this version, whichever is live."""
     return Published(drafting=version_changes.read_again(request.app.state.store, actor, version_id, body.documents))

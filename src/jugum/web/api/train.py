@@ -103,14 +103,14 @@ def version_file(request: Request, version_id: int, actor: MayTrain) -> Response
 def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) -> Made:
     """Bring in a version from a file; it is on trial until it is published."""
     data = file.file.read(version_files.FILE_BYTES_MAX + 1)
-    return Made(id=version_files.brought_in(request.app.state.store, actor, type_id, file.filename or "file", data))
+    return Made(id=version_files.import_version(request.app.state.store, actor, type_id, file.filename or "file", data))
 
 
 def _sorting_tables(request: Request, version_id: int) -> list[ReportTable]:
     """What the newest sorter shows of types and bundles, beside a version's report."""
     state = request.app.state
     type_id = versions.version_view(state.store, version_id).type_id
-    return classification.sorting_tables(classification.sorting_view(state.store, state.sorters, type_id))
+    return classification.sorting_tables(classification.sorting_view(state.store, state.classifiers, type_id))
 
 
 @router.get("/versions/{version_id}/report.html")
@@ -122,7 +122,8 @@ def report_file(request: Request, version_id: int, actor: MaySee) -> Response:
 
 @router.get("/versions/{version_id}/report/{table}.csv")
 def report_table(request: Request, version_id: int, table: str, actor: MaySee) -> Response:
-    """One table of the report: summary, fields, looks, tables, reliability, curve, errors, hardest, types or bundles."""
+    """One table of the report: summary, fields, looks, tables, reliability, curve, errors, hardest, types or
+    bundles."""
     name, text = version_files.report_csv(
         request.app.state.store, version_id, table, _sorting_tables(request, version_id)
     )

@@ -22,9 +22,9 @@ class SpotIn(BaseModel):
 
 
 class ValueIn(BaseModel):
-    """A value by the words it stands on (page from 1, indices into the page's words), by text, or by both: a text put
-    right where the words were misread, or a part of what they say. `box` is [x0, y0, x1, y1] in page fractions, for a place
-    without words; `more` are further lines and pages of it."""
+    """A value by the words it stands on (page from 1, indices into the page's words), by text, or by both: a text
+    put right where the words were misread, or a part of what they say. `box` is [x0, y0, x1, y1] in page fractions,
+    for a place without words; `more` are further lines and pages of it."""
 
     text: str | None = Field(None, max_length=20_000)
     page: int | None = None
@@ -56,8 +56,9 @@ class PrintedIn(BaseModel):
 
 
 class SaidIn(BaseModel):
-    """What a field's values are; `absent` says that it is not on this paper; a table's `rows` are column key → cell. `seconds` is how
-    long it took; `corrected`, that a suggestion stood there and was not taken. With `revision`, 409 when the paper was changed since."""
+    """What a field's values are; `absent` says that it is not on this paper; a table's `rows` are column key → cell.
+    `seconds` is how long it took; `corrected`, that a suggestion stood there and was not taken. With `revision`, 409
+    when the paper was changed since."""
 
     values: list[ValueIn] = Field(default_factory=list)
     absent: bool = False

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
-from jugum.core.thresholds import Outcome
+from jugum.core.thresholds import ThresholdOutcome
 from jugum.flow.weigh import policies
 from jugum.flow.weigh.policies import PolicyView, WeighView
 from jugum.web.api.train import Number
@@ -14,11 +14,11 @@ from jugum.web.security import MaySee, MayWeigh
 router = APIRouter(tags=["Weigh"])
 
 
-class Thresholds(BaseModel):
+class ThresholdsBody(BaseModel):
     """Least confidence per field key, and the least familiarity of a paper's layout, all 0–1."""
 
     thresholds: dict[str, float]
-    familiarity_least: float = Field(ge=0, le=1)
+    layout_similarity_min: float = Field(ge=0, le=1)
     note: str = ""
 
 
@@ -33,11 +33,15 @@ class OutcomeOut(BaseModel):
     error_share: float
 
 
-def _out(outcome: Outcome) -> OutcomeOut:
+def _out(outcome: ThresholdOutcome) -> OutcomeOut:
     return OutcomeOut(
-        total=outcome.total, passing=outcome.passing, wrong=outcome.wrong, error_upper=outcome.error_upper,
-        passing_share=outcome.passing_share, error_share=outcome.error_share,
-    )  # fmt: skip
+        total=outcome.total,
+        passing=outcome.passing,
+        wrong=outcome.wrong,
+        error_upper=outcome.error_upper,
+        passing_share=outcome.passing_share,
+        error_share=outcome.error_share,
+    )
 
 
 @router.get("/types/{type_id}/weigh")
@@ -47,9 +51,9 @@ def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float 
 
 
 @router.post("/types/{type_id}/what-follows")
-def what_follows(request: Request, type_id: int, actor: MaySee, body: Thresholds) -> dict[str, OutcomeOut]:
+def what_follows(request: Request, type_id: int, actor: MaySee, body: ThresholdsBody) -> dict[str, OutcomeOut]:
     """What thresholds would do on held-out papers of layouts seen; key "" is all fields together. Nothing is saved."""
-    found = policies.what_follows(request.app.state.store, type_id, body.thresholds, body.familiarity_least)
+    found = policies.what_follows(request.app.state.store, type_id, body.thresholds, body.layout_similarity_min)
     return {key: _out(outcome) for key, outcome in found.items()}
 
 
@@ -59,8 +63,8 @@ def list_policies(request: Request, type_id: int, actor: MaySee) -> list[PolicyV
 
 
 @router.post("/types/{type_id}/policies", status_code=201)
-def save_policy(request: Request, type_id: int, actor: MayWeigh, body: Thresholds) -> Number:
+def save_policy(request: Request, type_id: int, actor: MayWeigh, body: ThresholdsBody) -> Number:
     number = policies.save_policy(
-        request.app.state.store, actor, type_id, body.thresholds, body.familiarity_least, body.note
+        request.app.state.store, actor, type_id, body.thresholds, body.layout_similarity_min, body.note
     )
     return Number(number=number)

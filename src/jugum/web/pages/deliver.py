@@ -32,9 +32,17 @@ def deliver_page(
         offset=(max(1, page_number) - 1) * ROWS_A_PAGE,
     )
     return page(
-        request, "deliver.html", actor=actor, shown=types_.type_view(store, type_id), step="deliver", view=view, search=search,
-        state=state, page_number=page_number, last_page=max(1, -(-view.total // ROWS_A_PAGE)),
-    )  # fmt: skip
+        request,
+        "deliver.html",
+        actor=actor,
+        shown=types_.type_view(store, type_id),
+        step="deliver",
+        view=view,
+        search=search,
+        state=state,
+        page_number=page_number,
+        last_page=max(1, -(-view.total // ROWS_A_PAGE)),
+    )
 
 
 @router.get("/types/{type_id}/results.{format}")

@@ -1,4 +1,5 @@
-"""Gather: the page, sources and batches, the light table, the page explorer, pictures of pages, the file as received."""
+"""Gather: the page, sources and batches, the light table, the page explorer, pictures of pages, the file as
+received."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ router = APIRouter()
 
 
 def _picture(request: Request, data: bytes) -> Response:
-    """A picture that the browser keeps, but asks about each time: a page read again looks different under its address."""
+    """A picture that the browser keeps, but asks about each time: a page read again looks different under its
+    address."""
     tag = f'"{hashlib.sha256(data).hexdigest()[:20]}"'
     headers = {"Cache-Control": "private, no-cache", "ETag": tag}
     if request.headers.get("if-none-match") == tag:
@@ -35,12 +37,21 @@ def gather_page(request: Request, type_id: int, actor: MaySee, show: str = "", b
     purpose = show if show in ("sample", "live") else None
     state = "set aside" if show == "aside" else None
     return page(
-        request, "gather.html", actor=actor, shown=shown, step="gather", show=show, batch=batch,
-        documents=documents.documents(store, type_id, purpose=purpose, state=state, batch_id=batch), now=overview.steps(store, type_id),
-        unplaced=place.unplaced(store, shown.workspace_id), bundles=bundles.open_bundles(store, shown.workspace_id),
-        batches=batches.batches(store, shown.workspace_id, limit=6), sources=sources.sources(store, shown.workspace_id),
+        request,
+        "gather.html",
+        actor=actor,
+        shown=shown,
+        step="gather",
+        show=show,
+        batch=batch,
+        documents=documents.documents(store, type_id, purpose=purpose, state=state, batch_id=batch),
+        now=overview.steps(store, type_id),
+        unplaced=place.unplaced(store, shown.workspace_id),
+        bundles=bundles.open_bundles(store, shown.workspace_id),
+        batches=batches.batches(store, shown.workspace_id, limit=6),
+        sources=sources.sources(store, shown.workspace_id),
         engine=store.settings.engine,
-    )  # fmt: skip
+    )
 
 
 @router.get("/types/{type_id}/sources")
@@ -48,10 +59,18 @@ def sources_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     shown = type_view(store, type_id)
     return page(
-        request, "sources.html", actor=actor, shown=shown, step="gather", sources=sources.sources(store, shown.workspace_id),
-        batches=batches.batches(store, shown.workspace_id), priorities=batches.PRIORITIES, has_imap=bool(store.settings.imap),
-        mail_port=store.settings.mail_port, engine=store.settings.engine,
-    )  # fmt: skip
+        request,
+        "sources.html",
+        actor=actor,
+        shown=shown,
+        step="gather",
+        sources=sources.sources(store, shown.workspace_id),
+        batches=batches.batches(store, shown.workspace_id),
+        priorities=batches.PRIORITIES,
+        has_imap=bool(store.settings.imap),
+        mail_port=store.settings.mail_port,
+        engine=store.settings.engine,
+    )
 
 
 @router.get("/separator.pdf")

@@ -20,9 +20,13 @@ from jugum.web.security import MayLabel, MaySee
 
 router = APIRouter()
 TABS = (
-    ("", "Samples"), ("looks", "Look-alikes and sets"), ("keyed", "Keyed values"), ("twice", "Two labellers"),
-    ("quality", "Suspicious labels"), ("figures", "Figures"),
-)  # fmt: skip
+    ("", "Samples"),
+    ("looks", "Look-alikes and sets"),
+    ("keyed", "Keyed values"),
+    ("twice", "Two labellers"),
+    ("quality", "Suspicious labels"),
+    ("figures", "Figures"),
+)
 
 
 def _page(request: Request, actor: Actor, type_id: int, template: str, tab: str, **more: Any) -> Response:
@@ -35,10 +39,19 @@ def label_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     first, why = first_to_label(store, type_id, actor.id)
     return _page(
-        request, actor, type_id, "label.html", "", documents=documents.documents(store, type_id, purpose="sample", limit=500),
-        now=overview.steps(store, type_id), fields=fields(store, type_id), first=first, why=why, orders=ORDERS,
+        request,
+        actor,
+        type_id,
+        "label.html",
+        "",
+        documents=documents.documents(store, type_id, purpose="sample", limit=500),
+        now=overview.steps(store, type_id),
+        fields=fields(store, type_id),
+        first=first,
+        why=why,
+        orders=ORDERS,
         labelling=labelling_of(store, type_id),
-    )  # fmt: skip
+    )
 
 
 @router.get("/types/{type_id}/label/next")
@@ -51,7 +64,16 @@ def next_to_label(request: Request, type_id: int, actor: MayLabel) -> Response:
 def looks_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     store = request.app.state.store
     found = layouts.looks(store, type_id)
-    return _page(request, actor, type_id, "looks.html", "looks", looks=found, sets=sets.sets(store, type_id))
+    return _page(
+        request,
+        actor,
+        type_id,
+        "looks.html",
+        "looks",
+        looks=found,
+        sets=sets.sets(store, type_id),
+        waiting=layouts.ungrouped(store, type_id),
+    )
 
 
 @router.get("/types/{type_id}/label/keyed")
@@ -80,9 +102,14 @@ def quality_page(request: Request, type_id: int, actor: MayLabel) -> Response:
 def figures_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     store = request.app.state.store
     return _page(
-        request, actor, type_id, "pace.html", "figures", shown_pace=label_pace.figures(store, type_id),
+        request,
+        actor,
+        type_id,
+        "pace.html",
+        "figures",
+        shown_pace=label_pace.figures(store, type_id),
         plants=control_suggestions.figures(store, type_id),
-    )  # fmt: skip
+    )
 
 
 @router.get("/label/{document_id}")
@@ -90,6 +117,12 @@ def label_desk(request: Request, document_id: int, actor: MayLabel, field: str =
     store = request.app.state.store
     view = documents.document_view(store, document_id)
     return page(
-        request, "desk.html", actor=actor, shown=type_view(store, view.type_id), step="label", mode="label", document=view,
+        request,
+        "desk.html",
+        actor=actor,
+        shown=type_view(store, view.type_id),
+        step="label",
+        mode="label",
+        document=view,
         focus=field,
-    )  # fmt: skip
+    )

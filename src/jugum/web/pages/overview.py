@@ -57,10 +57,17 @@ def overview_page(request: Request, actor: MaySee) -> Response:
     store = request.app.state.store
     rows = overview.overview(store)
     return page(
-        request, "overview.html", actor=actor, shown=overview.default_type(store), step="overview",
-        rows=rows, pressing=overview.pressing(store, rows), latest=overview.latest(store), workspaces=types_.workspaces(store),
+        request,
+        "overview.html",
+        actor=actor,
+        shown=overview.default_type(store),
+        step="overview",
+        rows=rows,
+        urgent_steps=overview.urgent_steps(store, rows),
+        latest_activity=overview.latest_activity(store),
+        workspaces=types_.workspaces(store),
         failures=failures(store, actor),
-    )  # fmt: skip
+    )
 
 
 @router.post("/workspaces")

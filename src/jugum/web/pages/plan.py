@@ -42,6 +42,14 @@ def plan_page(request: Request, type_id: int, actor: MaySee, sample_id: int | No
         ],
     }
     return page(
-        request, "plan.html", actor=actor, shown=shown, step="plan", data=data, top=[f for f in whole.fields if "." not in f.key],
-        data_types=[kind.value for kind in DataType], check_digits=list(CHECK_DIGITS), versions=plan_history.plan_versions(store, type_id),
-    )  # fmt: skip
+        request,
+        "plan.html",
+        actor=actor,
+        shown=shown,
+        step="plan",
+        data=data,
+        top=[f for f in whole.fields if "." not in f.key],
+        data_types=[kind.value for kind in DataType],
+        check_digits=list(CHECK_DIGITS),
+        versions=plan_history.plan_versions(store, type_id),
+    )

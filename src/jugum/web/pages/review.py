@@ -20,9 +20,15 @@ router = APIRouter()
 def review_page(request: Request, type_id: int, actor: MayReview, reason: str | None = None) -> Response:
     store = request.app.state.store
     return page(
-        request, "review.html", actor=actor, shown=types_.type_view(store, type_id), step="review", reason=reason,
-        queue=review_queue.queue(store, actor, type_id, reason=reason), now=overview.steps(store, type_id),
-    )  # fmt: skip
+        request,
+        "review.html",
+        actor=actor,
+        shown=types_.type_view(store, type_id),
+        step="review",
+        reason=reason,
+        queue=review_queue.queue(store, actor, type_id, reason=reason),
+        now=overview.steps(store, type_id),
+    )
 
 
 @router.get("/types/{type_id}/review/next")
@@ -35,9 +41,15 @@ def _desk(request: Request, document_id: int, actor: Actor, mode: str, step: str
     store = request.app.state.store
     view = documents.document_view(store, document_id)
     return page(
-        request, "desk.html", actor=actor, shown=types_.type_view(store, view.type_id), step=step, mode=mode, document=view,
+        request,
+        "desk.html",
+        actor=actor,
+        shown=types_.type_view(store, view.type_id),
+        step=step,
+        mode=mode,
+        document=view,
         focus=focus,
-    )  # fmt: skip
+    )
 
 
 @router.get("/review/{document_id}")

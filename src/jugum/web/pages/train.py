@@ -31,9 +31,13 @@ TRIED = 40
 def train_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     return page(
-        request, "train.html", actor=actor, shown=types_.type_view(store, type_id), step="train",
+        request,
+        "train.html",
+        actor=actor,
+        shown=types_.type_view(store, type_id),
+        step="train",
         view=versions.overview(store, type_id),
-    )  # fmt: skip
+    )
 
 
 @router.get("/types/{type_id}/train/names")
@@ -47,15 +51,18 @@ def names_page(request: Request, type_id: int, actor: MaySee) -> Response:
         shown=types_.type_view(state.store, type_id),
         step="train",
         view=view,
-        sorting=classification.sorting_view(state.store, state.sorters, type_id),
+        sorting=classification.sorting_view(state.store, state.classifiers, type_id),
     )
 
 
 @router.post("/types/{type_id}/train/phrases")
 def set_phrases(
-    request: Request, type_id: int, actor: MayPlan, pro: Annotated[str, Form()] = "",
+    request: Request,
+    type_id: int,
+    actor: MayPlan,
+    pro: Annotated[str, Form()] = "",
     contra: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     classification.set_phrases(request.app.state.store, actor, type_id, pro.splitlines(), contra.splitlines())
     return RedirectResponse(f"/types/{type_id}/train/names", 303)
 
@@ -70,25 +77,40 @@ def set_names(request: Request, type_id: int, actor: MayPlan, lines: Annotated[s
 def report_page(request: Request, type_id: int, version_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     version = versions.version_view(store, version_id)
-    curve = version.report.get("curve", {})
+    report = version.report
     fields = plan_fields.fields(store, type_id)
     return page(
-        request, "report.html", actor=actor, hidden=_hidden(actor, fields), shown=types_.type_view(store, type_id), step="train", version=version,
-        names={field.key: field.name for field in fields}, looks={look.id: look.name for look in layouts.looks(store, type_id)},
-        against=versions.against_before(store, version_id), through=straight_through_.through(store, version_id),
-        reliability=charts.reliability_chart(version.report.get("seen", {}), version.report.get("unseen", {})),
-        curve=charts.curve_chart(curve.get("", {})), wanted=versions.most_wanted(version.report),
-        crop=charts.crop_address, sorting=classification.sorting_view(store, request.app.state.sorters, type_id),
-    )  # fmt: skip
+        request,
+        "report.html",
+        actor=actor,
+        hidden=_hidden(actor, fields),
+        shown=types_.type_view(store, type_id),
+        step="train",
+        version=version,
+        names={field.key: field.name for field in fields},
+        looks={look.id: look.name for look in layouts.looks(store, type_id)},
+        against=versions.against_before(store, version_id),
+        through=straight_through_.straight_through_rate(store, version_id),
+        reliability=charts.reliability_chart(report.seen if report else None, report.unseen if report else None),
+        curve=charts.curve_chart(report.curve.get("") if report else None),
+        wanted=versions.most_wanted(version.report),
+        crop=charts.crop_address,
+        sorting=classification.sorting_view(store, request.app.state.classifiers, type_id),
+    )
 
 
 @router.get("/types/{type_id}/train/{version_id}/changes")
 def changes_page(request: Request, type_id: int, version_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     return page(
-        request, "changes.html", actor=actor, shown=types_.type_view(store, type_id), step="train", version=versions.version_view(store, version_id),
+        request,
+        "changes.html",
+        actor=actor,
+        shown=types_.type_view(store, type_id),
+        step="train",
+        version=versions.version_view(store, version_id),
         papers=version_changes.papers_to_try(store, type_id, TRIED),
-    )  # fmt: skip
+    )
 
 
 @router.post("/types/{type_id}/train")
@@ -130,7 +152,7 @@ def set_training(request: Request, type_id: int, actor: MayTrain, when: Annotate
 @router.post("/types/{type_id}/train/file")
 def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) -> Response:
     data = file.file.read(version_files.FILE_BYTES_MAX + 1)
-    version_files.brought_in(request.app.state.store, actor, type_id, file.filename or "file", data)
+    version_files.import_version(request.app.state.store, actor, type_id, file.filename or "file", data)
     return _back(type_id)
 
 

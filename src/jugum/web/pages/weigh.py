@@ -31,21 +31,30 @@ def weigh_page(
     except InputError as error:
         return page(request, "weigh_empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
     return page(
-        request, "weigh.html", actor=actor, shown=shown, step="weigh", view=view, policies=policies.policies(store, type_id),
+        request,
+        "weigh.html",
+        actor=actor,
+        shown=shown,
+        step="weigh",
+        view=view,
+        policies=policies.policies(store, type_id),
         points={b.key: [_mark(asdict(p)) for p in b.points] for b in view.balances},
-    )  # fmt: skip
+    )
 
 
 def _mark(point: dict[str, object]) -> list[object]:
     """A point for the chart: confidence, familiarity, right, unseen, document, found, expected."""
-    names = ("confidence", "familiarity", "right", "unseen", "document", "found", "expected")
+    names = ("confidence", "layout_similarity", "right", "unseen", "document", "found", "expected")
     return [point[name] for name in names]
 
 
 @router.post("/types/{type_id}/policies/{number}/again")
 def go_back(
-    request: Request, type_id: int, number: int, actor: MayWeigh,
+    request: Request,
+    type_id: int,
+    number: int,
+    actor: MayWeigh,
     csrf_token: Annotated[str, Form()] = "",
-) -> Response:  # fmt: skip
+) -> Response:
     policies.go_back(request.app.state.store, actor, type_id, number)
     return RedirectResponse(f"/types/{type_id}/weigh", 303)

@@ -19,9 +19,18 @@ from jugum.core.values.spelled import parse_spelled
 
 CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "below")
 WORDS_MAX = {
-    DataType.DATE: 10, DataType.MONEY: 5, DataType.NUMBER: 3, DataType.PERCENT: 4, DataType.SPELLED: 8,
-    DataType.IDENTIFIER: 6, DataType.PHONE: 6, DataType.EMAIL: 3, DataType.ADDRESS: 14, DataType.COUNTRY: 4, DataType.CHOICE: 6,
-}  # fmt: skip
+    DataType.DATE: 10,
+    DataType.MONEY: 5,
+    DataType.NUMBER: 3,
+    DataType.PERCENT: 4,
+    DataType.SPELLED: 8,
+    DataType.IDENTIFIER: 6,
+    DataType.PHONE: 6,
+    DataType.EMAIL: 3,
+    DataType.ADDRESS: 14,
+    DataType.COUNTRY: 4,
+    DataType.CHOICE: 6,
+}
 ABOVE = frozenset({"above", "column_head"})
 TEXT_WORDS_MAX = 8
 STACK_LINES_MAX = 5  # of an address, or in one ruled cell
@@ -180,13 +189,19 @@ class PageCandidates:
                         "" if channel in ABOVE else its for channel, its in zip(CHANNELS, made.contexts, strict=True)
                     )
                     yield replace(
-                        made, text=text, contexts=beside, box=union(word.box for word in words), confidence=min(word.confidence for word in words),
-                        more=((below.first, last),), relative_height=1.0, differs=any(word.differs for word in words),
-                    )  # fmt: skip
+                        made,
+                        text=text,
+                        contexts=beside,
+                        box=union(word.box for word in words),
+                        confidence=min(word.confidence for word in words),
+                        more=((below.first, last),),
+                        relative_height=1.0,
+                        differs=any(word.differs for word in words),
+                    )
 
     def within(self, kind: ValueType, first: int, last: int) -> Candidate | None:
-        """The candidate that exactly these words make, if their data type can read them; for rules, whose findings may not be
-        among the usual ones."""
+        """The candidate that exactly these words make, if their data type can read them; for rules, whose findings
+        may not be among the usual ones."""
         segment = next((one for one in self.segments if one.first <= first <= one.last), None)
         normal = normal_form(text_of(self.words[first : last + 1]), kind)
         if segment is None or normal is None:
@@ -213,16 +228,17 @@ class PageCandidates:
             yield first, last, normal, not wider
 
     def _may_begin(self, segment: Segment, first: int) -> bool:
-        """Whether a text may begin at a word of running prose: at the line's start, with a capital or a figure, after a colon, quote or bracket.
-        Of every run of words there would be thousands a page."""
+        """Whether a text may begin at a word of running prose: at the line's start, with a capital or a figure,
+        after a colon, quote or bracket. Of every run of words there would be thousands a page."""
         text = self.words[first].text
         before = self.words[first - 1].text if first > segment.first else ""
         begins = text[0].isupper() or text[0].isdigit() or not text[0].isalnum()
         return first == segment.first or begins or before.endswith((":", "“", '"', "(", "="))
 
     def _stacked(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
-        """Values of several lines: pieces of rows that begin at the same place, close below one another. Addresses have two to five lines, other
-        texts up to three of a few words, closer together; in one ruled cell up to five."""
+        """Values of several lines: pieces of rows that begin at the same place, close below one another. Addresses
+        have two to five lines, other texts up to three of a few words, closer together; in one ruled cell up to
+        five."""
         address, cell = kind.data_type is DataType.ADDRESS, self.cell_of(segment)
         most = STACK_LINES_MAX if address or cell >= 0 else TEXT_LINES_MAX
         gap = (LINE_GAP_MOST if address else TEXT_GAP_MOST) * self.height
@@ -310,7 +326,8 @@ class PageCandidates:
         return self.words[segment.first].cell
 
     def _below(self, segment: Segment, box: Box) -> str:
-        """The words close under a box: forms print the name of a line beneath it. What another ruled cell says is not meant."""
+        """The words close under a box: forms print the name of a line beneath it. What another ruled cell says is
+        not meant."""
         for number in range(segment.row + 1, min(segment.row + 3, len(self.rows))):
             under = [other for other in self.by_row[number] if horizontal_overlap(other.box, box) > 0.15]
             if under:
@@ -322,8 +339,9 @@ class PageCandidates:
         return ""
 
     def _heads_above(self, segment: Segment, box: Box) -> tuple[str, str]:
-        """The nearest piece above a box, and the nearest that is no number (a column's head), looking up 30 rows. In a ruled cell what is printed
-        above in the same cell is both, wherever in it: its name stands in a corner of the box."""
+        """The nearest piece above a box, and the nearest that is no number (a column's head), looking up 30 rows. In
+        a ruled cell what is printed above in the same cell is both, wherever in it: its name stands in a corner of
+        the box."""
         nearest = head = self._in_cell_above(segment, box)
         if head:
             return nearest, head

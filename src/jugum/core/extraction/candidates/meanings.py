@@ -1,6 +1,8 @@
-"""How near two phrases are in meaning: a small table of word meanings, shipped with the program (made by `prior/meanings.py`).
+"""How near two phrases are in meaning: a small table of word meanings, shipped with the program (made by
+`prior/meanings.py`).
 
-A phrase is the mean of its word pieces, weighed by rarity (Arora, Liang and Ma, 2017: "A simple but tough-to-beat baseline for sentence embeddings").
+A phrase is the mean of its word pieces, weighed by rarity (Arora, Liang and Ma, 2017: "A simple but tough-to-beat
+baseline for sentence embeddings").
 """
 
 from __future__ import annotations
@@ -87,6 +89,7 @@ def distinct_nearness(mine: Texts, theirs: Texts) -> Floats:
 
 
 def nearness(rows: Sequence[str], columns: Sequence[str]) -> Floats:
-    """len(rows)×len(columns) nearness 0–1 of plain phrases (cosine, below 0 cut); what has no known word is near nothing."""
+    """len(rows)×len(columns) nearness 0–1 of plain phrases (cosine, below 0 cut); what has no known word is near
+    nothing."""
     mine, theirs = Texts.of(rows), Texts.of(columns)
     return distinct_nearness(mine, theirs)[mine.places][:, theirs.places]

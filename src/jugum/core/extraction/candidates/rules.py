@@ -21,8 +21,9 @@ ROWS_BELOW_MAX = 4
 def candidates_with_rules(
     plan: Plan, pages: Sequence[Page], parts_of: Sequence[PageCandidates] = ()
 ) -> tuple[list[Candidate], dict[str, list[int]]]:
-    """All candidates of a plan's fields on a paper, those found by rules among them, and for each field with rules the indices
-    of what its rules found, the surest rule (the first) first. `parts_of` are the pages' parts, if they are there already."""
+    """All candidates of a plan's fields on a paper, those found by rules among them, and for each field with rules
+    the indices of what its rules found, the surest rule (the first) first. `parts_of` are the pages' parts, if they
+    are there already."""
     kinds = list(dict.fromkeys(field.value_type for field in plan.fields))
     found: list[Candidate] = []
     by_rule: dict[str, list[int]] = {}
@@ -144,7 +145,8 @@ def _above_or_below(
 
 
 def _readable(field: FieldPlan, parts: PageCandidates, first: int, last: int) -> tuple[int, int]:
-    """The longest run of these words, from the earliest start, that the field's data type reads; text takes all of them."""
+    """The longest run of these words, from the earliest start, that the field's data type reads; text takes all of
+    them."""
     if field.data_type in (DataType.TEXT, DataType.ADDRESS):
         return first, last
     for start in range(first, last + 1):

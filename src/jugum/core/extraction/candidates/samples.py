@@ -14,8 +14,8 @@ from jugum.core.values import same_value
 @dataclass(frozen=True)
 class SampleLabel:
     """The right answer for a field on a paper: its text and normal form, and where it stands if that is known
-    (`page` from 1 and `box`, or None for what was only keyed). `more` are further lines or pages of it; `printed` is the name a
-    labeller marked as standing beside it."""
+    (`page` from 1 and `box`, or None for what was only keyed). `more` are further lines or pages of it; `printed` is
+    the name a labeller marked as standing beside it."""
 
     text: str
     normal: str

@@ -1,6 +1,8 @@
-"""What printed names mean: groups of names that papers use for one thing, shipped with the program and added to by an office.
+"""What printed names mean: groups of names that papers use for one thing, shipped with the program and added to by an
+office.
 
-A name of a field that is in a group brings in the group's other names, at a discount, unless another field of the plan claims them.
+A name of a field that is in a group brings in the group's other names, at a discount, unless another field of the
+plan claims them.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Clauses that are learned: which of a paper's sections and paragraphs a clause is, by their words.
 
-Each section, and each paragraph of it, is a bag of words, word pairs, word stems and pieces of its heading, weighed by rarity; one logistic
-regression for
-each clause. What the plan's names say of a heading is one more sign, so that a model of few papers knows at least what the plan alone knows.
+Each section, and each paragraph of it, is a bag of words, word pairs, word stems and pieces of its heading, weighed
+by rarity; one logistic regression for each clause. What the plan's names say of a heading is one more sign, so that
+a model of few papers knows at least what the plan alone knows.
 """
 
 from __future__ import annotations
@@ -114,7 +114,8 @@ class ClauseModel:
         return [one for one in self.plan.fields if one.kind is FieldKind.CLAUSE]
 
     def fit(self, papers: Sequence[tuple[Sequence[Unit], Mapping[str, tuple[SampleLabel, ...]]]]) -> ClauseModel:
-        """From papers as units with their labels. A clause that stands on fewer than two papers is left to the plan's own engine."""
+        """From papers as units with their labels. A clause that stands on fewer than two papers is left to the
+        plan's own engine."""
         units = [unit for its, _ in papers for unit in its]
         if not units or not self.clauses:
             return self
@@ -143,11 +144,11 @@ class ClauseModel:
         self.weights_[clause.key] = model.coef_[0].astype(np.float64)
         self.bias_[clause.key] = float(model.intercept_[0])
 
-    def decide(self, units: Sequence[Unit], familiarity: float) -> list[PartDecision]:
-        """One decision a clause. Signs: log-odds, lead over the next other place, absent, likeness of the layout, whether it was
-        learned."""
+    def decide(self, units: Sequence[Unit], layout_similarity: float) -> list[PartDecision]:
+        """One decision a clause. Signs: log-odds, lead over the next other place, absent, likeness of the layout,
+        whether it was learned."""
         if not units:
-            return [_decision(one, [], np.zeros(0), familiarity, False) for one in self.clauses]
+            return [_decision(one, [], np.zeros(0), layout_similarity, False) for one in self.clauses]
         words = self.wording_.vectors([unit.terms for unit in units]) if self.wording_ else None
         found = []
         for clause in self.clauses:
@@ -160,16 +161,19 @@ class ClauseModel:
                 )
             else:
                 logits = UNTRAINED_STEEP * (signs[:, 0] / SIGN_WEIGHT - UNTRAINED_EVEN)
-            found.append(_decision(clause, units, logits, familiarity, learned))
+            found.append(_decision(clause, units, logits, layout_similarity, learned))
         return found
 
     def to_data(self) -> dict[str, Any]:
         if self.wording_ is None:
             return {}
         return {
-            "terms": list(self.wording_.terms), "idf": np.round(self.wording_.idf, 5).tolist(),
-            "clauses": {key: {"weights": np.round(w, 5).tolist(), "bias": self.bias_[key]} for key, w in self.weights_.items()},
-        }  # fmt: skip
+            "terms": list(self.wording_.terms),
+            "idf": np.round(self.wording_.idf, 5).tolist(),
+            "clauses": {
+                key: {"weights": np.round(w, 5).tolist(), "bias": self.bias_[key]} for key, w in self.weights_.items()
+            },
+        }
 
     @staticmethod
     def from_data(plan: Plan, data: Mapping[str, Any]) -> ClauseModel:
@@ -177,10 +181,11 @@ class ClauseModel:
             return ClauseModel(plan)
         clauses = data["clauses"]
         return ClauseModel(
-            plan, Wording(tuple(data["terms"]), np.array(data["idf"], dtype=np.float64)),
+            plan,
+            Wording(tuple(data["terms"]), np.array(data["idf"], dtype=np.float64)),
             {key: np.array(one["weights"], dtype=np.float64) for key, one in clauses.items()},
             {key: float(one["bias"]) for key, one in clauses.items()},
-        )  # fmt: skip
+        )
 
 
 def _signs(clause: FieldPlan, units: Sequence[Unit]) -> Floats:
@@ -190,7 +195,8 @@ def _signs(clause: FieldPlan, units: Sequence[Unit]) -> Floats:
 
 
 def _states(units: Sequence[Unit], labels: tuple[SampleLabel, ...] | None) -> npt.NDArray[np.int8]:
-    """For each unit of a paper: 1 what was labelled, 0 something else, −1 can't be said. All −1 where nobody has decided."""
+    """For each unit of a paper: 1 what was labelled, 0 something else, −1 can't be said. All −1 where nobody has
+    decided."""
     if labels is None or any(one.box is None for one in labels):
         return np.full(len(units), -1, dtype=np.int8)
     shares = [
@@ -228,7 +234,7 @@ def common_share(mine: Sequence[tuple[int, Box]], theirs: Sequence[tuple[int, Bo
 
 
 def _decision(
-    clause: FieldPlan, units: Sequence[Unit], logits: Floats, familiarity: float, learned: bool
+    clause: FieldPlan, units: Sequence[Unit], logits: Floats, layout_similarity: float, learned: bool
 ) -> PartDecision:
     order = [int(n) for n in np.argsort(-logits, kind="stable")]
     best = order[0] if order else None
@@ -248,12 +254,14 @@ def _decision(
         "logit": max(-LOGIT_MAX, min(LOGIT_MAX, logit)),
         "lead": 0.0 if absent else min(LOGIT_MAX, top - rival),
         "absent": float(absent),
-        "layout_similarity": familiarity,
+        "layout_similarity": layout_similarity,
         "learned": float(learned),
     }
     why = {"score": round(top, 3), "next": round(rival, 3)}
     reading = values[0].reading if values else 1.0
-    return PartDecision(clause.key, PartKind.CLAUSE, {clause.key: values}, others, features, familiarity, reading, why)
+    return PartDecision(
+        clause.key, PartKind.CLAUSE, {clause.key: values}, others, features, layout_similarity, reading, why
+    )
 
 
 def _found(section: Section, logit: float, learned: bool) -> Found:
@@ -267,7 +275,8 @@ def _found(section: Section, logit: float, learned: bool) -> Found:
 
 
 def clause_right(decision: PartDecision, labels: Sequence[SampleLabel]) -> bool:
-    """Whether the paragraph found is the labelled one: four fifths of the area of both in common, or, for what was only keyed, nine in ten words."""
+    """Whether the paragraph found is the labelled one: four fifths of the area of both in common, or, for what was
+    only keyed, nine in ten words."""
     found = [one for one in decision.values[decision.field] if one]
     if len(found) != len(labels):
         return False

@@ -32,7 +32,7 @@ _STOP = frozenset(
 
 
 @dataclass(frozen=True)
-class Line:
+class SectionLine:
     """A line of a paper: its page, and the indices of its words."""
 
     page: Page
@@ -53,10 +53,11 @@ class Line:
 
 @dataclass(frozen=True)
 class Section:
-    """A numbered section, a headed one, or a paragraph: its heading ("" for a paragraph) and its lines, heading included."""
+    """A numbered section, a headed one, or a paragraph: its heading ("" for a paragraph) and its lines, heading
+    included."""
 
     heading: str
-    lines: tuple[Line, ...]
+    lines: tuple[SectionLine, ...]
 
     @property
     def text(self) -> str:
@@ -64,11 +65,11 @@ class Section:
 
 
 def sections_of(pages: Sequence[Page]) -> list[Section]:
-    """The paper cut into sections at its headings, over page breaks; what stands before the first heading is cut into
-    paragraphs. A heading is a short line that begins with a number, or is bold or in capitals; on pages where nothing is bold
-    (as on all scans) also one that stands by itself over prose."""
+    """The paper cut into sections at its headings, over page breaks; what stands before the first heading is cut
+    into paragraphs. A heading is a short line that begins with a number, or is bold or in capitals; on pages where
+    nothing is bold (as on all scans) also one that stands by itself over prose."""
     sections: list[Section] = []
-    current: list[Line] = []
+    current: list[SectionLine] = []
     heading = ""
     lines = _lines(pages)
     plain = {page.number for page in pages if not any(word.bold for word in page.words)}
@@ -87,11 +88,11 @@ def sections_of(pages: Sequence[Page]) -> list[Section]:
     return sections
 
 
-def _lines(pages: Sequence[Page]) -> list[Line]:
-    """All lines in reading order without running heads and feet: lines in the margins of a paper of several pages that hold
-    a page number or stand on every page."""
+def _lines(pages: Sequence[Page]) -> list[SectionLine]:
+    """All lines in reading order without running heads and feet: lines in the margins of a paper of several pages
+    that hold a page number or stand on every page."""
     lines = [
-        Line(page, words)
+        SectionLine(page, words)
         for page in pages
         for block in blocks_of(page.words, page.width_pt / page.height_pt)
         for words in block.lines
@@ -106,11 +107,11 @@ def _lines(pages: Sequence[Page]) -> list[Line]:
     ]
 
 
-def _in_margin(line: Line) -> bool:
+def _in_margin(line: SectionLine) -> bool:
     return line.box.y1 < MARGIN or line.box.y0 > 1 - MARGIN
 
 
-def _heading(line: Line) -> str:
+def _heading(line: SectionLine) -> str:
     """A line's heading text, "" when it is none: `"§ 3 Time"` → "§ 3 Time"."""
     text = line.text.strip()
     if not text or len(text) > HEADING_LETTERS_MAX:
@@ -125,7 +126,7 @@ def _heading(line: Line) -> str:
     return text if plain_head and (line.bold or (text.isupper() and letters >= 5)) else ""
 
 
-def _stands_over_prose(lines: Sequence[Line], number: int) -> bool:
+def _stands_over_prose(lines: Sequence[SectionLine], number: int) -> bool:
     """Whether a short line with white above it begins at the edge of a line of prose close below."""
     line, text = lines[number], lines[number].text.strip()
     if len(line.words) > HEADING_WORDS_MAX or not text[0].isupper() or re.search(r"\d|[.,;:]$", text):
@@ -142,8 +143,8 @@ def _stands_over_prose(lines: Sequence[Line], number: int) -> bool:
 def read_section(
     field: FieldPlan, pages: Sequence[Page], sections: Sequence[Section]
 ) -> tuple[Finding, Section | None]:
-    """The section whose heading is most like the clause's printed names, or else the one whose words answer its question or
-    hold its names best; and that section itself, for what is read inside it."""
+    """The section whose heading is most like the clause's printed names, or else the one whose words answer its
+    question or hold its names best; and that section itself, for what is read inside it."""
     scored = sorted(((score_of(field, one), -n) for n, one in enumerate(sections)), reverse=True)
     good = [(score, sections[-place]) for score, place in scored if score >= SECTION_LEAST]
     if not good:
@@ -164,7 +165,7 @@ def score_of(field: FieldPlan, section: Section) -> float:
     return max(by_heading, 0.93 * held, 0.75 * by_words)
 
 
-def places_of(lines: Sequence[Line]) -> list[tuple[int, Box]]:
+def places_of(lines: Sequence[SectionLine]) -> list[tuple[int, Box]]:
     """Where lines stand: one box for each page."""
     places: dict[int, list[Box]] = {}
     for line in lines:
@@ -173,11 +174,12 @@ def places_of(lines: Sequence[Line]) -> list[tuple[int, Box]]:
 
 
 def paragraphs_of(pages: Sequence[Page]) -> list[Section]:
-    """The paper as paragraphs in reading order, over page breaks: sections as `sections_of` has them, and those that hold several
-    blocks of text cut at the white between them. A paragraph that ends a page without a full stop goes on over the next."""
+    """The paper as paragraphs in reading order, over page breaks: sections as `sections_of` has them, and those that
+    hold several blocks of text cut at the white between them. A paragraph that ends a page without a full stop goes
+    on over the next."""
     found: list[Section] = []
     for section in sections_of(pages):
-        parts: list[list[Line]] = [[section.lines[0]]]
+        parts: list[list[SectionLine]] = [[section.lines[0]]]
         for before, line in pairwise(section.lines):
             if _goes_on(before, line):
                 parts[-1].append(line)
@@ -189,7 +191,7 @@ def paragraphs_of(pages: Sequence[Page]) -> list[Section]:
     return found
 
 
-def _goes_on(before: Line, line: Line) -> bool:
+def _goes_on(before: SectionLine, line: SectionLine) -> bool:
     if before.page.number != line.page.number:
         return not before.text.rstrip().endswith((".", ":", ";", "!", "?"))
     return line.box.y0 - before.box.y1 < PARAGRAPH_GAP * min(before.box.height, line.box.height)

@@ -57,8 +57,9 @@ class Lines:
 
 
 def read_table(plan: Plan, table: FieldPlan, pages: Sequence[Page]) -> dict[str, Finding]:
-    """A table's columns, each with one value per row (None where a cell is empty). Headers of at least half of the columns
-    (two at least, unless there is only one) must be found; the table goes on over pages, under a repeated header or none."""
+    """A table's columns, each with one value per row (None where a cell is empty). Headers of at least half of the
+    columns (two at least, unless there is only one) must be found; the table goes on over pages, under a repeated
+    header or none."""
     rows, _ = _read(plan, table, [Lines.of(page) for page in pages])
     columns = plan.inside(table.key)
     return {column.key: Finding(column.key, tuple(row.get(column.key) for row in rows)) for column in columns}
@@ -85,26 +86,26 @@ def _read(plan: Plan, table: FieldPlan, lines: Sequence[Lines]) -> tuple[list[di
     return rows, best
 
 
-def table_decision(plan: Plan, table: FieldPlan, lines: Sequence[Lines], familiarity: float) -> PartDecision:
+def table_decision(plan: Plan, table: FieldPlan, lines: Sequence[Lines], layout_similarity: float) -> PartDecision:
     """A table as a whole, as one decision: right when all of its cells are."""
     rows, header = _read(plan, table, lines)
     heads = header.score / max(1, len(header.pieces)) if header else 0.0
     share = len(header.pieces) / max(1, len(plan.inside(table.key))) if header else 0.0
-    return decision_of_rows(plan, table, rows, familiarity, heads, share)
+    return decision_of_rows(plan, table, rows, layout_similarity, heads, share)
 
 
 def decision_of_rows(
     plan: Plan,
     table: FieldPlan,
     rows: Sequence[Mapping[str, Found]],
-    familiarity: float,
+    layout_similarity: float,
     heads: float,
     share: float,
     *,
     labelled: bool = False,
 ) -> PartDecision:
-    """The decision that rows (column key → cell) make. `heads` (0–1) is the likeness of the heads found, `share` (0–1) that of the columns that
-    have one."""
+    """The decision that rows (column key → cell) make. `heads` (0–1) is the likeness of the heads found, `share`
+    (0–1) that of the columns that have one."""
     columns = plan.inside(table.key)
     values = {column.key: tuple(row.get(column.key) for row in rows) for column in columns}
     sure = min((cell.reading for row in rows for cell in row.values()), default=1.0)
@@ -116,12 +117,12 @@ def decision_of_rows(
         "cells_filled": filled,
         "log_rows": float(np.log1p(len(rows))),
         "absent": float(not rows),
-        "layout_similarity": familiarity,
+        "layout_similarity": layout_similarity,
         "reading": sure,
         "by_tagger": float(labelled),
     }
     why = {"heads": round(heads, 3), "columns": round(share, 3)} if not labelled else {"labeller": 1.0}
-    return PartDecision(table.key, PartKind.TABLE, values, (), features, familiarity, sure, why)
+    return PartDecision(table.key, PartKind.TABLE, values, (), features, layout_similarity, sure, why)
 
 
 def _headers(columns: Sequence[FieldPlan], lines: Lines, number: int) -> list[_Header]:
@@ -148,8 +149,9 @@ def _headers(columns: Sequence[FieldPlan], lines: Lines, number: int) -> list[_H
 def _completed(
     columns: Sequence[FieldPlan], row: Sequence[Segment], pieces: dict[str, int], below: Sequence[Sequence[Segment]]
 ) -> dict[str, int]:
-    """The other pieces of a head row for the columns that have none yet: by what little their names are alike, by meaning, and by whether the
-    cells below can be read as the column's data type. The last piece for the last column needs no likeness, only fitting cells."""
+    """The other pieces of a head row for the columns that have none yet: by what little their names are alike, by
+    meaning, and by whether the cells below can be read as the column's data type. The last piece for the last column
+    needs no likeness, only fitting cells."""
     left = [one for one in columns if one.key not in pieces]
     free = [at for at in range(len(row)) if at not in pieces.values() and any(map(str.isalpha, row[at].text))]
     fits = []
@@ -184,8 +186,9 @@ def _readable(column: FieldPlan, head: Segment, below: Sequence[Sequence[Segment
 
 
 def _assigned(likely: dict[str, dict[int, float]]) -> dict[str, int]:
-    """One piece of a row for each column that has one, the surest pair first ("Minimum" is like "Maximum" too); of equal ones (two tables side
-    by side have the same heads) the first to the right of the columns already placed, else the nearest."""
+    """One piece of a row for each column that has one, the surest pair first ("Minimum" is like "Maximum" too); of
+    equal ones (two tables side by side have the same heads) the first to the right of the columns already placed,
+    else the nearest."""
     pieces: dict[str, int] = {}
     waiting = [key for key in likely if likely[key]]
     while waiting:
@@ -216,7 +219,8 @@ def header_likeness(column: FieldPlan, text: str) -> float:
 
 
 def _cut_short(text: str, name: str) -> float:
-    """Heads are narrow: "max" is "maximum", "del date" is "delivery date", if each word begins as the name's does; 0.85 then, else 0."""
+    """Heads are narrow: "max" is "maximum", "del date" is "delivery date", if each word begins as the name's does;
+    0.85 then, else 0."""
     mine, theirs = text.split(), name.split()
     cut = len(mine) == len(theirs) and all(
         min(len(a), len(b)) >= CUT_LETTERS and (a.startswith(b) or b.startswith(a))
@@ -274,7 +278,10 @@ def _rows(
         top = min(segment.box.y0 for segment in near)
         if above is not None and top - above > ROW_GAP_MOST * lines.height:
             return found, True
-        texts = {key: text_of([lines.page.words[i] for s in cut for i in range(s.first, s.last + 1)]) for key, cut in cells.items()}  # fmt: skip
+        texts = {
+            key: text_of([lines.page.words[i] for s in cut for i in range(s.first, s.last + 1)])
+            for key, cut in cells.items()
+        }
         if _is_total(near, table):
             if table.totals is Totals.END:
                 return found, True
@@ -301,8 +308,8 @@ def _rows(
 
 
 def _adds_up(rows: Sequence[dict[str, Found]], read: dict[str, Found], numeric: Sequence[str]) -> bool:
-    """Whether a row is the sum of the rows above: a line of totals that doesn't say so. Of a single row it must have fewer
-    figures, since two equal rows may follow each other."""
+    """Whether a row is the sum of the rows above: a line of totals that doesn't say so. Of a single row it must have
+    fewer figures, since two equal rows may follow each other."""
     mine = [key for key in numeric if key in read]
     fewer = len(mine) < max(sum(key in row for key in numeric) for row in rows)
     if not mine or not (fewer or len(rows) > 1):
@@ -316,7 +323,8 @@ def _adds_up(rows: Sequence[dict[str, Found]], read: dict[str, Found], numeric: 
 def _cells(
     row: Sequence[Segment], bounds: dict[str, tuple[float, float]], by_key: dict[str, FieldPlan]
 ) -> dict[str, list[Segment]]:
-    """Pieces of a row by column: numbers by their right edge, the rest by their left, each to the column it fits best."""
+    """Pieces of a row by column: numbers by their right edge, the rest by their left, each to the column it fits
+    best."""
     cells: dict[str, list[Segment]] = {}
     for segment in row:
         fits = []
@@ -339,9 +347,11 @@ def _value(column: FieldPlan, text: str, cut: Sequence[Segment], page: Page) -> 
     box = cut[0].box
     for segment in cut[1:]:
         box = box._replace(
-            x0=min(box.x0, segment.box.x0), x1=max(box.x1, segment.box.x1),
-            y0=min(box.y0, segment.box.y0), y1=max(box.y1, segment.box.y1),
-        )  # fmt: skip
+            x0=min(box.x0, segment.box.x0),
+            x1=max(box.x1, segment.box.x1),
+            y0=min(box.y0, segment.box.y0),
+            y1=max(box.y1, segment.box.y1),
+        )
     sure = min(word.confidence for word in words)
     return Found(text, normal, page.number, box, 1.0, EngineName.TABLE, "under its column's header", sure)
 
@@ -353,9 +363,15 @@ def _append(row: dict[str, Found], read: dict[str, Found]) -> None:
             before = row[key]
             text = f"{before.text} {value.text}"
             row[key] = Found(
-                text, text, before.page, before.box._replace(y1=value.box.y1, x1=max(before.box.x1, value.box.x1)),
-                before.score, before.engine, before.why, min(before.reading, value.reading),
-            )  # fmt: skip
+                text,
+                text,
+                before.page,
+                before.box._replace(y1=value.box.y1, x1=max(before.box.x1, value.box.x1)),
+                before.score,
+                before.engine,
+                before.why,
+                min(before.reading, value.reading),
+            )
 
 
 def _is_total(row: Sequence[Segment], table: FieldPlan) -> bool:

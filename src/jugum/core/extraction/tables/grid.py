@@ -1,4 +1,5 @@
-"""A swept table as rails and lines: where its columns and rows part, which column is which, and what stands in its cells."""
+"""A swept table as rails and lines: where its columns and rows part, which column is which, and what stands in its
+cells."""
 
 from __future__ import annotations
 
@@ -20,8 +21,8 @@ EDGE = 0.004  # page fractions that outer rails and lines stand outside of the w
 
 @dataclass(frozen=True)
 class Grid:
-    """A table on one page: `rails` x₀ < … < xₙ and `lines` y₀ < … < yₘ in page fractions part it into m rows of n cells;
-    `columns` has the key of each of the n columns, "" for one that is no column of the plan."""
+    """A table on one page: `rails` x₀ < … < xₙ and `lines` y₀ < … < yₘ in page fractions part it into m rows of n
+    cells; `columns` has the key of each of the n columns, "" for one that is no column of the plan."""
 
     page: int
     rails: tuple[float, ...]
@@ -40,9 +41,10 @@ class GridCell:
 def propose_grid(page: Page, box: Box, columns: Sequence[FieldPlan], ruled: Sequence[Box] = ()) -> Grid | None:
     """Rails and lines for a swept part of a page; None when no words stand there.
 
-    Columns part at the ruling where `ruled` cells (boxes) fill the region, else in the white between pieces of rows. A first row
-    that names columns of the plan says which is which and is left out; else each takes the column whose data type reads most of its
-    cells. A row close under another that lacks the figures the other has is its second line.
+    Columns part at the ruling where `ruled` cells (boxes) fill the region, else in the white between pieces of rows.
+    A first row that names columns of the plan says which is which and is left out; else each takes the column whose
+    data type reads most of its cells. A row close under another that lacks the figures the other has is its second
+    line.
     """
     inside = [word for word in page.words if box.contains(*word.box.middle)]
     if not inside:
@@ -74,7 +76,8 @@ def cells_of_grid(page: Page, grid: Grid) -> list[list[GridCell | None]]:
 
 
 def _ruled_rails(cells: Sequence[Box], words: Sequence[Word]) -> list[float]:
-    """Left and right edges that at least half of the rows of ruled cells share; none unless most words stand in cells."""
+    """Left and right edges that at least half of the rows of ruled cells share; none unless most words stand in
+    cells."""
     held = sum(any(cell.contains(*word.box.middle) for cell in cells) for word in words)
     if len(cells) < 4 or held < 0.8 * len(words):
         return []
@@ -104,7 +107,8 @@ def _place_of(segment: Segment, rails: Sequence[float]) -> int:
 def _heads(
     rows: Sequence[Sequence[Segment]], rails: Sequence[float], columns: Sequence[FieldPlan]
 ) -> tuple[dict[int, str], list[Sequence[Segment]]]:
-    """Which rail-parted column a head row names (place → key), and the rows below it; heads of two lines are put together."""
+    """Which rail-parted column a head row names (place → key), and the rows below it; heads of two lines are put
+    together."""
     for last in range(min(3, len(rows))):
         texts: dict[int, str] = {}
         for row in rows[: last + 1]:

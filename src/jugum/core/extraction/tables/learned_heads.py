@@ -17,9 +17,11 @@ ROW_SAME = 0.6  # of a line's height: cells of one row stand no further apart
 
 
 def with_learned_heads(plan: Plan, samples: Sequence[Sample]) -> Plan:
-    """The plan with the printed heads of its columns as labelled tables have them, the most frequent first after the plan's own.
+    """The plan with the printed heads of its columns as labelled tables have them, the most frequent first after the
+    plan's own.
 
-    A head that stands over two columns as often is nobody's."""
+    A head that stands over two columns as often is nobody's.
+    """
     counts: dict[str, Counter[str]] = {one.key: Counter() for one in plan.fields if one.is_column}
     for sample in samples:
         for table in plan.fields:
@@ -79,7 +81,8 @@ def _rows_above(page: Page, top: float) -> list[list[Segment]]:
 
 
 def _head(rows: Sequence[Sequence[Segment]], column: Box) -> str:
-    """The piece over a column in the nearest row that has one; a second line of the same head is put before it when it is near."""
+    """The piece over a column in the nearest row that has one; a second line of the same head is put before it when
+    it is near."""
     for row in rows:
         over = [one for one in row if horizontal_overlap(one.box, column) > 0.05]
         if over:

@@ -1,8 +1,10 @@
-"""Tables without heads, or with heads that say nothing: a labeller of words by column, learned where the heads fail on labelled papers.
+"""Tables without heads, or with heads that say nothing: a labeller of words by column, learned where the heads fail on
+labelled papers.
 
-A conditional random field over the words of a page, as in `sequence`: each word opens a row of a table ("N-"), opens a cell ("B-"), goes on in a
-cell ("I-"), or is no part of a table. On layouts that are known it beats heads that can't be told; on others it is worse, so it is asked only
-where papers of such a look showed that it is the better one.
+A conditional random field over the words of a page, as in `sequence`: each word opens a row of a table ("N-"), opens
+a cell ("B-"), goes on in a cell ("I-"), or is no part of a table. On layouts that are known it beats heads that
+can't be told; on others it is worse, so it is asked only where papers of such a look showed that it is the better
+one.
 """
 
 from __future__ import annotations
@@ -38,31 +40,33 @@ Row = Mapping[str, Found]
 
 @dataclass(frozen=True)
 class TableTagger:
-    """A fitted labeller, as the bytes of CRFsuite's own model file; `asked` are for each table the layouts of the papers on which it was right and
-    the heads were not."""
+    """A fitted labeller, as the bytes of CRFsuite's own model file; `asked` are for each table the layouts of the
+    papers on which it was right and the heads were not."""
 
     plan: Plan
     model: bytes
     asked: Mapping[str, tuple[Layout, ...]]
 
-    def read(self, pages: Sequence[Page], layout: Layout, familiarity: float) -> dict[str, list[Row]]:
-        """The rows of the tables that are the labeller's to read on a paper of this layout, by table; `familiarity` is the layout's likeness to the
-        most alike labelled paper."""
-        least = max(FAMILIAR, familiarity - NEAREST)
+    def read(self, pages: Sequence[Page], layout: Layout, likeness: float) -> dict[str, list[Row]]:
+        """The rows of the tables that are the labeller's to read on a paper of this layout, by table; `likeness`
+        (0–1) is the layout's to the most alike labelled paper."""
+        least = max(FAMILIAR, likeness - NEAREST)
         mine = [key for key, its in self.asked.items() if any(layout_similarity(layout, one) >= least for one in its)]
         rows = rows_by(self.plan, self.model, pages) if mine else {}
         return {key: rows.get(key, []) for key in mine}
 
 
-def labelled_table(plan: Plan, table: FieldPlan, rows: Sequence[Row], familiarity: float) -> PartDecision:
-    """The decision that a labeller's rows make. It looks for no heads: their sign is even, and columns count that have any cell."""
+def labelled_table(plan: Plan, table: FieldPlan, rows: Sequence[Row], layout_similarity: float) -> PartDecision:
+    """The decision that a labeller's rows make. It looks for no heads: their sign is even, and columns count that
+    have any cell."""
     columns = plan.inside(table.key)
     share = sum(any(one.key in row for row in rows) for one in columns) / max(1, len(columns))
-    return decision_of_rows(plan, table, rows, familiarity, 1.0, share, labelled=True)
+    return decision_of_rows(plan, table, rows, layout_similarity, 1.0, share, labelled=True)
 
 
 def tagged_tables(plan: Plan, sample: Sample) -> TaggedPaper:
-    """A paper's words with the part they play in its labelled tables. A word belongs to the cell whose label's box holds its middle."""
+    """A paper's words with the part they play in its labelled tables. A word belongs to the cell whose label's box
+    holds its middle."""
     features, tags = [], []
     for page in sample.pages:
         features.append(word_features(page))
@@ -108,7 +112,8 @@ def rows_by(plan: Plan, model: bytes, pages: Sequence[Page]) -> dict[str, list[R
 
 
 def _word_rows(columns: set[str], tags: Sequence[str]) -> list[dict[str, list[int]]]:
-    """Words of each row by column. A new row begins where a tag says so, or where a cell would begin that the row has already."""
+    """Words of each row by column. A new row begins where a tag says so, or where a cell would begin that the row
+    has already."""
     rows: list[dict[str, list[int]]] = []
     for index, tag in enumerate(tags):
         key = tag[2:]
@@ -136,11 +141,11 @@ def fit_table_tagger(
     layouts: Sequence[Layout],
     by_heads: Mapping[str, Sequence[bool | None]],
 ) -> TableTagger | None:
-    """A labeller where heads fail; `by_heads` says for each table whether its heads read it rightly on each labelled paper (None: not labelled
-    there).
+    """A labeller where heads fail; `by_heads` says for each table whether its heads read it rightly on each labelled
+    paper (None: not labelled there).
 
-    None when they fail on fewer than two papers, when fewer than five are there, or when the labeller, judged on the halves it did not learn from,
-    is no better on any of those papers.
+    None when they fail on fewer than two papers, when fewer than five are there, or when the labeller, judged on the
+    halves it did not learn from, is no better on any of those papers.
     """
     odd = {number for its in by_heads.values() for number, right in enumerate(its) if right is False}
     if len(odd) < ODD_LEAST or len(samples) < PAPERS_LEAST:

@@ -1,4 +1,5 @@
-"""Where printed names stand on a paper, and how well a candidate stands to them: beside, after, below, under a column's head."""
+"""Where printed names stand on a paper, and how well a candidate stands to them: beside, after, below, under a
+column's head."""
 
 from __future__ import annotations
 
@@ -26,8 +27,8 @@ RIGHT_MOST, LINES_MOST, ROWS_MOST, ROWS_NEAR, WORDS_BETWEEN_MAX = 0.8, 3.0, 20, 
 
 @dataclass(frozen=True)
 class PrintedName:
-    """A field's printed name on a page: words `first` to `last`, in a piece of a row; `like` is 1 for the name alone, as it is
-    in the plan, and less for letters misread and for further words beside it."""
+    """A field's printed name on a page: words `first` to `last`, in a piece of a row; `like` is 1 for the name
+    alone, as it is in the plan, and less for letters misread and for further words beside it."""
 
     page: int
     segment: Segment
@@ -69,8 +70,8 @@ def _pieces(parts: Sequence[PageCandidates]) -> list[_Piece]:
 
 
 def _share(part: PageCandidates, segment: Segment, first: int, last: int) -> float:
-    """How much of the label these words are: of the wordy words in their piece of the row up to a colon, or to the first word
-    with a digit behind them."""
+    """How much of the label these words are: of the wordy words in their piece of the row up to a colon, or to the
+    first word with a digit behind them."""
     start, end = segment.first, segment.last
     for index in range(segment.first, segment.last):
         if part.words[index].text.endswith(":"):
@@ -125,7 +126,8 @@ def printed_names(plan: Plan, parts: Sequence[PageCandidates]) -> dict[str, list
 def standing(
     names: Sequence[PrintedName], candidates: Sequence[Candidate], part: PageCandidates
 ) -> tuple[Floats, list[int]]:
-    """For each candidate of one page, how well it stands to the best of a field's printed names (0–1.0), and which (−1: none)."""
+    """For each candidate of one page, how well it stands to the best of a field's printed names (0–1.0), and which
+    (−1: none)."""
     best = np.zeros(len(candidates), dtype=np.float32)
     which = [-1] * len(candidates)
     rows: dict[int, list[int]] = {}

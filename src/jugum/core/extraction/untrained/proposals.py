@@ -1,4 +1,5 @@
-"""Fields proposed from one sample: its label–value pairs, tick boxes, tables with headers, sections, signatures and zone."""
+"""Fields proposed from one sample: its label–value pairs, tick boxes, tables with headers, sections, signatures and
+zone."""
 
 from __future__ import annotations
 
@@ -30,9 +31,12 @@ _NAME_WORDS = frozenset(
 )
 _ADDRESS_WORDS = frozenset("address residence street dwelling".split())
 _ZONE_PARTS = (
-    ("Surname", "surname", DataType.NAME), ("Given names", "given_names", DataType.NAME), ("Document number", "number", DataType.IDENTIFIER),
-    ("Nationality", "nationality", DataType.COUNTRY), ("Sex", "sex", DataType.TEXT),
-)  # fmt: skip
+    ("Surname", "surname", DataType.NAME),
+    ("Given names", "given_names", DataType.NAME),
+    ("Document number", "number", DataType.IDENTIFIER),
+    ("Nationality", "nationality", DataType.COUNTRY),
+    ("Sex", "sex", DataType.TEXT),
+)
 
 
 _CODE = r"(?=(?:.*\d){4})[A-Z]{1,4}[-/]?\d[\dA-Z/-]{3,}"
@@ -54,7 +58,8 @@ _PARTY = re.compile(
 
 @dataclass(frozen=True)
 class Proposal:
-    """A field (with its columns, for a table) that a sample speaks for: where it stands, an example of its value, and why."""
+    """A field (with its columns, for a table) that a sample speaks for: where it stands, an example of its value,
+    and why."""
 
     field: FieldPlan
     columns: tuple[FieldPlan, ...]
@@ -65,7 +70,8 @@ class Proposal:
 
 
 def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure | None]) -> list[Proposal]:
-    """What a sample proposes beyond a plan's fields, page by page from top to bottom; at most one for a printed name."""
+    """What a sample proposes beyond a plan's fields, page by page from top to bottom; at most one for a printed
+    name."""
     found: list[Proposal] = []
     tables = [(page, table) for page in pages for table in _tables(page, structures[page.number - 1])]
     for page, table in tables:
@@ -182,7 +188,7 @@ def _is_code(values: Sequence[str]) -> bool:
     )
 
 
-# ---- What stands beside a printed name -------------------------------------------------------------------------------------------
+# ---- What stands beside a printed name -------------------------------------------------------------------------------
 
 
 def _pairs(page: Page, structure: Structure | None) -> Iterator[Proposal]:
@@ -222,8 +228,8 @@ def _ticks(ticks: Sequence[Tick]) -> Iterator[Proposal]:
 
 
 def _prose(page: Page) -> Iterator[Proposal]:
-    """Values in running text: dates, amounts, codes, numbers with a unit behind them; named by the words before them, or by
-    their unit. And parties: "X (the customer)", "X, called the client"."""
+    """Values in running text: dates, amounts, codes, numbers with a unit behind them; named by the words before
+    them, or by their unit. And parties: "X (the customer)", "X, called the client"."""
     parts = PageCandidates(page)
     seen: set[int] = set()
     for kind in _PROSE_KINDS:
@@ -360,7 +366,7 @@ def _sections(pages: Sequence[Page]) -> Iterator[Proposal]:
         )
 
 
-# ---- Tables ----------------------------------------------------------------------------------------------------------------------
+# ---- Tables ----------------------------------------------------------------------------------------------------------
 
 
 def _tables(page: Page, structure: Structure | None) -> Sequence[Table]:
@@ -380,8 +386,8 @@ def _table(page: Page, table: Table) -> Proposal | None:
 
 
 def _lines(page: Page, table: Table, made: Proposal) -> Iterator[Proposal]:
-    """A table's lines as fields of their own: what stands first names it, its value is in the first column of money, or else
-    the last of numbers. Only where each line is named, and differently."""
+    """A table's lines as fields of their own: what stands first names it, its value is in the first column of money,
+    or else the last of numbers. Only where each line is named, and differently."""
     rows: dict[int, dict[int, TableCell]] = {}
     for cell in table.cells:
         rows.setdefault(cell.row, {})[cell.column] = cell
@@ -463,8 +469,8 @@ def _table_name(page: Page, box: Box, heads: Sequence[str]) -> str:
 
 
 def table_from_region(page: Page, box: Box) -> Proposal | None:
-    """A block of text, swept by a person, as a table: its pieces put into columns by where they stand; the first row names them
-    if it holds no numbers. None when there are no two columns or no two rows."""
+    """A block of text, swept by a person, as a table: its pieces put into columns by where they stand; the first row
+    names them if it holds no numbers. None when there are no two columns or no two rows."""
     inside = [word for word in page.words if box.contains(*word.box.middle)]
     if not inside:
         return None

@@ -1,7 +1,8 @@
-"""Reading a paper by its plan alone, with no training: printed names, questions, rules, data types, marks, headers, headings.
+"""Reading a paper by its plan alone, with no training: printed names, questions, rules, data types, marks, headers,
+headings.
 
-This is what the plan's sample shows while a field is being named, what labelling begins with, and what reads the fields a
-model does not learn.
+This is what the plan's sample shows while a field is being named, what labelling begins with, and what reads the
+fields a model does not learn.
 """
 
 from __future__ import annotations
@@ -35,7 +36,10 @@ QUESTION_WEIGHT = 0.7
 LONE = 0.66  # score of the only candidate of a telling data type
 NARROW = frozenset({DataType.EMAIL, DataType.PHONE, DataType.COUNTRY})
 _STOP = frozenset(
-    "the of a an in to and or is are was for on by which what who when how much many does do this that it with has at from did".split()
+    (
+        "the of a an in to and or is are was for on by which what who when how much many does do this that it with "
+        "has at from did"
+    ).split()
 )
 
 
@@ -50,8 +54,8 @@ def needs_picture(plan: Plan) -> bool:
 def read_untrained(
     plan: Plan, pages: Sequence[Page], structures: Sequence[Structure | None] | None = None
 ) -> dict[str, Finding]:
-    """A finding for each field of a plan but derived ones. `structures` are the pages' layers, where there are any; without
-    them no tick box and no signature is found. 10–60 ms a page; InputError when a pattern takes too long."""
+    """A finding for each field of a plan but derived ones. `structures` are the pages' layers, where there are any;
+    without them no tick box and no signature is found. 10–60 ms a page; InputError when a pattern takes too long."""
     layers = list(structures) if structures is not None else [None] * len(pages)
     found: dict[str, Finding] = {}
     sections = sections_of(pages) if any(one.kind is FieldKind.CLAUSE for one in plan.fields) else []
@@ -228,7 +232,8 @@ class _Scores:
 
 
 def _fit(one: Candidate) -> float:
-    """What speaks for a candidate by itself: a whole piece of a row, or its end; the widest reading; amounts with decimals."""
+    """What speaks for a candidate by itself: a whole piece of a row, or its end; the widest reading; amounts with
+    decimals."""
     fit = 0.04 * one.widest + 0.06 * one.ends_segment + 0.03 * one.whole_segment
     if one.data_type is DataType.MONEY and not re.search(r"[.,]\s?(\d{2}|-)\D*$", one.text):
         fit -= 0.3

@@ -32,16 +32,18 @@ class Decision:
 
     `chosen` are its values (at most one unless the field has many), `others` the candidates next in line with other
     values, best first. `logit` speaks for the decision's weakest value (or for the best candidate when nothing was
-    chosen), `rival` for the best candidate of another value, `familiarity` is the layout's likeness (0–1) to the most alike labelled paper,
-    `reading` the least reading confidence (0–1) in the words chosen, `misread` whether two readings of them differ. `opinion` tells whether a
-    second model gives the same answer (None: there is none), `why` what spoke for the answer, `scores` the numbers behind it."""
+    chosen), `rival` for the best candidate of another value, `layout_similarity` is the layout's likeness (0–1) to
+    the most alike labelled paper, `reading` the least reading confidence (0–1) in the words chosen, `misread`
+    whether two readings of them differ. `opinion` tells whether a second model gives the same answer (None: there is
+    none), `why` what spoke for the answer, `scores` the numbers behind it.
+    """
 
     field: str
     chosen: tuple[Choice, ...]
     others: tuple[Choice, ...]
     logit: float
     rival: float
-    familiarity: float
+    layout_similarity: float
     reading: float
     opinion: bool | None = None
     why: str = ""
@@ -56,11 +58,11 @@ class Decision:
 def decide(
     plan: Plan,
     scored: Mapping[str, Sequence[Choice]],
-    familiarity: float,
+    layout_similarity: float,
 ) -> list[Decision]:
     """One decision per field of the plan. Over all fields with one value, the surest pair of field and candidate is
     taken first; words once taken are gone for the others (Hungarian assignment would not know of overlaps)."""
-    floor = none_logit(familiarity)
+    floor = absence_logit(layout_similarity)
     taken: dict[str, list[Choice]] = {field.key: [] for field in plan.fields}
     used: list[Candidate] = []
     pairs = sorted(
@@ -72,16 +74,17 @@ def decide(
         if (wanted or not taken[field.key]) and not any(shares_words(choice.candidate, other) for other in used):
             taken[field.key].append(choice)
             used.append(choice.candidate)
-    return [_decision(field, taken[field.key], scored[field.key], familiarity) for field in plan.fields]
+    return [_decision(field, taken[field.key], scored[field.key], layout_similarity) for field in plan.fields]
 
 
-def none_logit(familiarity: float) -> float:
-    """The log-odds a value needs to be given at all: those of 28 % on known layouts, falling to 8 % on altogether strange ones."""
-    known = min(1.0, max(0.0, familiarity / FAMILIAR))
+def absence_logit(layout_similarity: float) -> float:
+    """The log-odds a value needs to be given at all: those of 28 % on known layouts, falling to 8 % on altogether
+    strange ones."""
+    known = min(1.0, max(0.0, layout_similarity / FAMILIAR))
     return known * _logit(NONE_PROBABILITY) + (1 - known) * _logit(NONE_STRANGE)
 
 
-def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], familiarity: float) -> Decision:
+def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], layout_similarity: float) -> Decision:
     chosen = sorted(chosen, key=lambda choice: choice.candidate.span)
     values = {choice.candidate.normal for choice in chosen}
     others: list[Choice] = []
@@ -96,7 +99,7 @@ def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], 
         others=tuple(others),
         logit=min(choice.logit for choice in chosen) if chosen else best,
         rival=others[0].logit if others else NO_RIVAL,
-        familiarity=familiarity,
+        layout_similarity=layout_similarity,
         reading=min((choice.candidate.confidence for choice in chosen), default=1.0),
         misread=any(choice.candidate.differs for choice in chosen),
     )

@@ -13,12 +13,12 @@ from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.candidates.synonyms import Groups
-from jugum.core.extraction.values.assignment import Choice, Decision, decide, none_logit
-from jugum.core.extraction.values.features import FEATURES, Leading, PaperView, labelled_examples
+from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide
+from jugum.core.extraction.values.features import FEATURES, FieldScores, PaperFeatures, labelled_examples
 from jugum.core.extraction.values.prior import shipped_prior
 from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.extraction.values.reasons import reason
-from jugum.core.extraction.values.relations import Relations, agreed, learned_relations
+from jugum.core.extraction.values.relations import Relations, learned_relations, optimise_jointly
 from jugum.core.extraction.values.second_opinion import TaggedPaper, WordTagger, fit_tagger, tagged, with_opinion
 from jugum.core.extraction.values.similarities import Example, Examples
 from jugum.core.schema import FieldPlan, Plan
@@ -28,12 +28,12 @@ from jugum.errors import NothingToLearn
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
 Places = npt.NDArray[np.intp]
-WRONG_ROWS = (14, 8)  # wrong candidates of a decision that are learned from: the hardest, and others by lot
-WRONG_ROWS_OF_MANY = (10, 5)  # the same where there are so many decisions that more teach nothing
+NEGATIVES_PER_DECISION = (14, 8)  # wrong candidates of a decision that are learned from: the hardest, and others by lot
+NEGATIVES_OF_MANY = (10, 5)  # the same where there are so many decisions that more teach nothing
 MANY_DECISIONS = 150
 GROUP_OUT_WEIGHT = 0.6
-ASKED = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
-EXEMPLARS_MAX = 60  # papers whose values new papers are compared to
+CANDIDATES_MAX = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
+REFERENCES_MAX = 60  # papers whose values new papers are compared to
 Inside = Callable[[Candidate], bool]
 TAGGED_MAX = 40  # papers that the second opinion is learned from
 DECISIONS_MAX = (
@@ -44,8 +44,8 @@ ROW_PAPERS_MIN, ROW_PAPERS_MAX = 24, 160  # papers, though, at least and at most
 
 @dataclass(frozen=True)
 class Rows:
-    """Feature rows (N×F, the prior's log-odds last), whether each candidate is right (N), the rows' weights (N), and which rows belong to one
-    decision, a field on a paper (N, numbers)."""
+    """Feature rows (N×F, the prior's log-odds last), whether each candidate is right (N), the rows' weights (N), and
+    which rows belong to one decision, a field on a paper (N, numbers)."""
 
     features: Floats
     right: Mask
@@ -55,8 +55,8 @@ class Rows:
 
 @dataclass(frozen=True)
 class Prepared:
-    """A paper of a corpus: its candidates, what rules found, and for each decided field the candidate that each of its labels means (None: among
-    no candidates)."""
+    """A paper of a corpus: its candidates, what rules found, and for each decided field the candidate that each of
+    its labels means (None: among no candidates)."""
 
     candidates: list[Candidate]
     by_rule: dict[str, list[int]]
@@ -66,8 +66,8 @@ class Prepared:
 class Corpus:
     """Samples of one type. `groups` are the look-alike groups found among them (or those given).
 
-    As many papers as make 400 decisions (24 to 160), spread evenly over the groups, give rows to learn from, and 60 of them examples to compare
-    with; so training time and memory stop growing with more. All papers can be judged.
+    As many papers as make 400 decisions (24 to 160), spread evenly over the groups, give rows to learn from, and 60
+    of them examples to compare with; so training time and memory stop growing with more. All papers can be judged.
     """
 
     def __init__(
@@ -85,26 +85,26 @@ class Corpus:
         found = groups if groups is not None else look_alike_groups(similarity_matrix(self.layouts))
         self.groups = np.array(found, dtype=np.intp)
         most = int(np.clip(DECISIONS_MAX // max(1, len(plan.fields)), ROW_PAPERS_MIN, ROW_PAPERS_MAX))
-        self.row_papers = spread(self.groups, most)
-        self.exemplars = np.array(spread(self.groups, EXEMPLARS_MAX, among=self.row_papers), dtype=np.intp)
+        self.training_papers = spread(self.groups, most)
+        self.reference_papers = np.array(spread(self.groups, REFERENCES_MAX, among=self.training_papers), dtype=np.intp)
         progress(0.1)
         self._prepared: dict[int, Prepared] = {}
-        self._views: dict[int, PaperView] = {}
+        self._views: dict[int, PaperFeatures] = {}
         self._right_and_wrong: dict[tuple[int, str], tuple[Places, Places]] = {}
         self._relations: dict[bytes, Relations] = {}
         self._tagged: dict[int, TaggedPaper] = {}
         self._alike: dict[int, Floats] = {}
-        kept = set(self.row_papers)
-        for place, number in enumerate(self.row_papers):
+        kept = set(self.training_papers)
+        for place, number in enumerate(self.training_papers):
             self._prepared[number] = self._prepare(number)
             progress(0.1 + 0.3 * (place + 1) / len(kept))
         self.texts = [
-            frozenset(one.plain for one in self.prepared(int(number)).candidates) for number in self.exemplars
+            frozenset(one.plain for one in self.prepared(int(number)).candidates) for number in self.reference_papers
         ]
         self.examples = Examples.of(
-            [one for place, number in enumerate(self.exemplars) for one in self._examples(place, int(number))]
+            [one for place, number in enumerate(self.reference_papers) for one in self._examples(place, int(number))]
         )
-        for place, number in enumerate(self.row_papers):
+        for place, number in enumerate(self.training_papers):
             self._views[number] = self._view(number)
             progress(0.4 + 0.6 * (place + 1) / len(kept))
 
@@ -112,12 +112,12 @@ class Corpus:
         """A paper's candidates and what its labels mean; kept for the papers that are learned from."""
         return self._prepared.get(number) or self._prepare(number)
 
-    def view(self, number: int) -> PaperView:
+    def view(self, number: int) -> PaperFeatures:
         return self._views.get(number) or self._view(number)
 
-    def exemplar_mask(self, known: Mask) -> Mask:
+    def reference_mask(self, known: Mask) -> Mask:
         """Which exemplars are among known papers (a mask over all papers)."""
-        return np.asarray(known[self.exemplars], dtype=bool)
+        return np.asarray(known[self.reference_papers], dtype=bool)
 
     def _prepare(self, number: int) -> Prepared:
         sample = self.samples[number]
@@ -137,27 +137,27 @@ class Corpus:
         placed = [(key, one.candidates[index]) for key, its in one.gold.items() for index in its if index is not None]
         return labelled_examples(self.plan, place, placed, self.synonyms)
 
-    def _view(self, number: int) -> PaperView:
+    def _view(self, number: int) -> PaperFeatures:
         one = self.prepared(number)
         alike = self.likeness(number)
-        return PaperView(self.plan, one.candidates, self.examples, alike, self.texts, one.by_rule, self.synonyms)
+        return PaperFeatures(self.plan, one.candidates, self.examples, alike, self.texts, one.by_rule, self.synonyms)
 
     def likeness(self, number: int) -> Floats:
         """Likeness (0–1) of a paper's layout to each exemplar; worked out once."""
         if number not in self._alike:
             self._alike[number] = layout_likeness(
-                self.layouts[number], [self.layouts[int(other)] for other in self.exemplars]
+                self.layouts[number], [self.layouts[int(other)] for other in self.reference_papers]
             )
         return self._alike[number]
 
     def rows(self, papers: Sequence[int], known: Mask, seed: int) -> Rows:
-        """Rows of those of `papers` that are learned from, each paper's features made as if it, and then its whole look-alike group, had not been
-        labelled. Without the second kind the ranker learns only to copy twins, and gets worse on new layouts the
-        more it is shown. Raises NothingToLearn when none of them has a label."""
+        """Rows of those of `papers` that are learned from, each paper's features made as if it, and then its whole
+        look-alike group, had not been labelled. Without the second kind the ranker learns only to copy twins, and
+        gets worse on new layouts the more it is shown. Raises NothingToLearn when none of them has a label."""
         rng = np.random.default_rng(seed)
         parts: list[tuple[Floats, Mask, float]] = []
         learned = [paper for paper in papers if paper in self._prepared]
-        most = WRONG_ROWS if len(learned) * len(self.plan.fields) <= MANY_DECISIONS else WRONG_ROWS_OF_MANY
+        most = NEGATIVES_PER_DECISION if len(learned) * len(self.plan.fields) <= MANY_DECISIONS else NEGATIVES_OF_MANY
         for paper in learned:
             without_paper = known.copy()
             without_paper[paper] = False
@@ -178,7 +178,12 @@ class Corpus:
         )
 
     def field_rows(
-        self, paper: int, field: FieldPlan, known: Mask, rng: np.random.Generator, most: tuple[int, int] = WRONG_ROWS
+        self,
+        paper: int,
+        field: FieldPlan,
+        known: Mask,
+        rng: np.random.Generator,
+        most: tuple[int, int] = NEGATIVES_PER_DECISION,
     ) -> tuple[Floats, Mask]:
         """The right candidates, the wrong ones hardest to tell from them, and a few at random. Candidates of the right
         value at other places are left out: they are not wrong."""
@@ -187,12 +192,12 @@ class Corpus:
             return np.zeros((0, len(FEATURES)), dtype=np.float32), np.zeros(0, dtype=bool)
         view = self.view(paper)
         right, wrong = self._told(paper, field)
-        leading = view.leading(field, self.exemplar_mask(known))
-        order = np.argsort(-leading.hardness[wrong], kind="stable")
+        field_scores = view.field_scores(field, self.reference_mask(known))
+        order = np.argsort(-field_scores.prefilter_score[wrong], kind="stable")
         hard, rest = wrong[order[: most[0]]], wrong[order[most[0] :]]
         drawn = rng.choice(rest, min(most[1], len(rest)), replace=False) if len(rest) else rest
         keep = np.concatenate([right, hard, drawn])
-        return view.features_of(leading, keep), np.arange(len(keep)) < len(right)
+        return view.features_of(field_scores, keep), np.arange(len(keep)) < len(right)
 
     def _told(self, paper: int, field: FieldPlan) -> tuple[Places, Places]:
         """Places of the right candidates among those of a field, and of the wrong ones (kept: asked in every fold)."""
@@ -223,7 +228,7 @@ class Corpus:
     ) -> list[Decision]:
         """What a ranker decides on a paper of the corpus when only `known` papers are labelled."""
         view = self.view(paper)
-        decided = decisions_on(self.plan, view, self.exemplar_mask(known), ranker, within, self.relations(known))
+        decided = decisions_on(self.plan, view, self.reference_mask(known), ranker, within, self.relations(known))
         return with_opinion(self.plan, decided, tagger.values(self.samples[paper].pages)) if tagger else decided
 
     def tagger(self, papers: Sequence[int]) -> WordTagger | None:
@@ -254,7 +259,8 @@ def with_prior(features: Floats) -> Floats:
 
 
 def spread(groups: npt.NDArray[np.intp], most: int, *, among: Sequence[int] | None = None) -> list[int]:
-    """At most `most` papers (their numbers, in order), of each group as evenly many as there are, the later ones first."""
+    """At most `most` papers (their numbers, in order), of each group as evenly many as there are, the later ones
+    first."""
     every = list(among) if among is not None else list(range(len(groups)))
     if len(every) <= most:
         return every
@@ -271,31 +277,31 @@ def spread(groups: npt.NDArray[np.intp], most: int, *, among: Sequence[int] | No
 
 def decisions_on(
     plan: Plan,
-    view: PaperView,
+    view: PaperFeatures,
     known: Mask,
     ranker: Ranker,
     within: Mapping[str, Inside] | None = None,
     relations: Relations | None = None,
 ) -> list[Decision]:
-    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields inside a clause
-    which candidates may be theirs, `relations` what values of a paper are to each other."""
-    leadings = [view.leading(field, known) for field in plan.fields]
-    places = [_likeliest(view, leading, (within or {}).get(leading.field.key)) for leading in leadings]
-    tables = [view.features_of(leading, place) for leading, place in zip(leadings, places, strict=True)]
+    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields
+    inside a clause which candidates may be theirs, `relations` what values of a paper are to each other."""
+    all_scores = [view.field_scores(field, known) for field in plan.fields]
+    places = [_likeliest(view, field_scores, (within or {}).get(field_scores.field.key)) for field_scores in all_scores]
+    tables = [view.features_of(field_scores, place) for field_scores, place in zip(all_scores, places, strict=True)]
     rows = with_prior(np.concatenate(tables)) if tables else np.zeros((0, len(FEATURES) + 1), dtype=np.float32)
     logits = ranker.logits(rows)
     scored: dict[str, list[Choice]] = {}
     row_of: dict[tuple[str, int], int] = {}
     start = 0
-    for field, leading, place in zip(plan.fields, leadings, places, strict=True):
+    for field, field_scores, place in zip(plan.fields, all_scores, places, strict=True):
         own = logits[start : start + len(place)]
         order = np.argsort(-own, kind="stable")
-        scored[field.key] = [Choice(view.candidates[int(leading.chosen[place[n]])], float(own[n])) for n in order]
-        row_of |= {(field.key, id(view.candidates[int(leading.chosen[place[n]])])): start + int(n) for n in order}
+        scored[field.key] = [Choice(view.candidates[int(field_scores.chosen[place[n]])], float(own[n])) for n in order]
+        row_of |= {(field.key, id(view.candidates[int(field_scores.chosen[place[n]])])): start + int(n) for n in order}
         start += len(place)
-    decided = decide(plan, scored, view.familiarity(known))
+    decided = decide(plan, scored, view.layout_similarity(known))
     if relations is not None:
-        decided = agreed(decided, relations, none_logit(view.familiarity(known)))
+        decided = optimise_jointly(decided, relations, absence_logit(view.layout_similarity(known)))
     return [_explained(one, rows, row_of) for one in decided]
 
 
@@ -310,12 +316,12 @@ def _explained(decision: Decision, rows: Floats, row_of: Mapping[tuple[str, int]
     return replace(decision, why=why, scores=scores)
 
 
-def _likeliest(view: PaperView, leading: Leading, inside: Inside | None) -> npt.NDArray[np.intp]:
+def _likeliest(view: PaperFeatures, field_scores: FieldScores, inside: Inside | None) -> npt.NDArray[np.intp]:
     """Places of the candidates that are ranked: the likeliest by looks, and what rules found."""
-    order = np.argsort(-leading.hardness, kind="stable")
+    order = np.argsort(-field_scores.prefilter_score, kind="stable")
     if inside is not None:
-        allowed = np.array([inside(view.candidates[int(leading.chosen[n])]) for n in order], dtype=bool)
+        allowed = np.array([inside(view.candidates[int(field_scores.chosen[n])]) for n in order], dtype=bool)
         order = order[allowed] if len(order) else order
-    ruled = view.by_rule.get(leading.field.key, frozenset())
-    by_rule = [n for n in order[ASKED:] if int(leading.chosen[n]) in ruled]
-    return np.concatenate([order[:ASKED], np.array(by_rule, dtype=np.intp)]).astype(np.intp)
+    ruled = view.by_rule.get(field_scores.field.key, frozenset())
+    by_rule = [n for n in order[CANDIDATES_MAX:] if int(field_scores.chosen[n]) in ruled]
+    return np.concatenate([order[:CANDIDATES_MAX], np.array(by_rule, dtype=np.intp)]).astype(np.intp)

@@ -13,7 +13,7 @@ from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus, Inside, decisions_on
-from jugum.core.extraction.values.features import FEATURES, PaperView
+from jugum.core.extraction.values.features import FEATURES, PaperFeatures
 from jugum.core.extraction.values.prior import share_of_prior
 from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.extraction.values.relations import Relations
@@ -29,7 +29,8 @@ PAPERS_MIN = 3
 
 @dataclass(frozen=True)
 class Extractor:
-    """Everything that reading a new paper needs, as plain data. `texts` are those of the papers that the examples stem from."""
+    """Everything that reading a new paper needs, as plain data. `texts` are those of the papers that the examples
+    stem from."""
 
     plan: Plan
     ranker: Ranker
@@ -42,9 +43,10 @@ class Extractor:
     def decide(
         self, pages: Sequence[Page], alike: Floats, within: Mapping[str, Inside] | None = None
     ) -> list[Decision]:
-        """One decision per field of the plan for a paper. `alike`: likeness (0–1) of its layout to that of each paper the examples stem from."""
+        """One decision per field of the plan for a paper. `alike`: likeness (0–1) of its layout to that of each
+        paper the examples stem from."""
         found, by_rule = candidates_with_rules(self.plan, pages)
-        view = PaperView(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
+        view = PaperFeatures(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
         decided = decisions_on(self.plan, view, np.ones(len(alike), dtype=bool), self.ranker, within, self.relations)
         return with_opinion(self.plan, decided, self.tagger.values(pages)) if self.tagger else decided
 

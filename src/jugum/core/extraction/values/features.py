@@ -22,10 +22,10 @@ from jugum.core.extraction.values.similarities import (
     LABEL_CHANNELS,
     SHAPE,
     VALUE,
-    Against,
-    Around,
+    ContextSimilarities,
     Example,
     Examples,
+    ExampleSimilarities,
     compare,
     greatest,
     label_of,
@@ -45,25 +45,63 @@ BEFORE_SHAPE = 9  # of what examples say of all candidates at once, what FEATURE
 FAMILIES = ("text", "date", "money", "number")
 
 OTHER_FEATURES = (
-    "known_text", "is_name", "first_of_best",
-    "words", "letters", "digits", "capitals", "bold", "height", "confidence",
-    "whole_segment", "starts_segment", "ends_segment", "widest", "rule",
-    "x", "y", "page", "examples", "alike_layout",
+    "known_text",
+    "is_name",
+    "first_of_best",
+    "words",
+    "letters",
+    "digits",
+    "capitals",
+    "bold",
+    "height",
+    "confidence",
+    "whole_segment",
+    "starts_segment",
+    "ends_segment",
+    "widest",
+    "rule",
+    "x",
+    "y",
+    "page",
+    "examples",
+    "alike_layout",
     *(f"is_{family}" for family in FAMILIES),
-)  # fmt: skip
+)
 FEATURES = (
     *(f"name_{channel}" for channel in NAME_CHANNELS),
     *(f"name_words_{channel}" for channel in NAME_CHANNELS),
-    "name_best", "name_rival", "name_lead", "name_gap", "name_rank",
+    "name_best",
+    "name_rival",
+    "name_lead",
+    "name_gap",
+    "name_rank",
     *(f"meaning_{channel}" for channel in LABEL_CHANNELS),
-    "meaning_best", "meaning_lead", "meaning_gap", "meaning_rank",
+    "meaning_best",
+    "meaning_lead",
+    "meaning_gap",
+    "meaning_rank",
     *(f"example_{channel}" for channel in CHANNELS),
-    "example_joint", "example_rival", "example_lead", "example_gap", "example_rank",
-    "place", "place_gap", "row_and_column", "row_and_column_gap",
-    "shape_like", "value_like", "value_odds",
-    "label_like", "label_rival", "label_lead", "label_gap", "label_rank", "label_meaning", "label_meaning_gap",
+    "example_joint",
+    "example_rival",
+    "example_lead",
+    "example_gap",
+    "example_rank",
+    "place",
+    "place_gap",
+    "row_and_column",
+    "row_and_column_gap",
+    "shape_like",
+    "value_like",
+    "value_odds",
+    "label_like",
+    "label_rival",
+    "label_lead",
+    "label_gap",
+    "label_rank",
+    "label_meaning",
+    "label_meaning_gap",
     *OTHER_FEATURES,
-)  # fmt: skip
+)
 
 
 def example_of(paper: int, field: str, candidate: Candidate, label: str = "") -> Example:
@@ -75,9 +113,9 @@ def example_of(paper: int, field: str, candidate: Candidate, label: str = "") ->
 def labelled_examples(
     plan: Plan, paper: int, placed: Sequence[tuple[str, Candidate]], groups: Groups | None = None
 ) -> list[Example]:
-    """Examples of a paper's (field key, candidate), each with the printed name that its surroundings show. What stands around values of several
-    of its
-    fields ("This month" over all amounts) is the name of none; other papers have no say, so that none shows through where it is held out."""
+    """Examples of a paper's (field key, candidate), each with the printed name that its surroundings show. What
+    stands around values of several of its fields ("This month" over all amounts) is the name of none; other papers
+    have no say, so that none shows through where it is held out."""
     by_text: dict[str, dict[str, int]] = {}
     for key, candidate in placed:
         for text in {candidate.contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS}:
@@ -95,11 +133,11 @@ def labelled_examples(
 
 
 @dataclass(frozen=True)
-class Leading:
-    """What is known of all candidates of a field (indices `chosen`) with some papers known: `names`, what printed names say in the
-    order of FEATURES (a row each), `meanings` likewise; how like printed names the candidates are themselves; greatest likeness to the field's
-    examples (`mine`, a mask over its own columns) jointly, to those of other fields, by place, by row and column, by label; log-odds of the
-    values."""
+class FieldScores:
+    """What is known of all candidates of a field (indices `chosen`) with some papers known: `names`, what printed
+    names say in the order of FEATURES (a row each), `meanings` likewise; how like printed names the candidates are
+    themselves; greatest likeness to the field's examples (`mine`, a mask over its own columns) jointly, to those of
+    other fields, by place, by row and column, by label; log-odds of the values."""
 
     field: FieldPlan
     chosen: npt.NDArray[np.intp]
@@ -118,22 +156,28 @@ class Leading:
     value_odds: Floats
 
     @property
-    def hardness(self) -> npt.NDArray[np.float64]:
+    def prefilter_score(self) -> npt.NDArray[np.float64]:
         """How easily each candidate may be taken for the field's value by looks."""
         best, rival = self.names[NAME_BEST], self.names[NAME_BEST + 1]
         found: npt.NDArray[np.float64] = (
-            0.7 * best - 0.2 * rival + 0.3 * self.meanings[len(LABEL_CHANNELS)] + self.joint + 0.5 * self.label + 0.5 * self.place
-            + 0.1 * self.value_odds - 0.5 * self.is_name
-        )  # fmt: skip
+            0.7 * best
+            - 0.2 * rival
+            + 0.3 * self.meanings[len(LABEL_CHANNELS)]
+            + self.joint
+            + 0.5 * self.label
+            + 0.5 * self.place
+            + 0.1 * self.value_odds
+            - 0.5 * self.is_name
+        )
         return found
 
 
-class PaperView:
-    """One paper's candidates with their likeness to all examples and printed names, from which the features are
-    taken for any choice of papers that may be known.
+class PaperFeatures:
+    """One paper's candidates with their likeness to all examples and printed names, from which the features are taken
+    for any choice of papers that may be known.
 
-    `examples` name their papers by number; `alike` is the likeness (0–1) of this paper's layout to each of these papers, `texts_of_papers` the
-    plain texts each holds.
+    `examples` name their papers by number; `alike` is the likeness (0–1) of this paper's layout to each of these
+    papers, `texts_of_papers` the plain texts each holds.
     """
 
     def __init__(
@@ -156,7 +200,7 @@ class PaperView:
         self._by_names: dict[str, tuple[Floats, Floats]] = {}
         self.by_rule = {key: frozenset(found) for key, found in (by_rule or {}).items()}
         self.alike = np.asarray(alike, dtype=np.float32)
-        around = Around.of(candidates, examples)
+        around = ContextSimilarities.of(candidates, examples)
         self._names(plan, groups, around)
         self._against(around)
         self._fixed()
@@ -164,8 +208,9 @@ class PaperView:
             [[c.plain in texts for texts in texts_of_papers] for c in candidates], dtype=bool
         ).reshape(len(candidates), len(texts_of_papers))
 
-    def _names(self, plan: Plan, groups: Groups | None, around: Around) -> None:
-        """`name_table` and `meaning_table`: channels × candidates × fields, likeness of surroundings to printed names (two ways), and by meaning."""
+    def _names(self, plan: Plan, groups: Groups | None, around: ContextSimilarities) -> None:
+        """`name_table` and `meaning_table`: channels × candidates × fields, likeness of surroundings to printed
+        names (two ways), and by meaning."""
         meant = meant_names(plan, groups)
         names = [(number, *one) for number, field in enumerate(plan.fields) for one in meant[field.key] or [("", 0.0)]]
         starts = [place for place, one in enumerate(names) if place == 0 or names[place - 1][0] != one[0]]
@@ -196,13 +241,13 @@ class PaperView:
         elsewhere = np.array([text in known for text in plain.distinct], dtype=bool)[plain.places]
         self.is_name: Floats = np.maximum(named.max(axis=1, initial=0.0), elsewhere).astype(np.float32)
 
-    def _against(self, around: Around) -> None:
+    def _against(self, around: ContextSimilarities) -> None:
         """Each value type's candidates against the examples that may be asked for."""
         by_key = {field.key: field for field in self.plan.fields}
         kinds = [by_key[one.field].value_type for one in self.examples.every]
         families = np.array([_family(kind.data_type) for kind in kinds], dtype=object)
         alike = self.alike[self.examples.papers] if len(self.examples.every) else np.zeros(0, dtype=np.float32)
-        self.against: dict[ValueType, Against] = {}
+        self.against: dict[ValueType, ExampleSimilarities] = {}
         self._background: dict[ValueType, npt.NDArray[np.float64]] = {}
         for kind, chosen in self.by_kind.items():
             family = np.flatnonzero(families == _family(kind.data_type)) if len(kinds) else np.zeros(0, dtype=np.intp)
@@ -216,24 +261,35 @@ class PaperView:
             letters = max(1, len(c.text))
             rows.append(
                 (
-                    c.last - c.first + 1, min(60, letters), sum(map(str.isdigit, c.text)) / letters, sum(map(str.isupper, c.text)) / letters,
-                    c.bold, min(3.0, c.relative_height), c.confidence, c.whole_segment, c.starts_segment, c.ends_segment, c.widest,
-                    c.box.middle[0], c.box.middle[1], min(c.page, 10),
+                    c.last - c.first + 1,
+                    min(60, letters),
+                    sum(map(str.isdigit, c.text)) / letters,
+                    sum(map(str.isupper, c.text)) / letters,
+                    c.bold,
+                    min(3.0, c.relative_height),
+                    c.confidence,
+                    c.whole_segment,
+                    c.starts_segment,
+                    c.ends_segment,
+                    c.widest,
+                    c.box.middle[0],
+                    c.box.middle[1],
+                    min(c.page, 10),
                 )
-            )  # fmt: skip
+            )
         self.fixed = np.array(rows, dtype=np.float32).reshape(len(self.candidates), 14)
 
-    def familiarity(self, known: Mask) -> float:
+    def layout_similarity(self, known: Mask) -> float:
         """Likeness (0–1) of this paper's layout to the most alike of the known papers."""
         return float(self.alike[known].max()) if known.any() else 0.0
 
     def features(self, field: FieldPlan, known: Mask) -> tuple[npt.NDArray[np.intp], Floats]:
         """Indices of the field's candidates, and their features (candidates × len(FEATURES)), as if only the papers
         where `known` (a mask over papers) is true had been labelled."""
-        leading = self.leading(field, known)
-        return leading.chosen, self.features_of(leading, np.arange(len(leading.chosen)))
+        field_scores = self.field_scores(field, known)
+        return field_scores.chosen, self.features_of(field_scores, np.arange(len(field_scores.chosen)))
 
-    def leading(self, field: FieldPlan, known: Mask) -> Leading:
+    def field_scores(self, field: FieldPlan, known: Mask) -> FieldScores:
         """The figures of a field that all its candidates must be known for, since some are ranks among them."""
         kind = field.value_type
         chosen, against = self.by_kind[kind], self.against[kind]
@@ -247,20 +303,35 @@ class PaperView:
         values = self.examples.pieces[against.family[against.own[mine]]]
         joint, crossing, place = greatest(against.near, mine)
         label, meaning = greatest(against.alike[LABEL:], mine)
-        return Leading(
-            field, chosen, known, mine, names, meanings, self.is_name[chosen], joint,
-            greatest(against.joint, others), place, crossing, label, greatest(against.labels, others), meaning,
+        return FieldScores(
+            field,
+            chosen,
+            known,
+            mine,
+            names,
+            meanings,
+            self.is_name[chosen],
+            joint,
+            greatest(against.joint, others),
+            place,
+            crossing,
+            label,
+            greatest(against.labels, others),
+            meaning,
             value_log_odds(against.pieces, values, self._background[kind], len(chosen)),
-        )  # fmt: skip
+        )
 
-    def features_of(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
+    def features_of(self, field_scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
         """Features (rows × len(FEATURES)) of some of a field's candidates: places in `leading.chosen`."""
         if not len(rows):
             return np.zeros((0, len(FEATURES)), dtype=np.float32)
         found = np.empty((len(rows), len(FEATURES)), dtype=np.float32)
         columns = (
-            leading.names[:, rows], leading.meanings[:, rows], self._example_columns(leading, rows), self._other_columns(leading, rows)
-        )  # fmt: skip
+            field_scores.names[:, rows],
+            field_scores.meanings[:, rows],
+            self._example_columns(field_scores, rows),
+            self._other_columns(field_scores, rows),
+        )
         start = 0
         for block in columns:
             found[:, start : start + len(block)] = block.T
@@ -288,8 +359,8 @@ class PaperView:
         return best
 
     def name_score(self, field: FieldPlan) -> tuple[npt.NDArray[np.intp], Floats]:
-        """Indices of the field's candidates and a fixed score of how printed names speak for each: own best
-        likeness less half of the best rival field's, less what the candidate itself resembles a printed name. Names beneath
+        """Indices of the field's candidates and a fixed score of how printed names speak for each: own best likeness
+        less half of the best rival field's, less what the candidate itself resembles a printed name. Names beneath
         have no say: what stands there is more often the next line's."""
         chosen = self.by_kind[field.value_type]
         number = self.plan.fields.index(field)
@@ -302,37 +373,54 @@ class PaperView:
         score: Floats = best[:, number] - 0.5 * rival - 0.5 * np.where(named >= NAME_LIKE_LEAST, named, 0.0)
         return chosen, score
 
-    def _example_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
-        against, mine = self.against[leading.field.value_type], leading.mine
-        joint, rival, place, crossing = leading.joint, leading.rival, leading.place, leading.crossing
-        label, label_rival, meaning = leading.label, leading.label_rival, leading.label_meaning
+    def _example_columns(self, field_scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
+        against, mine = self.against[field_scores.field.value_type], field_scores.mine
+        joint, rival, place, crossing = (
+            field_scores.joint,
+            field_scores.rival,
+            field_scores.place,
+            field_scores.crossing,
+        )
+        label, label_rival, meaning = field_scores.label, field_scores.label_rival, field_scores.label_meaning
         alike = greatest(against.alike[:LABEL], mine, rows)
         every = [
-            joint, rival, joint - rival, *standing(joint), place, standing(place)[0], crossing, standing(crossing)[0],
-            label, label_rival, label - label_rival, *standing(label), meaning, standing(meaning)[0],
-        ]  # fmt: skip
+            joint,
+            rival,
+            joint - rival,
+            *standing(joint),
+            place,
+            standing(place)[0],
+            crossing,
+            standing(crossing)[0],
+            label,
+            label_rival,
+            label - label_rival,
+            *standing(label),
+            meaning,
+            standing(meaning)[0],
+        ]
         asked = np.stack(every)[:, rows]
-        middle = [alike[SHAPE], alike[VALUE], leading.value_odds[rows]]
+        middle = [alike[SHAPE], alike[VALUE], field_scores.value_odds[rows]]
         return np.concatenate([alike[: len(CHANNELS)], asked[:BEFORE_SHAPE], np.stack(middle), asked[BEFORE_SHAPE:]])
 
-    def _other_columns(self, leading: Leading, rows: npt.NDArray[np.intp]) -> Floats:
-        asked, known = leading.chosen[rows], leading.known
+    def _other_columns(self, field_scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
+        asked, known = field_scores.chosen[rows], field_scores.known
         found = np.zeros((len(OTHER_FEATURES), len(rows)), dtype=np.float32)
         if known.any():
             found[0] = self.seen_in[asked][:, known].mean(axis=1)
-        found[1] = leading.is_name[rows]
-        found[2] = rows == int(leading.names[NAME_BEST].argmax())
+        found[1] = field_scores.is_name[rows]
+        found[2] = rows == int(field_scores.names[NAME_BEST].argmax())
         fixed = self.fixed[asked].T
         rule = 3 + FIXED_BEFORE_RULE
         found[3:rule] = fixed[:FIXED_BEFORE_RULE]
-        ruled = self.by_rule.get(leading.field.key, frozenset())
+        ruled = self.by_rule.get(field_scores.field.key, frozenset())
         if ruled:
             found[rule] = [index in ruled for index in asked.tolist()]
         after = rule + 1 + len(fixed) - FIXED_BEFORE_RULE
         found[rule + 1 : after] = fixed[FIXED_BEFORE_RULE:]
-        found[after] = np.log1p(leading.mine.sum())
-        found[after + 1] = self.familiarity(known)
-        found[after + 2 + FAMILIES.index(_family(leading.field.data_type))] = 1
+        found[after] = np.log1p(field_scores.mine.sum())
+        found[after + 1] = self.layout_similarity(known)
+        found[after + 2 + FAMILIES.index(_family(field_scores.field.data_type))] = 1
         return found
 
 

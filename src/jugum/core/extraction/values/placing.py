@@ -10,21 +10,16 @@ import numpy as np
 from rapidfuzz import fuzz
 
 from jugum.core.extraction.candidates.generate import Candidate, PageCandidates
-from jugum.core.extraction.values.features import PaperView, example_of
+from jugum.core.extraction.values.features import PaperFeatures, example_of
 from jugum.core.extraction.values.similarities import Example, Examples
 from jugum.core.page import Page
 from jugum.core.schema import FieldPlan, Plan
+from jugum.core.states import RecordState
 from jugum.core.values import DataType, normal_form, same_value
 
 FUZZY_LEAST = 0.86
 CLEAR_LEAD = 0.08
 FUZZY = frozenset({DataType.TEXT, DataType.NAME, DataType.ADDRESS, DataType.IDENTIFIER})
-
-
-class Placing(StrEnum):
-    PLACED = "placed"
-    AMBIGUOUS = "ambiguous"
-    NOT_FOUND = "not found"
 
 
 class Match(StrEnum):
@@ -38,10 +33,10 @@ class Match(StrEnum):
 
 @dataclass(frozen=True)
 class Placement:
-    """Where a keyed value stands. `places` are where it may stand, the likeliest first; `candidate` is the one it is placed at, or,
-    when it is ambiguous, the best guess."""
+    """Where a keyed value stands. `places` are where it may stand, the likeliest first; `candidate` is the one it is
+    placed at, or, when it is ambiguous, the best guess."""
 
-    how: Placing
+    how: RecordState
     places: tuple[Candidate, ...] = ()
     match: Match = Match.NONE
 
@@ -55,10 +50,10 @@ def place_value(
 ) -> dict[str, Placement]:
     """Place values (field key → keyed text) on a paper.
 
-    A value's places are the widest candidates that say the same, letter for letter or in normal form, else a run of words that
-    does, else (texts and identifiers) those at least 86 % alike. Of several, the one whose surroundings the field's printed names and
-    earlier `examples` speak for most is taken; it is *ambiguous* when it leads by under 0.08. A place that another value of the paper
-    holds more clearly is not taken twice.
+    A value's places are the widest candidates that say the same, letter for letter or in normal form, else a run of
+    words that does, else (texts and identifiers) those at least 86 % alike. Of several, the one whose surroundings
+    the field's printed names and earlier `examples` speak for most is taken; it is *ambiguous* when it leads by
+    under 0.08. A place that another value of the paper holds more clearly is not taken twice.
     """
     parts = [PageCandidates(page) for page in pages]
     found = [one for part in parts for one in part.of(sorted({f.value_type for f in plan.fields}, key=repr))]
@@ -69,12 +64,14 @@ def place_value(
         for key, text in values.items()
     }
     found += [one for its in runs.values() for one in its]
-    view = PaperView(plan, found, Examples.of(renumbered), np.ones(len(papers)), [frozenset[str]()] * len(papers))
+    view = PaperFeatures(plan, found, Examples.of(renumbered), np.ones(len(papers)), [frozenset[str]()] * len(papers))
     placed: dict[str, Placement] = {}
     for _ in range(2):  # what is clear in the first round keeps others from its words in the second
-        held = {spot.span: key for key, one in placed.items() if one.how is Placing.PLACED and (spot := one.candidate)}
+        held = {
+            spot.span: key for key, one in placed.items() if one.how is RecordState.FOUND and (spot := one.candidate)
+        }
         for key, text in values.items():
-            if key not in placed or placed[key].how is Placing.AMBIGUOUS:
+            if key not in placed or placed[key].how is RecordState.AMBIGUOUS:
                 taken = {span for span, owner in held.items() if owner != key}
                 placed[key] = _place(view, plan.field(key), text, taken)
     return placed
@@ -85,7 +82,7 @@ def placed_examples(plan: Plan, paper: int, placed: Mapping[str, Placement]) -> 
     return [
         example_of(paper, key, one.candidate)
         for key, one in placed.items()
-        if one.how is Placing.PLACED and one.candidate is not None
+        if one.how is RecordState.FOUND and one.candidate is not None
     ]
 
 
@@ -109,26 +106,26 @@ def _runs(parts: Sequence[PageCandidates], field: FieldPlan, text: str) -> list[
     return found
 
 
-def _place(view: PaperView, field: FieldPlan, text: str, taken: set[tuple[int, int, int]]) -> Placement:
+def _place(view: PaperFeatures, field: FieldPlan, text: str, taken: set[tuple[int, int, int]]) -> Placement:
     normal = normal_form(text, field.value_type)
     chosen, scores = view.name_score(field)
     if normal is None or not len(chosen):
-        return Placement(Placing.NOT_FOUND)
-    leading = view.leading(field, np.ones(len(view.alike), dtype=bool))
-    if leading.mine.any():
-        scores = scores + 1.5 * leading.joint + 0.5 * leading.place
+        return Placement(RecordState.NOT_FOUND)
+    field_scores = view.field_scores(field, np.ones(len(view.alike), dtype=bool))
+    if field_scores.mine.any():
+        scores = scores + 1.5 * field_scores.joint + 0.5 * field_scores.place
     places, match = _equal_places(view, field, chosen, text, normal)
     free = [place for place in places if view.candidates[int(chosen[place])].span not in taken]
     ranked = sorted(free or places, key=lambda place: (-float(scores[place]), place))
     if not ranked:
-        return Placement(Placing.NOT_FOUND)
+        return Placement(RecordState.NOT_FOUND)
     lead = float(scores[ranked[0]] - scores[ranked[1]]) if len(ranked) > 1 else 1.0
-    how = Placing.PLACED if lead >= CLEAR_LEAD else Placing.AMBIGUOUS
+    how = RecordState.FOUND if lead >= CLEAR_LEAD else RecordState.AMBIGUOUS
     return Placement(how, tuple(view.candidates[int(chosen[place])] for place in ranked), match)
 
 
 def _equal_places(
-    view: PaperView, field: FieldPlan, chosen: np.ndarray[tuple[int], np.dtype[np.intp]], text: str, normal: str
+    view: PaperFeatures, field: FieldPlan, chosen: np.ndarray[tuple[int], np.dtype[np.intp]], text: str, normal: str
 ) -> tuple[list[int], Match]:
     """Places (positions in `chosen`) of candidates saying `normal`; where several share words, the tightest fit."""
     candidates = [view.candidates[int(index)] for index in chosen]

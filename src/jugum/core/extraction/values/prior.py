@@ -1,7 +1,7 @@
 """The prior: a ranker trained on other types of paper, shipped with the program (made by `prior/build.py`).
 
-It is the whole model while a type has fewer than three labelled papers. Afterwards its log-odds are one of the ranker's features, and it is
-heard beside a ranker of few papers.
+It is the whole model while a type has fewer than three labelled papers. Afterwards its log-odds are one of the
+ranker's features, and it is heard beside a ranker of few papers.
 """
 
 from __future__ import annotations
@@ -40,7 +40,8 @@ class Prior:
 
 @lru_cache(maxsize=1)
 def shipped_prior() -> Prior:
-    """The prior that comes with the program. ValueError when it was made for other features: `python -m prior.build` makes it anew."""
+    """The prior that comes with the program. ValueError when it was made for other features: `python -m prior.build`
+    makes it anew."""
     folder = resources.files("jugum.core.extraction").joinpath("data")
     about = json.loads(folder.joinpath("prior.json").read_text("utf-8"))
     if about["features"] != list(FEATURES):
@@ -49,6 +50,7 @@ def shipped_prior() -> Prior:
 
 
 def share_of_prior(papers: int) -> float:
-    """How much the prior counts in the mean of its log-odds and the ranker's, by the number of papers the ranker was fitted on: a half at 2, 31 %
-    at 3, 14 % at 5, 4 % at 10. A ranker of few papers orders candidates well; the prior knows how sure one may be."""
+    """How much the prior counts in the mean of its log-odds and the ranker's, by the number of papers the ranker was
+    fitted on: a half at 2, 31 % at 3, 14 % at 5, 4 % at 10. A ranker of few papers orders candidates well; the prior
+    knows how sure one may be."""
     return 1 / (1 + (papers / HALF_AT) ** 2)

@@ -38,13 +38,15 @@ class Ranker:
         *,
         prior_share: float = 0.0,
     ) -> Ranker:
-        """rows: N×F, the prior's log-odds last; right: N; weights: N, positive; decisions: N, the number of the decision that each row is an
-        answer to; `prior_share` (0–1) of the prior in the logits. Raises NothingToLearn without rows of both kinds."""
+        """rows: N×F, the prior's log-odds last; right: N; weights: N, positive; decisions: N, the number of the
+        decision that each row is an answer to; `prior_share` (0–1) of the prior in the logits. Raises NothingToLearn
+        without rows of both kinds."""
         self.slope_, self.level_ = 1.0, 0.0
         self.prior_share_ = prior_share
         if not right.any() or right.all():
             raise NothingToLearn("every candidate of the labelled values is right, or every one is wrong")
-        # What no row has shown (the likeness of a familiar layout, where each paper is of a look of its own) must not be extrapolated from.
+        # What no row has shown (the likeness of a familiar layout, where each paper is of a look of its own) must not
+        # be extrapolated from.
         self.low_, self.high_ = rows.min(axis=0), rows.max(axis=0)
         self.mean_ = rows.mean(axis=0).astype(np.float64)
         self.scale_ = np.where(rows.std(axis=0) > 1e-6, rows.std(axis=0), 1.0).astype(np.float64)
@@ -109,6 +111,7 @@ class Ranker:
 
     @staticmethod
     def from_data(line: dict[str, Any], trees: str) -> Ranker:
+        """The inverse of `to_data`; ValueError for trees that are none."""
         import lightgbm
 
         ranker = Ranker()
@@ -122,15 +125,19 @@ class Ranker:
             float(line["slope"]),
             float(line["level"]),
         )
-        ranker.booster_ = lightgbm.Booster(model_str=trees)
+        try:
+            ranker.booster_ = lightgbm.Booster(model_str=trees)
+        except lightgbm.basic.LightGBMError as error:
+            raise ValueError("the trees can't be read") from error
         return ranker
 
 
 def _levelled(
     logits: npt.NDArray[np.float64], right: npt.NDArray[np.bool_], decisions: npt.NDArray[np.intp]
 ) -> tuple[float, float]:
-    """Slope and level that bring log-odds of rows to log-odds of decisions (Platt, 1999): among rows the wrong ones are by far more, so that a
-    ranker of few papers orders well and calls nothing likely. Fitted on each decision's right rows and its hardest wrong one."""
+    """Slope and level that bring log-odds of rows to log-odds of decisions (Platt, 1999): among rows the wrong ones
+    are by far more, so that a ranker of few papers orders well and calls nothing likely. Fitted on each decision's
+    right rows and its hardest wrong one."""
     wrong = np.flatnonzero(~right)
     order = wrong[np.lexsort((-logits[wrong], decisions[wrong]))]
     _, first = np.unique(decisions[order], return_index=True)

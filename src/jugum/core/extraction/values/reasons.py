@@ -15,14 +15,19 @@ NEAR = 0.55  # nearness in meaning from which on it is
 SHOWN = 40  # letters of a name that are told
 _AT = {name: place for place, name in enumerate(FEATURES)}
 _WHERE = {
-    "left": "left of it", "above": "above it", "row_head": "at the head of its row", "column_head": "at the head of its column",
-    "previous": "before it", "next": "after it", "below": "beneath it",
-}  # fmt: skip
+    "left": "left of it",
+    "above": "above it",
+    "row_head": "at the head of its row",
+    "column_head": "at the head of its column",
+    "previous": "before it",
+    "next": "after it",
+    "below": "beneath it",
+}
 
 
 def reason(features: Floats, candidate: Candidate) -> str:
-    """What spoke most for a candidate: a rule, a printed name, its place among papers of its look, a name that other looks gave it, a name near
-    in meaning, the look of the value. `features` is its row (len(FEATURES))."""
+    """What spoke most for a candidate: a rule, a printed name, its place among papers of its look, a name that other
+    looks gave it, a name near in meaning, the look of the value. `features` is its row (len(FEATURES))."""
 
     def of(name: str) -> float:
         return float(features[_AT[name]])

@@ -1,9 +1,9 @@
-"""What values of a paper are to each other: dates and amounts in order, amounts that add up, fields that no paper lacks. Learned from labels,
-and heard when values are chosen.
+"""What values of a paper are to each other: dates and amounts in order, amounts that add up, fields that no paper
+lacks. Learned from labels, and heard when values are chosen.
 
-An order or a sum is believed when it held on every labelled paper that has all its fields, on five at least. A slightly likelier value then gives
-way to one that fits the others, never a clearly likelier one. Where two fields want the same words, the choice that is best for both together is
-taken.
+An order or a sum is believed when it held on every labelled paper that has all its fields, on five at least. A
+slightly likelier value then gives way to one that fits the others, never a clearly likelier one. Where two fields
+want the same words, the choice that is best for both together is taken.
 """
 
 from __future__ import annotations
@@ -31,8 +31,9 @@ FITS = "it fits the other values of the paper"
 
 @dataclass(frozen=True)
 class Relations:
-    """`orders`: pairs of fields whose first is at most their second, and on how many papers; `sums`: fields (a, b, c) with a + b = c; `missing`: of
-    each field the share of labelled papers that lack it (0–1, by the rule of succession)."""
+    """`orders`: pairs of fields whose first is at most their second, and on how many papers; `sums`: fields (a, b,
+    c) with a + b = c; `missing`: of each field the share of labelled papers that lack it (0–1, by the rule of
+    succession)."""
 
     orders: tuple[tuple[str, str, int], ...] = ()
     sums: tuple[tuple[str, str, str], ...] = ()
@@ -51,15 +52,16 @@ class Relations:
         orders = tuple((one[0], one[1], int(one[2]) if len(one) > 2 else PAPERS_LEAST) for one in data["orders"])
         return Relations(orders, tuple((a, b, c) for a, b, c in data["sums"]), dict(data.get("missing", {})))
 
-    def none_at(self, field: str, floor: float) -> float:
-        """The log-odds under which a value is worse than none: `floor`, and less for fields that labelled papers hardly ever lack, down to where it
-        is as unlikely as that the field is missing."""
+    def absence_threshold(self, field: str, floor: float) -> float:
+        """The log-odds under which a value is worse than none: `floor`, and less for fields that labelled papers
+        hardly ever lack, down to where it is as unlikely as that the field is missing."""
         share = self.missing.get(field, 0.5)
         return min(floor, math.log(share / (1 - share)))
 
 
 def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
-    """Relations that hold on every paper with labels for all their fields, at least five of them; an order also needs to be strict on most."""
+    """Relations that hold on every paper with labels for all their fields, at least five of them; an order also
+    needs to be strict on most."""
     orders: list[tuple[str, str, int]] = []
     sums: list[tuple[str, str, str]] = []
     for kind in (DataType.DATE, DataType.MONEY):
@@ -105,9 +107,10 @@ def _comparable(normal: str) -> Decimal | None:
         return None
 
 
-def agreed(decisions: Sequence[Decision], relations: Relations, floor: float) -> list[Decision]:
-    """Decisions changed, a field or two at a time, while the whole gains: the log-odds of what is chosen, with `none_at` for what is not, and what
-    relations lend. `floor` is the log-odds that a value needs to be given at all."""
+def optimise_jointly(decisions: Sequence[Decision], relations: Relations, floor: float) -> list[Decision]:
+    """Decisions changed, a field or two at a time, while the whole gains: the log-odds of what is chosen, with
+    `absence_threshold` for what is not, and what relations lend. `floor` is the log-odds that a value needs to be
+    given at all."""
     found = {one.field: one for one in decisions}
     for _ in range(2 * len(found)):
         best, gain = None, 1e-6
@@ -122,7 +125,8 @@ def agreed(decisions: Sequence[Decision], relations: Relations, floor: float) ->
 
 
 def _moves(found: Mapping[str, Decision], relations: Relations, floor: float) -> Iterator[dict[str, Decision]]:
-    """Changes worth trying: another value for a field; and where another field holds its words, that field's next best, or none, in turn."""
+    """Changes worth trying: another value for a field; and where another field holds its words, that field's next
+    best, or none, in turn."""
     for key, one in found.items():
         if len(one.chosen) > 1:
             continue
@@ -142,7 +146,7 @@ def _moves(found: Mapping[str, Decision], relations: Relations, floor: float) ->
 
 
 def _options(one: Decision, relations: Relations, floor: float) -> list[Choice]:
-    least = relations.none_at(one.field, floor)
+    least = relations.absence_threshold(one.field, floor)
     if one.chosen:
         least = max(least, one.logit - GAP_MOST)
     return [choice for choice in one.others[:TRIED] if choice.logit >= least]
@@ -155,7 +159,7 @@ def _holds(one: Decision, choice: Choice) -> bool:
 def _worth(found: Mapping[str, Decision], fields: Iterable[str], relations: Relations, floor: float) -> float:
     """Of some fields: log-odds of what they have, and what the relations they are in lend."""
     keys = set(fields)
-    own = sum(found[key].logit if found[key].chosen else relations.none_at(key, floor) for key in keys)
+    own = sum(found[key].logit if found[key].chosen else relations.absence_threshold(key, floor) for key in keys)
     return own + _bonus(found, relations, keys)
 
 
@@ -164,10 +168,15 @@ def _with(decision: Decision, choice: Choice) -> Decision:
         [*decision.chosen, *(one for one in decision.others if one is not choice)], key=lambda one: -one.logit
     )
     return replace(
-        decision, chosen=(choice,), others=tuple(others), logit=choice.logit, rival=decision.logit,
-        reading=choice.candidate.confidence, misread=choice.candidate.differs,
+        decision,
+        chosen=(choice,),
+        others=tuple(others),
+        logit=choice.logit,
+        rival=decision.logit,
+        reading=choice.candidate.confidence,
+        misread=choice.candidate.differs,
         why=FITS,
-    )  # fmt: skip
+    )
 
 
 def _without(decision: Decision) -> Decision:
@@ -180,8 +189,9 @@ def _without(decision: Decision) -> Decision:
 
 
 def _bonus(decisions: Mapping[str, Decision], relations: Relations, keys: set[str]) -> float:
-    """What the relations of some fields lend to the choices as they are. A kept order is nothing special, a broken one takes the log-odds of a breach
-    that n papers never showed (1 to n + 1, Laplace's rule of succession); that amounts add up is hardly chance, and lends a lot."""
+    """What the relations of some fields lend to the choices as they are. A kept order is nothing special, a broken
+    one takes the log-odds of a breach that n papers never showed (1 to n + 1, Laplace's rule of succession); that
+    amounts add up is hardly chance, and lends a lot."""
 
     def value(name: str) -> Decimal | None:
         one = decisions.get(name)

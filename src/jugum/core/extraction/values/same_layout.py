@@ -1,4 +1,5 @@
-"""Suggestions from papers of the same look that are labelled already: one labelled paper helps all its look-alikes at once."""
+"""Suggestions from papers of the same look that are labelled already: one labelled paper helps all its look-alikes
+at once."""
 
 from __future__ import annotations
 
@@ -10,17 +11,18 @@ from jugum.core.classification import layout_of, layout_similarity
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
-from jugum.core.extraction.values.corpus import ASKED
-from jugum.core.extraction.values.features import PaperView, labelled_examples
+from jugum.core.extraction.values.corpus import CANDIDATES_MAX
+from jugum.core.extraction.values.features import PaperFeatures, labelled_examples
 from jugum.core.extraction.values.prior import shipped_prior
 from jugum.core.extraction.values.similarities import Example, Examples
 from jugum.core.page import Page
 from jugum.core.schema import Plan
 
 
-def remembered(plan: Plan, labelled: Sequence[Sample], pages: Sequence[Page]) -> list[Decision]:
-    """What labelled papers of a look say about another paper of it: for each field the candidate that stands to its values
-    there as values of one field do, by the prior. `labelled` are one to a few papers; the plan's learned fields are decided."""
+def suggest_from_same_layout(plan: Plan, labelled: Sequence[Sample], pages: Sequence[Page]) -> list[Decision]:
+    """What labelled papers of a look say about another paper of it: for each field the candidate that stands to its
+    values there as values of one field do, by the prior. `labelled` are one to a few papers; the plan's learned
+    fields are decided."""
     plan = plan.learned
     examples: list[Example] = []
     for number, sample in enumerate(labelled):
@@ -36,16 +38,16 @@ def remembered(plan: Plan, labelled: Sequence[Sample], pages: Sequence[Page]) ->
     candidates, by_rule = candidates_with_rules(plan, pages)
     layout = layout_of(pages)
     alike = np.array([layout_similarity(layout, layout_of(sample.pages)) for sample in labelled])
-    view = PaperView(plan, candidates, Examples.of(examples), alike, [frozenset()] * len(labelled), by_rule)
+    view = PaperFeatures(plan, candidates, Examples.of(examples), alike, [frozenset()] * len(labelled), by_rule)
     known = np.ones(len(labelled), dtype=bool)
     scored: dict[str, list[Choice]] = {}
     for field in plan.fields:
-        leading = view.leading(field, known)
-        if not leading.mine.any() or not len(leading.chosen):
+        field_scores = view.field_scores(field, known)
+        if not field_scores.mine.any() or not len(field_scores.chosen):
             scored[field.key] = []
             continue
-        asked = np.argsort(-leading.hardness, kind="stable")[:ASKED]
-        logits = shipped_prior().logits(view.features_of(leading, asked))
+        asked = np.argsort(-field_scores.prefilter_score, kind="stable")[:CANDIDATES_MAX]
+        logits = shipped_prior().logits(view.features_of(field_scores, asked))
         order = np.argsort(-logits, kind="stable")
-        scored[field.key] = [Choice(candidates[int(leading.chosen[asked[n]])], float(logits[n])) for n in order]
-    return decide(plan, scored, view.familiarity(known))
+        scored[field.key] = [Choice(candidates[int(field_scores.chosen[asked[n]])], float(logits[n])) for n in order]
+    return decide(plan, scored, view.layout_similarity(known))

@@ -1,8 +1,9 @@
-"""A second opinion on values: a conditional random field over the words of a page (Lafferty, McCallum and Pereira, 2001), by the python-crfsuite
-package.
+"""A second opinion on values: a conditional random field over the words of a page (Lafferty, McCallum and Pereira,
+2001), by the python-crfsuite package.
 
-It reads the paper as one line of words with what stands left of and above each, and knows nothing of candidates, printed names or the prior; so
-where it comes to the same value as the ranker, both are more likely right, on layouts that are known.
+It reads the paper as one line of words with what stands left of and above each, and knows nothing of candidates,
+printed names or the prior; so where it comes to the same value as the ranker, both are more likely right, on layouts
+that are known.
 """
 
 from __future__ import annotations
@@ -46,13 +47,22 @@ def word_features(page: Page) -> list[list[str]]:
         x, y = word.box.middle
         found.append(
             [
-                f"w={plain[index]}", f"s={value_shape(word.text)[:12]}", f"-1={plain[index - 1] if index else '<'}",
-                f"-2={plain[index - 2] if index > 1 else '<'}", f"+1={plain[index + 1] if index + 1 < len(words) else '>'}",
-                f"left={left}", f"above={above}", f"at={index - segment.first}", f"x={int(x * 12)}", f"y={int(y * 20)}",
-                f"xy={int(x * 12)},{int(y * 20)}", f"page={min(page.number, 4)}", *(f"l={part}" for part in left.split()[-3:]),
+                f"w={plain[index]}",
+                f"s={value_shape(word.text)[:12]}",
+                f"-1={plain[index - 1] if index else '<'}",
+                f"-2={plain[index - 2] if index > 1 else '<'}",
+                f"+1={plain[index + 1] if index + 1 < len(words) else '>'}",
+                f"left={left}",
+                f"above={above}",
+                f"at={index - segment.first}",
+                f"x={int(x * 12)}",
+                f"y={int(y * 20)}",
+                f"xy={int(x * 12)},{int(y * 20)}",
+                f"page={min(page.number, 4)}",
+                *(f"l={part}" for part in left.split()[-3:]),
                 *(f"a={part}" for part in above.split()[:3]),
             ]
-        )  # fmt: skip
+        )
     return found
 
 
@@ -72,7 +82,8 @@ class WordTagger:
     model: bytes
 
     def values(self, pages: Sequence[Page]) -> dict[str, list[str]]:
-        """Field key → normal forms of what it takes for the field's values, in reading order; fields it finds nothing for are left out."""
+        """Field key → normal forms of what it takes for the field's values, in reading order; fields it finds
+        nothing for are left out."""
         found: dict[str, list[str]] = {}
         for page, tags in zip(pages, tags_of(self.model, pages), strict=True):
             for key, first, last in _runs(tags):
@@ -90,6 +101,14 @@ def tags_of(model: bytes, pages: Sequence[Page]) -> list[list[str]]:
     tagger = pycrfsuite.Tagger()
     tagger.open_inmemory(model)
     return [list(tagger.tag(word_features(page))) for page in pages]
+
+
+def check_model(model: bytes) -> None:
+    """ValueError for bytes that are no model of the labeller; none at all are fine."""
+    import pycrfsuite
+
+    if model:
+        pycrfsuite.Tagger().open_inmemory(model)
 
 
 def _runs(tags: Sequence[str]) -> list[tuple[str, int, int]]:
@@ -115,7 +134,8 @@ class TaggedPaper:
 
 
 def tagged(plan: Plan, sample: Sample) -> TaggedPaper:
-    """A paper for the tagger. Words of which half lie in a label's box are its; what is labelled without a place is not told."""
+    """A paper for the tagger. Words of which half lie in a label's box are its; what is labelled without a place is
+    not told."""
     features = [word_features(page) for page in sample.pages]
     tags = [[OUTSIDE] * len(its) for its in features]
     for number, page in enumerate(sample.pages):
@@ -123,17 +143,21 @@ def tagged(plan: Plan, sample: Sample) -> TaggedPaper:
             for label in sample.labels.get(field.key, ()):
                 places = [(label.page, label.box), *label.more]
                 inside = [
-                    index for index in range(len(tags[number]))
-                    if any(at == page.number and box is not None and box.contains(*page.words[index].box.middle) for at, box in places)
-                ]  # fmt: skip
+                    index
+                    for index in range(len(tags[number]))
+                    if any(
+                        at == page.number and box is not None and box.contains(*page.words[index].box.middle)
+                        for at, box in places
+                    )
+                ]
                 for place, index in enumerate(inside):
                     tags[number][index] = f"{'B' if place == 0 else 'I'}-{field.key}"
     return TaggedPaper(features, tags)
 
 
 def fit_tagger(plan: Plan, papers: Sequence[TaggedPaper]) -> WordTagger | None:
-    """A tagger of at most 80 papers, by maximum likelihood with both penalties (30 steps of L-BFGS, so that the same papers give the same
-    tagger); None for fewer than five. A quarter of a second for 50 pages."""
+    """A tagger of at most 80 papers, by maximum likelihood with both penalties (30 steps of L-BFGS, so that the same
+    papers give the same tagger); None for fewer than five. A quarter of a second for 50 pages."""
     return WordTagger(plan, fit_model(papers)) if len(papers) >= PAPERS_LEAST else None
 
 

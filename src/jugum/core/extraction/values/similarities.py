@@ -1,7 +1,8 @@
 """A paper's candidates against labelled examples: likeness of surroundings, place, shape and label, computed once.
 
-Leaving papers out is masking columns. Only what can be asked for is kept: candidates of one value type against the examples of fields of that
-type, and, for rivals, of its family; likenesses as bytes. So a paper takes a few megabytes, and a corpus of hundreds fits into memory.
+Leaving papers out is masking columns. Only what can be asked for is kept: candidates of one value type against the
+examples of fields of that type, and, for rivals, of its family; likenesses as bytes. So a paper takes a few
+megabytes, and a corpus of hundreds fits into memory.
 """
 
 from __future__ import annotations
@@ -37,8 +38,8 @@ PLACE_SCALE = 0.03
 
 @dataclass(frozen=True)
 class Example:
-    """Where and how a value of a field stood on a labelled paper (known by its number among the papers); `label` is the printed name it bore
-    there."""
+    """Where and how a value of a field stood on a labelled paper (known by its number among the papers); `label` is
+    the printed name it bore there."""
 
     paper: int
     field: str
@@ -52,8 +53,8 @@ class Example:
 
 @dataclass(frozen=True)
 class Examples:
-    """Examples as columns: their papers, fields, pieces of their shapes, and as distinct texts what stands around them (one for each channel) and
-    their labels."""
+    """Examples as columns: their papers, fields, pieces of their shapes, and as distinct texts what stands around
+    them (one for each channel) and their labels."""
 
     every: tuple[Example, ...]
     papers: npt.NDArray[np.intp]
@@ -65,17 +66,20 @@ class Examples:
     @staticmethod
     def of(examples: Sequence[Example]) -> Examples:
         return Examples(
-            tuple(examples), np.array([one.paper for one in examples], dtype=np.intp),
-            np.array([one.field for one in examples], dtype=object), pieces_of([one.shape for one in examples]),
+            tuple(examples),
+            np.array([one.paper for one in examples], dtype=np.intp),
+            np.array([one.field for one in examples], dtype=object),
+            pieces_of([one.shape for one in examples]),
             tuple(Texts.of([one.contexts[place] for one in examples]) for place in range(len(CHANNELS))),
             Texts.of([one.label for one in examples]),
-        )  # fmt: skip
+        )
 
 
 @dataclass(frozen=True)
-class Around:
-    """All candidates of a paper (N) with what stands around them as distinct texts, and against examples (M): `alike` by channel, distinct by
-    distinct; `labels` and `meanings` (N × distinct labels) the best channel for each label, whichever it stood in there."""
+class ContextSimilarities:
+    """All candidates of a paper (N) with what stands around them as distinct texts, and against examples (M):
+    `alike` by channel, distinct by distinct; `labels` and `meanings` (N × distinct labels) the best channel for each
+    label, whichever it stood in there."""
 
     contexts: tuple[Texts, ...]
     alike: tuple[Bytes, ...]
@@ -83,7 +87,7 @@ class Around:
     meanings: Bytes
 
     @staticmethod
-    def of(candidates: Sequence[Candidate], examples: Examples) -> Around:
+    def of(candidates: Sequence[Candidate], examples: Examples) -> ContextSimilarities:
         contexts = tuple(Texts.of([one.contexts[place] for one in candidates]) for place in range(len(CHANNELS)))
         alike = tuple(distinct_likeness(mine, theirs) for mine, theirs in zip(contexts, examples.contexts, strict=True))
         labels = np.zeros((len(candidates), len(examples.labels.distinct)), dtype=np.uint8)
@@ -92,16 +96,17 @@ class Around:
             mine = contexts[CHANNELS.index(channel)]
             labels = np.maximum(labels, distinct_likeness(mine, examples.labels)[mine.places])
             meanings = np.maximum(meanings, _bytes(distinct_nearness(mine, examples.labels))[mine.places])
-        return Around(contexts, alike, labels, meanings)
+        return ContextSimilarities(contexts, alike, labels, meanings)
 
 
 @dataclass(frozen=True)
-class Against:
-    """Candidates of one value type (n) against examples: `family` are the columns of its family (m), `own` those among them whose fields
-    have this very type (k of the m).
+class ExampleSimilarities:
+    """Candidates of one value type (n) against examples: `family` are the columns of its family (m), `own` those among
+    them whose fields have this very type (k of the m).
 
-    `alike` (C + 4 × n × k) are likenesses in hundredths: one for each channel, of shape, of value, of label by letters and by meaning.
-    `near` (3 × n × k) are in ten-thousandths: jointly, by row and column, by place. `joint` and `labels` (n × m) are the same for rivals.
+    `alike` (C + 4 × n × k) are likenesses in hundredths: one for each channel, of shape, of value, of label by
+    letters and by meaning. `near` (3 × n × k) are in ten-thousandths: jointly, by row and column, by place. `joint`
+    and `labels` (n × m) are the same for rivals.
     """
 
     family: npt.NDArray[np.intp]
@@ -118,10 +123,16 @@ FINE = 10_000  # parts of one in `near` and `joint`
 
 
 def compare(
-    candidates: Sequence[Candidate], chosen: npt.NDArray[np.intp], around: Around, examples: Examples, family: npt.NDArray[np.intp],
-    own: npt.NDArray[np.intp], alike: Floats,
-) -> Against:  # fmt: skip
-    """The `chosen` candidates of a paper (indices) against examples; `alike`: likeness (0–1) of the paper's layout to that of each example."""
+    candidates: Sequence[Candidate],
+    chosen: npt.NDArray[np.intp],
+    around: ContextSimilarities,
+    examples: Examples,
+    family: npt.NDArray[np.intp],
+    own: npt.NDArray[np.intp],
+    alike: Floats,
+) -> ExampleSimilarities:
+    """The `chosen` candidates of a paper (indices) against examples; `alike`: likeness (0–1) of the paper's layout
+    to that of each example."""
     mine = [candidates[int(n)] for n in chosen]
     kept = [examples.every[int(family[n])] for n in own]
     tables = np.zeros((len(CHANNELS) + 4, len(mine), len(own)), dtype=np.uint8)
@@ -143,7 +154,7 @@ def compare(
     tables[LABEL], tables[MEANING] = labels[:, own], around.meanings[chosen][:, columns[own]]
     near = np.stack([joint[:, own], crossing, _places(mine, kept, alike[family][own])])
     pieces = pieces_of([one.shape for one in mine])
-    return Against(family, own, tables, _fine(near), _fine(joint), labels, pieces)
+    return ExampleSimilarities(family, own, tables, _fine(near), _fine(joint), labels, pieces)
 
 
 def _empty(texts: Texts, places: npt.NDArray[np.intp]) -> Mask:
@@ -169,8 +180,9 @@ def _fine(table: Floats) -> npt.NDArray[np.uint16]:
 
 
 def label_of(contexts: Sequence[str], names: Sequence[str], seen: dict[str, float]) -> str:
-    """Which of the texts around a value is its printed name: what is likest to the field's names by letters or meaning, and stands by this
-    field's values and not by others' (`seen`: text → share of the examples it stands by that are this field's, less those that are not)."""
+    """Which of the texts around a value is its printed name: what is likest to the field's names by letters or
+    meaning, and stands by this field's values and not by others' (`seen`: text → share of the examples it stands by
+    that are this field's, less those that are not)."""
     texts = [
         text
         for text in dict.fromkeys(contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS)
@@ -188,8 +200,8 @@ def label_of(contexts: Sequence[str], names: Sequence[str], seen: dict[str, floa
 
 
 def greatest(table: npt.NDArray[np.integer], columns: Mask, rows: npt.NDArray[np.intp] | None = None) -> Floats:
-    """Maximum over the chosen columns (the last axis) of a stack of tables, as fractions; zeros when none is chosen. `rows` are those asked for
-    (of the axis before). Bytes count as hundredths, the others as ten-thousandths."""
+    """Maximum over the chosen columns (the last axis) of a stack of tables, as fractions; zeros when none is chosen.
+    `rows` are those asked for (of the axis before). Bytes count as hundredths, the others as ten-thousandths."""
     chosen = np.flatnonzero(columns)
     part = table if rows is None else table[..., rows, :]
     if not len(chosen) or not part.shape[-2]:

@@ -45,8 +45,8 @@ def counts_of(pieces: Pieces) -> npt.NDArray[np.float64]:
 
 
 def value_log_odds(asked: Pieces, mine: Pieces, others: npt.NDArray[np.float64], other_count: int) -> Floats:
-    """For each asked value the mean log-odds (±4) of its pieces among a field's values (`mine`) against `other_count` values in which the pieces
-    occur `others` times. 0 when the field has no values."""
+    """For each asked value the mean log-odds (±4) of its pieces among a field's values (`mine`) against
+    `other_count` values in which the pieces occur `others` times. 0 when the field has no values."""
     if not len(mine) or not len(asked):
         return np.zeros(len(asked), dtype=np.float32)
     own = (counts_of(mine) + 0.5) / (len(mine) + 1)

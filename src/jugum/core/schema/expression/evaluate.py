@@ -1,4 +1,5 @@
-"""Working out an expression's kind before it runs, and its value when it does. A missing value makes what needs it missing."""
+"""Working out an expression's kind before it runs, and its value when it does. A missing value makes what needs it
+missing."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ class Shape:
 
 
 def shape_of(tree: Node, known: Mapping[str, Shape]) -> Shape:
-    """The shape of an expression over known names (`received` besides). ExpressionError names what doesn't fit and where."""
+    """The shape of an expression over known names (`received` besides). ExpressionError names what doesn't fit and
+    where."""
     if isinstance(tree, Literal):
         kind = Kind.TRUTH if isinstance(tree.value, bool) else Kind.TEXT if isinstance(tree.value, str) else Kind.NUMBER
         return Shape(kind)
@@ -124,8 +126,9 @@ def _arithmetic_kind(tree: Operation, kinds: list[Kind]) -> Kind:
 
 
 def evaluate(tree: Node, values: Mapping[str, Value], context: Context | None = None) -> Value:
-    """An expression's value: a scalar, a column (tuple), or None where something it needs is missing, can't be divided, or is
-    of a kind that doesn't fit. InputError when a pattern takes too long. Arithmetic is decimal, 28 digits."""
+    """An expression's value: a scalar, a column (tuple), or None where something it needs is missing, can't be
+    divided, or is of a kind that doesn't fit. InputError when a pattern takes too long. Arithmetic is decimal, 28
+    digits."""
     with localcontext() as arithmetic:
         arithmetic.prec = 28
         try:

@@ -40,9 +40,9 @@ class Context:
 
 @dataclass(frozen=True)
 class Function:
-    """`takes` are the kinds of the parts; the last `optional` of them may be left out; with `repeats` the last one may come
-    again and again. `whole` functions get a table's column at once; the others are worked out row by row, and give nothing
-    for a row where a part is missing."""
+    """`takes` are the kinds of the parts; the last `optional` of them may be left out; with `repeats` the last one
+    may come again and again. `whole` functions get a table's column at once; the others are worked out row by row,
+    and give nothing for a row where a part is missing."""
 
     takes: tuple[Kind, ...]
     gives: Kind
@@ -125,8 +125,8 @@ _UPPER = frozenset({"≤", "<=", "max", "maximum", "up to", "at most", "not abov
 
 
 def meets_limit(number: Decimal, limit: str) -> bool | None:
-    """Whether a number keeps a printed limit: `≤ 0,5`, `< 3`, `2.0 – 4.0`, `min. 98 %`, `10 ± 0.2`; units behind the numbers
-    are let go. A lone number is an upper limit. None when the limit can't be read."""
+    """Whether a number keeps a printed limit: `≤ 0,5`, `< 3`, `2.0 – 4.0`, `min. 98 %`, `10 ± 0.2`; units behind the
+    numbers are let go. A lone number is an upper limit. None when the limit can't be read."""
     numbers = [parse_number(found) for found in re.findall(r"\d[\d.,' ]*", limit.replace("\u2212", "-"))]
     if not numbers or None in numbers:
         return None

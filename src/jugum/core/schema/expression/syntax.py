@@ -1,15 +1,11 @@
-"""The grammar of expressions: text → tokens → a tree. Nothing here evaluates anything, and nothing outside the grammar can be said.
+"""The grammar of expressions: text → tokens → a tree. Nothing here evaluates anything, and nothing outside the grammar
+can be said.
 
-expression := or | "if" expression "then" expression "else" expression
-or         := and ("or" and)*
-and        := not ("and" not)*
-not        := "not" not | comparison
-comparison := sum (("=" | "≠" | "<" | "≤" | ">" | "≥") sum ("within" sum)?)?
-sum        := product (("+" | "−" | "&") product)*
-product    := signed (("×" | "÷") signed)*
-signed     := "−" signed | primary
-primary    := number | "text" | true | false | name | function "(" expression ("," expression)* ")" | "(" expression ")"
-name       := field | table "." column | type ":" field
+expression := or | "if" expression "then" expression "else" expression or         := and ("or" and)* and        :=
+not ("and" not)* not        := "not" not | comparison comparison := sum (("=" | "≠" | "<" | "≤" | ">" | "≥") sum
+("within" sum)?)? sum        := product (("+" | "−" | "&") product)* product    := signed (("×" | "÷") signed)*
+signed     := "−" signed | primary primary    := number | "text" | true | false | name | function "(" expression (","
+expression)* ")" | "(" expression ")" name       := field | table "." column | type ":" field
 """
 
 from __future__ import annotations
@@ -60,7 +56,8 @@ class Name:
 
 @dataclass(frozen=True)
 class Operation:
-    """`sign` is one of not, −, +, ×, ÷, &, and, or, and the comparisons; a comparison may have a tolerance as third part."""
+    """`sign` is one of not, −, +, ×, ÷, &, and, or, and the comparisons; a comparison may have a tolerance as third
+    part."""
 
     sign: str
     parts: tuple[Node, ...]

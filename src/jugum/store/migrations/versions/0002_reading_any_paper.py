@@ -9,7 +9,19 @@ down_revision = "0001"
 branch_labels = None
 depends_on = None
 
-OLD_STATES = ("received", "to label", "in hand", "labelled", "set aside", "placed", "drafted", "held", "passed", "settled", "delivered")  # fmt: skip
+OLD_STATES = (
+    "received",
+    "to label",
+    "in hand",
+    "labelled",
+    "set aside",
+    "placed",
+    "drafted",
+    "held",
+    "passed",
+    "settled",
+    "delivered",
+)
 STATES = (*OLD_STATES, "to cut", "unplaced", "unpacked")
 
 
@@ -130,9 +142,10 @@ def upgrade() -> None:
     op.drop_constraint(op.f("ck_document_known_state"), "document", type_="check")
     op.create_check_constraint(op.f("ck_document_known_state"), "document", f"state IN ({_listed(STATES)})")
     op.create_check_constraint(
-        op.f("ck_document_unplaced_has_no_type"), "document",
+        op.f("ck_document_unplaced_has_no_type"),
+        "document",
         "type_id IS NOT NULL OR state IN ('received', 'to cut', 'unplaced', 'set aside', 'unpacked')",
-    )  # fmt: skip
+    )
     op.create_check_constraint(op.f("ck_document_known_engine"), "document", "engine IN ('careful', 'quick', 'both')")
 
 

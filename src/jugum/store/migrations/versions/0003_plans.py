@@ -94,9 +94,12 @@ def upgrade() -> None:
     op.add_column("reading", sa.Column("engine", sa.String(length=20), server_default="model", nullable=False))
     op.add_column("reading", sa.Column("why", sa.String(), server_default="", nullable=False))
     for table, columns in (
-        ("document_type", ("plan_number", "checks", "date_order")), ("field", ("kind", "inside", "personal", "spec")),
-        ("hold", ("checks",)), ("person", ("sees_personal",)), ("reading", ("engine", "why")),
-    ):  # fmt: skip
+        ("document_type", ("plan_number", "checks", "date_order")),
+        ("field", ("kind", "inside", "personal", "spec")),
+        ("hold", ("checks",)),
+        ("person", ("sees_personal",)),
+        ("reading", ("engine", "why")),
+    ):
         for column in columns:
             op.alter_column(table, column, server_default=None)
     op.execute(

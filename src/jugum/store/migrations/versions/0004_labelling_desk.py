@@ -1,4 +1,5 @@
-"""The labelling desk: places of long values, looks, sets, two labellers, planted suggestions, keyed values, kept labels."""
+"""The labelling desk: places of long values, looks, sets, two labellers, planted suggestions, keyed values, kept
+labels."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -47,41 +48,74 @@ def _at() -> sa.Column[object]:
 
 def upgrade() -> None:
     _made(
-        "look", sa.Column("type_id", sa.Integer(), nullable=False), _to("look", "type_id", "document_type", "CASCADE"),
+        "look",
+        sa.Column("type_id", sa.Integer(), nullable=False),
+        _to("look", "type_id", "document_type", "CASCADE"),
         sa.Column("name", sa.String(length=80), nullable=False),
         sa.Column("created_at", sa.DateTime(timezone=True), server_default=sa.text("now()"), nullable=False),
-        unique=("type_id", "name"), indexed=("type_id",),
-    )  # fmt: skip
+        unique=("type_id", "name"),
+        indexed=("type_id",),
+    )
     _made(
-        "opinion", *_of_document("opinion"), *_of_field("opinion"), *_by("opinion"),
-        sa.Column("absent", sa.Boolean(), nullable=False), sa.Column("how", sa.String(length=10), nullable=False),
-        sa.Column("said", JSON, nullable=False), _at(),
-        unique=("document_id", "field_id", "person_id"), indexed=("document_id", "field_id"),
-    )  # fmt: skip
+        "opinion",
+        *_of_document("opinion"),
+        *_of_field("opinion"),
+        *_by("opinion"),
+        sa.Column("absent", sa.Boolean(), nullable=False),
+        sa.Column("how", sa.String(length=10), nullable=False),
+        sa.Column("said", JSON, nullable=False),
+        _at(),
+        unique=("document_id", "field_id", "person_id"),
+        indexed=("document_id", "field_id"),
+    )
     _made(
-        "assignment", *_of_document("assignment"), *_by("assignment"),
+        "assignment",
+        *_of_document("assignment"),
+        *_by("assignment"),
         sa.Column("done_at", sa.DateTime(timezone=True), nullable=True),
-        unique=("document_id", "person_id"), indexed=("document_id", "person_id"),
-    )  # fmt: skip
+        unique=("document_id", "person_id"),
+        indexed=("document_id", "person_id"),
+    )
     _made(
-        "plant", *_of_document("plant"), *_of_field("plant"), *_by("plant"), sa.Column("text", sa.String(), nullable=False),
-        sa.Column("outcome", sa.String(length=10), nullable=False), _at(),
+        "plant",
+        *_of_document("plant"),
+        *_of_field("plant"),
+        *_by("plant"),
+        sa.Column("text", sa.String(), nullable=False),
+        sa.Column("outcome", sa.String(length=10), nullable=False),
+        _at(),
         sa.CheckConstraint("outcome IN ('', 'caught', 'agreed')", name=op.f("ck_plant_known_outcome")),
-        unique=("document_id", "field_id", "person_id"), indexed=("document_id", "field_id"),
-    )  # fmt: skip
+        unique=("document_id", "field_id", "person_id"),
+        indexed=("document_id", "field_id"),
+    )
     _made(
-        "keyed_value", *_of_document("keyed_value"), *_of_field("keyed_value"), *_by("keyed_value"),
-        sa.Column("position", sa.Integer(), nullable=False), sa.Column("text", sa.String(), nullable=False),
-        sa.Column("state", sa.String(length=10), nullable=False), sa.Column("match", sa.String(length=12), nullable=False),
-        sa.Column("places", JSON, nullable=False), _at(),
-        sa.CheckConstraint("state IN ('placed', 'ambiguous', 'not found', 'chosen')", name=op.f("ck_keyed_value_known_state")),
-        unique=("document_id", "field_id", "position"), indexed=("document_id", "field_id"),
-    )  # fmt: skip
+        "keyed_value",
+        *_of_document("keyed_value"),
+        *_of_field("keyed_value"),
+        *_by("keyed_value"),
+        sa.Column("position", sa.Integer(), nullable=False),
+        sa.Column("text", sa.String(), nullable=False),
+        sa.Column("state", sa.String(length=10), nullable=False),
+        sa.Column("match", sa.String(length=12), nullable=False),
+        sa.Column("places", JSON, nullable=False),
+        _at(),
+        sa.CheckConstraint(
+            "state IN ('placed', 'ambiguous', 'not found', 'chosen')", name=op.f("ck_keyed_value_known_state")
+        ),
+        unique=("document_id", "field_id", "position"),
+        indexed=("document_id", "field_id"),
+    )
     _made(
-        "kept_label", *_of_document("kept_label"), *_of_field("kept_label"), *_by("kept_label"),
-        sa.Column("reason", sa.String(length=30), nullable=False), sa.Column("text", sa.String(), nullable=False), _at(),
-        unique=("document_id", "field_id", "reason"), indexed=("document_id", "field_id"),
-    )  # fmt: skip
+        "kept_label",
+        *_of_document("kept_label"),
+        *_of_field("kept_label"),
+        *_by("kept_label"),
+        sa.Column("reason", sa.String(length=30), nullable=False),
+        sa.Column("text", sa.String(), nullable=False),
+        _at(),
+        unique=("document_id", "field_id", "reason"),
+        indexed=("document_id", "field_id"),
+    )
     added: tuple[tuple[str, sa.Column[object]], ...] = (
         ("document_type", sa.Column("labelling", JSON, server_default=sa.text("'{}'"), nullable=False)),
         ("document", sa.Column("set_name", sa.String(length=10), server_default="train", nullable=False)),
@@ -108,9 +142,16 @@ def downgrade() -> None:
     op.drop_constraint(op.f("fk_document_look_id"), "document")
     op.drop_constraint(op.f("ck_document_known_set"), "document")
     for table, column in (
-        ("document", "look_id"), ("label", "corrected"), ("label", "seconds"), ("label", "printed"), ("label", "read"), ("label", "more"),
-        ("document", "gauge"), ("document", "set_name"), ("document_type", "labelling"),
-    ):  # fmt: skip
+        ("document", "look_id"),
+        ("label", "corrected"),
+        ("label", "seconds"),
+        ("label", "printed"),
+        ("label", "read"),
+        ("label", "more"),
+        ("document", "gauge"),
+        ("document", "set_name"),
+        ("document_type", "labelling"),
+    ):
         op.drop_column(table, column)
     for table in TABLES:
         op.drop_table(table)

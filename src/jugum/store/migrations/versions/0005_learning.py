@@ -21,11 +21,15 @@ def upgrade() -> None:
     op.add_column("model_version", sa.Column("origin", sa.String(), nullable=False, server_default=""))
     op.add_column("reading", sa.Column("scores", JSON, nullable=False, server_default="{}"))
     for table, names in (
-        ("workspace", ("synonyms", "services")), ("document_type", ("training",)), ("model_version", ("note", "origin")), ("reading", ("scores",)),
-    ):  # fmt: skip
+        ("workspace", ("synonyms", "services")),
+        ("document_type", ("training",)),
+        ("model_version", ("note", "origin")),
+        ("reading", ("scores",)),
+    ):
         for name in names:
             op.alter_column(table, name, server_default=None)
-    # Their files have another format, which no reader of this release understands; papers wait as placed until a new version is live.
+    # Their files have another format, which no reader of this release understands; papers wait as placed until a new
+    # version is live.
     op.execute(
         "UPDATE model_version SET state = 'failed', error = 'Trained by an earlier release of the program. Train a new version.' "
         "WHERE state IN ('live', 'on trial', 'retired')"
@@ -34,8 +38,10 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     for table, names in (
-        ("reading", ("scores",)), ("model_version", ("origin", "note", "begun_at")), ("document_type", ("training",)),
+        ("reading", ("scores",)),
+        ("model_version", ("origin", "note", "begun_at")),
+        ("document_type", ("training",)),
         ("workspace", ("services", "synonyms")),
-    ):  # fmt: skip
+    ):
         for name in names:
             op.drop_column(table, name)

@@ -30,8 +30,8 @@ batches?.addEventListener("change", (event) => {
 });
 batches?.addEventListener("click", async (event) => {
   const row = event.target.closest("tr");
-  if (event.target.matches("[data-stop]")) then(call("POST", `/api/v1/batches/${row.dataset.id}/stop`), "It was not stopped");
-  if (event.target.matches("[data-go-on]")) then(call("POST", `/api/v1/batches/${row.dataset.id}/go-on`), "It does not go on");
+  if (event.target.matches("[data-pause]")) then(call("POST", `/api/v1/batches/${row.dataset.id}/pause`), "It was not paused");
+  if (event.target.matches("[data-resume]")) then(call("POST", `/api/v1/batches/${row.dataset.id}/resume`), "It was not resumed");
   if (event.target.matches("[data-remove]")) {
     const text = `Its papers (${row.dataset.papers}) are taken out of the lists, with what was read from them. Papers that somebody labelled or settled stay. The files as received are kept.`;
     if (await ask({ title: `Remove the batch “${row.dataset.name}”?`, text, verb: "Remove" }) === null) return;

@@ -78,10 +78,10 @@ class Balance {
   marks() {
     const stacks = {};
     const familiar = Number(gate.value) / 100;
-    return points[this.key].map(([confidence, familiarity, right, unseen, document_, found, expected]) => {
+    return points[this.key].map(([confidence, layout_similarity, right, unseen, document_, found, expected]) => {
       const x = Math.round(this.x(confidence) / 4) * 4;
       const level = (stacks[`${x}${right}`] = (stacks[`${x}${right}`] || 0) + 1) - 1;
-      const passes = confidence >= this.threshold && familiarity >= familiar;
+      const passes = confidence >= this.threshold && layout_similarity >= familiar;
       const kind = `${passes ? "passes" : "held"}${unseen ? " strange" : ""}`;
       const mark = right
         ? svg("path", { class: `mark right ${kind}`, d: `M${x} ${LINE - 4 - (level % 5) * 5.5}v-4` })
@@ -128,7 +128,7 @@ function askWhatFollows() {
   clearTimeout(timer);
   timer = setTimeout(async () => {
     const mine = (asked += 1);
-    const body = { thresholds, familiarity_least: Math.min(1, Math.max(0, Number(gate.value) / 100)) };
+    const body = { thresholds, layout_similarity_min: Math.min(1, Math.max(0, Number(gate.value) / 100)) };
     const found = await call("POST", `/api/v1/types/${root.dataset.type}/what-follows`, body).catch(() => null);
     if (!found || mine !== asked) return;
     for (const balance of balances) balance.show(found[balance.key]);
@@ -143,13 +143,13 @@ document.querySelector("[data-propose]").addEventListener("click", async () => {
   const share = document.getElementById("error-most").value;
   const view = await call("GET", `/api/v1/types/${root.dataset.type}/weigh?error_most=${share}`).catch((error) => tell("Nothing is proposed", error.message));
   if (!view?.balances) return;
-  gate.value = Math.round(view.familiarity_proposed * 100);
+  gate.value = Math.round(view.layout_similarity_proposed * 100);
   for (const one of view.balances) balances.find((balance) => balance.key === one.key)?.set(one.proposed, true);
   askWhatFollows();
 });
 document.getElementById("save-policy")?.addEventListener("submit", async (event) => {
   event.preventDefault();
-  const body = { thresholds, familiarity_least: Number(gate.value) / 100, note: document.getElementById("note").value };
+  const body = { thresholds, layout_similarity_min: Number(gate.value) / 100, note: document.getElementById("note").value };
   await call("POST", `/api/v1/types/${root.dataset.type}/policies`, body)
     .then(() => location.reload(), (error) => tell("The policy was not saved", error.message));
 });

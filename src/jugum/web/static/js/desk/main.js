@@ -179,7 +179,7 @@ class Desk {
     if (answer.plant) { await this.planted(item, answer); return; }
     this.tell(`Saved ${new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit" })}`);
     const field = this.field(item.key);
-    if (this.mode === "label" && this.paper.state === "to label") this.paper.state = "in hand";
+    if (this.mode === "label" && this.paper.state === "to label") this.paper.state = "in progress";
     if (field?.shape.kind !== "derived") for (const value of field?.values || []) value.normal = (await this.normal(field, value.text)) ?? "";
     if (this.mode === "review") this.held(answer.holds);
     if (this.mode === "review" && answer.state === "settled" && !this.saver.waiting.length) {

@@ -9,26 +9,33 @@ from typing import Any
 import numpy as np
 from scipy import sparse
 
-from jugum.core.classification import BundleCutter, TypeSorter
+from jugum.core.classification import BundleCutter, TypeClassifier
 from jugum.core.classification.wording import Wording
 from jugum.errors import InputError
 
 FORMAT = 1
 
 
-def pack_sorter(sorter: TypeSorter, cutter: BundleCutter | None) -> bytes:
+def pack_classifier(classifier: TypeClassifier, cutter: BundleCutter | None) -> bytes:
     """Bytes of an npz archive."""
     head: dict[str, Any] = {
         "format": FORMAT,
-        "terms": list(sorter.wording.terms),
-        "least": sorter.least,
-        "figures": sorter.figures,
+        "terms": list(classifier.wording.terms),
+        "least": classifier.least,
+        "figures": classifier.figures,
     }
     arrays: dict[str, Any] = {
-        "idf": sorter.wording.idf.astype("f4"), "types": sorter.types, "weights": sorter.weights.astype("f4"), "bias": sorter.bias,
-        "known": np.packbits(sorter.known, axis=1), "centre_types": sorter.centre_types, "reject": sorter.reject,
-        "centres_data": sorter.centres.data.astype("f4"), "centres_indices": sorter.centres.indices, "centres_indptr": sorter.centres.indptr,
-    }  # fmt: skip
+        "idf": classifier.wording.idf.astype("f4"),
+        "types": classifier.types,
+        "weights": classifier.weights.astype("f4"),
+        "bias": classifier.bias,
+        "known": np.packbits(classifier.known, axis=1),
+        "centre_types": classifier.centre_types,
+        "reject": classifier.reject,
+        "centres_data": classifier.centres.data.astype("f4"),
+        "centres_indices": classifier.centres.indices,
+        "centres_indptr": classifier.centres.indptr,
+    }
     if cutter is not None:
         head["cut_terms"] = list(cutter.wording.terms)
         arrays |= {
@@ -43,8 +50,8 @@ def pack_sorter(sorter: TypeSorter, cutter: BundleCutter | None) -> bytes:
     return buffer.getvalue()
 
 
-def unpack_sorter(data: bytes) -> tuple[TypeSorter, BundleCutter | None]:
-    """The inverse of `pack_sorter`, to single precision. InputError for anything else."""
+def unpack_classifier(data: bytes) -> tuple[TypeClassifier, BundleCutter | None]:
+    """The inverse of `pack_classifier`, to single precision. InputError for anything else."""
     try:
         with np.load(io.BytesIO(data), allow_pickle=False) as arrays:
             head = json.loads(bytes(arrays["head"]))
@@ -55,16 +62,25 @@ def unpack_sorter(data: bytes) -> tuple[TypeSorter, BundleCutter | None]:
         raise InputError("This is no sorter of Jugum, or it is damaged.") from error
 
 
-def _sorter(head: dict[str, Any], arrays: Any) -> TypeSorter:
+def _sorter(head: dict[str, Any], arrays: Any) -> TypeClassifier:
     terms = tuple(head["terms"])
     shape = (len(arrays["centre_types"]), len(terms))
-    centres = sparse.csr_matrix((arrays["centres_data"].astype(float), arrays["centres_indices"], arrays["centres_indptr"]), shape=shape)  # fmt: skip
+    centres = sparse.csr_matrix(
+        (arrays["centres_data"].astype(float), arrays["centres_indices"], arrays["centres_indptr"]), shape=shape
+    )
     known = np.unpackbits(arrays["known"], axis=1, count=len(terms)).astype(bool)
-    return TypeSorter(
-        Wording(terms, arrays["idf"].astype(float)), arrays["types"], arrays["weights"].astype(float), arrays["bias"], known, centres,
-        arrays["centre_types"], arrays["reject"], float(head["least"]),
+    return TypeClassifier(
+        Wording(terms, arrays["idf"].astype(float)),
+        arrays["types"],
+        arrays["weights"].astype(float),
+        arrays["bias"],
+        known,
+        centres,
+        arrays["centre_types"],
+        arrays["reject"],
+        float(head["least"]),
         tuple((int(a), int(b), int(n)) for a, b, n in head.get("figures", ())),
-    )  # fmt: skip
+    )
 
 
 def _cutter(head: dict[str, Any], arrays: Any) -> BundleCutter | None:

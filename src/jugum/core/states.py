@@ -1,0 +1,226 @@
+"""Every state of a document, a version, a batch and a delivery, and every change between them that is allowed.
+
+This is the one table: whatever changes a state asks it (`flow.states`), the database's constraints are made from it
+(`store.models`), and `docs/states.md` is drawn from it. No value is in two of the enums of states, so that a search
+for one finds one thing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Purpose(StrEnum):
+    """What a document is here for: to teach and to test, or to be worked on."""
+
+    SAMPLE = "sample"
+    LIVE = "live"
+
+
+class DocumentState(StrEnum):
+    RECEIVED = "received"  # its bytes are safe; it is being opened and read
+    UNPACKED = "unpacked"  # a mail, archive or bundle: its papers stand for it
+    TO_CUT = "to cut"  # a bundle with splits that a person must look at
+    UNPLACED = "unplaced"  # read, and of no type that is known
+    TO_LABEL = "to label"
+    IN_PROGRESS = "in progress"  # a sample with some labels
+    LABELLED = "labelled"
+    PLACED = "placed"  # a live paper of a type, waiting for a version to draft it
+    DRAFTED = "drafted"  # drafted before, and to be drafted again
+    HELD = "held"
+    PASSED = "passed"
+    SETTLED = "settled"
+    DELIVERED = "delivered"
+    SET_ASIDE = "set aside"
+
+
+class VersionState(StrEnum):
+    """States of a model version. The published one is the live version on screens."""
+
+    QUEUED = "queued"
+    TRAINING = "training"
+    ON_TRIAL = "on trial"
+    PUBLISHED = "published"
+    RETIRED = "retired"
+    FAILED = "failed"
+
+
+class BatchState(StrEnum):
+    RUNNING = "running"
+    PAUSED = "paused"
+
+
+class DeliveryState(StrEnum):
+    SENT = "sent"
+
+
+class RecordState(StrEnum):
+    """What became of a value from past records on its paper."""
+
+    FOUND = "found"
+    AMBIGUOUS = "ambiguous"
+    NOT_FOUND = "not found"
+    CHOSEN = "chosen"
+
+
+class By(StrEnum):
+    """Who changes a state."""
+
+    PROGRAM = "program"
+    PERSON = "person"
+
+
+@dataclass(frozen=True)
+class Transition:
+    """A change of state that is allowed: from one to another, by whom, for documents of which purpose (as they are
+    after it), and what it needs."""
+
+    before: StrEnum
+    after: StrEnum
+    by: By
+    purposes: frozenset[Purpose] = frozenset(Purpose)
+    needs: str = ""
+
+
+def _each(
+    before: Iterable[StrEnum], after: StrEnum, by: By, purposes: Iterable[Purpose] = Purpose, needs: str = ""
+) -> list[Transition]:
+    return [Transition(one, after, by, frozenset(purposes), needs) for one in before]
+
+
+_D, _V = DocumentState, VersionState
+_SAMPLE, _LIVE = (Purpose.SAMPLE,), (Purpose.LIVE,)
+WAITING_LIVE = (_D.PLACED, _D.DRAFTED, _D.HELD, _D.PASSED)
+DRAFTABLE = (_D.PLACED, _D.DRAFTED, _D.HELD)
+LABEL_STATES = (_D.TO_LABEL, _D.IN_PROGRESS, _D.LABELLED)
+DONE_STATES = (_D.PASSED, _D.SETTLED, _D.DELIVERED)
+
+DOCUMENT_TRANSITIONS: tuple[Transition, ...] = (
+    # Receiving and reading
+    *_each([_D.RECEIVED], _D.UNPACKED, By.PROGRAM, needs="a mail, archive or bundle whose papers were taken out"),
+    *_each([_D.RECEIVED], _D.TO_CUT, By.PROGRAM, needs="a bundle, read, with a split that is not confident"),
+    *_each([_D.RECEIVED], _D.UNPLACED, By.PROGRAM, needs="read, and like no type"),
+    *_each([_D.RECEIVED, _D.UNPLACED], _D.TO_LABEL, By.PROGRAM, _SAMPLE, "read, and of a type"),
+    *_each([_D.RECEIVED, _D.UNPLACED], _D.PLACED, By.PROGRAM, _LIVE, "read, and of a type"),
+    # Bundles
+    *_each(
+        [_D.TO_CUT, _D.UNPLACED, _D.TO_LABEL, *WAITING_LIVE],
+        _D.UNPACKED,
+        By.PERSON,
+        needs="nothing labelled or settled; each page in one paper, or set aside",
+    ),
+    *_each([_D.UNPACKED], _D.TO_CUT, By.PERSON, needs="a bundle whose papers nobody has worked on"),
+    # Placing by a person
+    *_each([_D.UNPLACED], _D.TO_LABEL, By.PERSON, _SAMPLE, "a type"),
+    *_each([_D.UNPLACED, *WAITING_LIVE], _D.PLACED, By.PERSON, _LIVE, "a type; nothing settled"),
+    *_each([_D.TO_LABEL], _D.UNPLACED, By.PERSON, _SAMPLE, "of none of the types; nothing labelled"),
+    *_each(WAITING_LIVE, _D.UNPLACED, By.PERSON, _LIVE, "of none of the types; nothing settled"),
+    # Samples
+    *_each([_D.TO_LABEL, _D.LABELLED], _D.IN_PROGRESS, By.PERSON, _SAMPLE, "a label given, changed or taken away"),
+    *_each([_D.TO_LABEL, _D.IN_PROGRESS], _D.LABELLED, By.PERSON, _SAMPLE, "every required field has an answer"),
+    *_each([*WAITING_LIVE, _D.SETTLED], _D.TO_LABEL, By.PERSON, _SAMPLE, "a live paper made a sample"),
+    *_each([*WAITING_LIVE, _D.SETTLED], _D.IN_PROGRESS, By.PERSON, _SAMPLE, "a live paper with labels made a sample"),
+    # Live papers
+    *_each([_D.PLACED, _D.DRAFTED], _D.HELD, By.PROGRAM, _LIVE, "a published version; a field that does not pass"),
+    *_each(DRAFTABLE, _D.PASSED, By.PROGRAM, _LIVE, "a published version; every field passes"),
+    *_each(
+        [_D.DRAFTED, _D.HELD, _D.PASSED], _D.PLACED, By.PROGRAM, _LIVE, "its pages were read again; nothing settled"
+    ),
+    *_each([_D.PASSED], _D.DRAFTED, By.PERSON, _LIVE, "to be read again with another version; nothing settled"),
+    *_each([_D.HELD, _D.PASSED], _D.SETTLED, By.PERSON, _LIVE, "no open hold"),
+    *_each([_D.PASSED, _D.SETTLED], _D.HELD, By.PERSON, _LIVE, "a blocking check fails after a change"),
+    *_each([_D.PASSED, _D.SETTLED], _D.DELIVERED, By.PERSON, _LIVE, "in a delivery"),
+    # Set aside and returned
+    *_each(
+        [_D.RECEIVED, _D.TO_CUT, _D.UNPLACED, _D.TO_LABEL, *DRAFTABLE],
+        _D.SET_ASIDE,
+        By.PROGRAM,
+        needs="a step failed; the reason is kept",
+    ),
+    *_each(
+        [_D.RECEIVED, _D.TO_CUT, _D.UNPLACED, *LABEL_STATES, *WAITING_LIVE, _D.SETTLED],
+        _D.SET_ASIDE,
+        By.PERSON,
+        needs="a reason",
+    ),
+    *_each([_D.SET_ASIDE], _D.RECEIVED, By.PERSON, needs="returned, or unlocked by its password"),
+    *_each([_D.SET_ASIDE], _D.IN_PROGRESS, By.PERSON, _SAMPLE, "returned with its labels"),
+)
+
+VERSION_TRANSITIONS: tuple[Transition, ...] = (
+    *_each([_V.QUEUED], _V.TRAINING, By.PROGRAM, needs="a free worker"),
+    *_each([_V.TRAINING], _V.ON_TRIAL, By.PROGRAM, needs="held-out evidence"),
+    *_each([_V.QUEUED, _V.TRAINING], _V.FAILED, By.PROGRAM, needs="the reason is kept"),
+    *_each([_V.QUEUED, _V.TRAINING], _V.FAILED, By.PERSON, needs="cancelled"),
+    *_each([_V.ON_TRIAL, _V.RETIRED], _V.PUBLISHED, By.PERSON, needs="it fits the plan; the version before is retired"),
+    *_each([_V.PUBLISHED], _V.RETIRED, By.PERSON, needs="another is published"),
+)
+
+BATCH_TRANSITIONS: tuple[Transition, ...] = (
+    *_each([BatchState.RUNNING], BatchState.PAUSED, By.PERSON),
+    *_each([BatchState.PAUSED], BatchState.RUNNING, By.PERSON),
+)
+
+# Where a document, version, batch or delivery begins.
+FIRST: dict[type[StrEnum], tuple[StrEnum, ...]] = {
+    DocumentState: (DocumentState.RECEIVED,),
+    VersionState: (VersionState.QUEUED, VersionState.ON_TRIAL),  # the latter when imported from a file
+    BatchState: (BatchState.RUNNING,),
+    DeliveryState: (DeliveryState.SENT,),
+}
+# States of documents that may be without a type.
+WITHOUT_TYPE = (_D.RECEIVED, _D.TO_CUT, _D.UNPLACED, _D.SET_ASIDE, _D.UNPACKED)
+
+
+def allowed(table: Iterable[Transition], before: StrEnum, after: StrEnum, by: By, purpose: Purpose | None) -> bool:
+    """Whether a change is in a table. `purpose` is the document's after the change; None for what has none."""
+    return any(
+        (one.before, one.after, one.by) == (before, after, by) and (purpose is None or purpose in one.purposes)
+        for one in table
+    )
+
+
+def states_of(purpose: Purpose) -> tuple[DocumentState, ...]:
+    """The states that documents of a purpose can come to, in the order of the enum."""
+    found: set[StrEnum] = {DocumentState.RECEIVED}
+    found |= {one.after for one in DOCUMENT_TRANSITIONS if purpose in one.purposes}
+    return tuple(one for one in DocumentState if one in found)
+
+
+# ---- Other closed vocabularies ---------------------------------------------------------------------------------------
+
+
+class Origin(StrEnum):
+    """Where a result comes from: a version, the plan alone, or a person."""
+
+    MODEL = "model"
+    PLAN = "plan"
+    PERSON = "person"
+
+
+class Method(StrEnum):
+    """How a label was given."""
+
+    MARKED = "marked"
+    TYPED = "typed"
+    AGREED = "agreed"
+    KEYED = "keyed"
+    REVIEW = "review"
+
+
+class PlacedBy(StrEnum):
+    """Who gave a document its type; NONE_OF_THESE: a person said that it is of none."""
+
+    PERSON = "person"
+    PROGRAM = "program"
+    NONE_OF_THESE = "other"
+
+
+class SetName(StrEnum):
+    """What a sample is for."""
+
+    TRAIN = "train"
+    TEST = "test"
+    SPARE = "spare"
