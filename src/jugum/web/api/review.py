@@ -31,9 +31,6 @@ def queue(request: Request, type_id: int, actor: MayReview, reason: str | None =
     return review_queue.queue(request.app.state.store, actor, type_id, reason=reason)
 
 
-router = APIRouter()
-
-
 @router.get("/documents/{document_id}/review-desk")
 def open_review_desk(request: Request, document_id: int, actor: MayReview, look: bool = False) -> ReviewDesk:
     """A live paper's fields with their holds; claims the paper unless only to look."""
