@@ -7,6 +7,7 @@ import io
 import re
 from collections.abc import Callable
 
+import pytest
 from fastapi import FastAPI
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
@@ -14,7 +15,9 @@ from tests.api.conftest import client_of
 from tests.office import PASSWORD, Office
 from tests.papers import slip_pdf, slips
 
+from jugum.flow.label import layouts
 from jugum.settings import Settings
+from jugum.store.queue import Task, enqueue
 from jugum.web.app import create_app
 from jugum.web.security import Public, Requires
 
@@ -63,6 +66,26 @@ def test_a_session_needs_the_token_for_every_change(visitor: TestClient) -> None
     assert visitor.post("/api/v1/workspaces", json=body, headers={"X-CSRF-Token": token}).status_code == 201
     assert visitor.post("/workspaces", data=body).status_code == 403
     assert visitor.post("/workspaces", data={"name": "Other", "csrf_token": token}).status_code == 200
+
+
+def test_what_failed_in_the_background_stands_on_the_overview_until_it_succeeds(
+    visitor: TestClient, office: Office, run_jobs: Callable[[], None], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def broken(*given: object) -> None:
+        raise ZeroDivisionError("inside")
+
+    sign_in(visitor)
+    for failing in (True, False):
+        with office.store.session() as session:
+            enqueue(session, Task.GROUP_LAYOUTS, type_id=office.type_id)
+        with monkeypatch.context() as patch:
+            if failing:
+                patch.setattr(layouts, "group_new", broken)
+            run_jobs()
+        page = visitor.get("/").text
+        assert ("Failed in the background" in page) is failing
+        assert ("Grouping papers by layout" in page) is failing
+        assert "inside" not in page
 
 
 def test_signing_in_never_leads_to_another_site(visitor: TestClient) -> None:

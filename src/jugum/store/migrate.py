@@ -7,7 +7,7 @@ from pathlib import Path
 import procrastinate
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import create_engine, text
+from sqlalchemy import NullPool, create_engine, text
 
 from jugum.store.database import driver_url, plain_url
 
@@ -23,8 +23,7 @@ def config(url: str) -> Config:
 
 def migrate(url: str) -> None:
     """Idempotent; only one process does it at a time (advisory lock)."""
-    engine = create_engine(driver_url(url))
-    with engine.connect() as connection:
+    with create_engine(driver_url(url), poolclass=NullPool).connect() as connection:
         connection.execute(text("SELECT pg_advisory_lock(7041)"))
         try:
             command.upgrade(config(url), "head")
@@ -35,4 +34,3 @@ def migrate(url: str) -> None:
                     app.schema_manager.apply_schema()
         finally:
             connection.execute(text("SELECT pg_advisory_unlock(7041)"))
-    engine.dispose()
