@@ -27,6 +27,7 @@ from jugum.flow.label import samples, suggestion_service, suggestions
 from jugum.flow.label.desk_parts import ValueInput, page_views
 from jugum.flow.label.rows import CellInput
 from jugum.flow.office import types as types_
+from jugum.flow.overview import overview
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan import synonyms as plan_synonyms
 from jugum.flow.review import changes as version_changes
@@ -198,6 +199,25 @@ def test_a_training_waits_behind_another_and_no_third_is_taken(trained: Office, 
         training.start(trained.store, trained.analyst, trained.type_id)
     run_jobs()
     assert versions.version_view(trained.store, third).state == "on trial"
+
+
+def test_an_imported_version_has_learned_from_no_paper_of_here(trained: Office, run_jobs: Run) -> None:
+    """Overview and Train say the same, before a new paper is labelled and after."""
+
+    def counted() -> tuple[int, int]:
+        now = overview.steps(trained.store, trained.type_id).labelled_since
+        return now, versions.overview(trained.store, trained.type_id).new_since
+
+    name, data = version_files.exported(trained.store, newest(trained))
+    version_files.import_version(trained.store, trained.analyst, trained.type_id, name, data)
+    assert counted() == (0, 0)
+    slip = slips(1, start=70)[0]
+    document = trained.bring(slip)
+    run_jobs()
+    trained.label_whole(document, slip)
+    assert counted() == (1, 1)
+    version_files.import_version(trained.store, trained.analyst, trained.type_id, name, data)
+    assert counted() == (1, 1)
 
 
 def test_training_begins_by_itself_after_so_many_papers(trained: Office, run_jobs: Run) -> None:
