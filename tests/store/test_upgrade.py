@@ -60,27 +60,62 @@ COUNTED = {"right": 3, "total": 4, "interval": [0.3, 0.95]}
 PRECISION = {"precision": 0.8, "recall": 0.7, "f1": 0.75}
 SURE = {"calibration_error": 0.02, "brier": 0.1, "risk_coverage": 0.05, "reliability": [], "decisions": 4}
 ROW = {
-    "sample": "1", "field": "amount", "confidence": 0.7, "familiarity": 0.9, "right": False, "unseen": False,
-    "found": "12.00", "expected": "13.00", "detail": {},
-}  # fmt: skip
+    "sample": "1",
+    "field": "amount",
+    "confidence": 0.7,
+    "familiarity": 0.9,
+    "right": False,
+    "unseen": False,
+    "found": "12.00",
+    "expected": "13.00",
+    "detail": {},
+}
 REPORT = {
     "papers": 8,
     "groups": 2,
     "fields": [
         {
-            "field": "amount", "kind": "value", "labels": 8, "absent": 0, "seen_right": 3, "seen_total": 4,
-            "seen_interval": [0.3, 0.95], "unseen_right": 3, "unseen_total": 4, "unseen_interval": [0.3, 0.95],
-            "seen": PRECISION, "unseen": PRECISION, "printed": None, "cells": {},
+            "field": "amount",
+            "kind": "value",
+            "labels": 8,
+            "absent": 0,
+            "seen_right": 3,
+            "seen_total": 4,
+            "seen_interval": [0.3, 0.95],
+            "unseen_right": 3,
+            "unseen_total": 4,
+            "unseen_interval": [0.3, 0.95],
+            "seen": PRECISION,
+            "unseen": PRECISION,
+            "printed": None,
+            "cells": {},
         }
     ],
-    "seen_right": 3, "seen_total": 4, "unseen_right": 3, "unseen_total": 4, "calibration_error": 0.02, "gate": 0.35,
+    "seen_right": 3,
+    "seen_total": 4,
+    "unseen_right": 3,
+    "unseen_total": 4,
+    "calibration_error": 0.02,
+    "gate": 0.35,
     "errors": [ROW],
     "test": {
-        "papers": 2, **COUNTED, "familiar": COUNTED, "strange": COUNTED, **SURE, "fields": {"amount": COUNTED},
+        "papers": 2,
+        **COUNTED,
+        "familiar": COUNTED,
+        "strange": COUNTED,
+        **SURE,
+        "fields": {"amount": COUNTED},
     },
     "seen": {
-        **PRECISION, **SURE, "f1_interval": [0.5, 0.9], "macro_f1": 0.75, "exact": 0.75, "exact_interval": [0.3, 0.9],
-        "whole_papers": 3, "papers": 4, "whole_interval": [0.3, 0.9],
+        **PRECISION,
+        **SURE,
+        "f1_interval": [0.5, 0.9],
+        "macro_f1": 0.75,
+        "exact": 0.75,
+        "exact_interval": [0.3, 0.9],
+        "whole_papers": 3,
+        "papers": 4,
+        "whole_interval": [0.3, 0.9],
     },
     "unseen": {},
     "looks": [{"group": 1, "papers": 8, "seen": COUNTED, "unseen": COUNTED}],
@@ -92,7 +127,7 @@ REPORT = {
             "wanted": None,
         }
     },
-}  # fmt: skip
+}
 
 
 @pytest.fixture

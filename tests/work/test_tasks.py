@@ -124,7 +124,6 @@ def test_a_learning_curve_that_fails_is_told_in_the_report(
         (Task.LEARN_TYPES, {"workspace_id": 1}),
         (Task.GROUP_LAYOUTS, {"type_id": 1}),
         (Task.JUDGE_CUTTING, {"workspace_id": 1}),
-        (Task.JUDGE_SAMPLE, {"document_id": 1}),
         (Task.TRAIN_IF_DUE, {"type_id": 1, "person_id": 2}),
     ],
 )
@@ -142,6 +141,36 @@ def test_work_without_a_paper_or_version_of_its_own_is_told_on_the_overview_unti
     queued(trained, task, **arguments)
     run_jobs()
     assert failures(trained.store, trained.analyst) == []
+
+
+def test_work_that_failed_for_one_person_is_over_when_it_succeeds_for_another(
+    trained: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as patch:
+        patch.setattr(*INSIDE[Task.TRAIN_IF_DUE], broken)
+        queued(trained, Task.TRAIN_IF_DUE, type_id=trained.type_id, person_id=trained.analyst.id)
+        run_jobs()
+    assert len(failures(trained.store, trained.analyst)) == 1
+    queued(trained, Task.TRAIN_IF_DUE, type_id=trained.type_id, person_id=trained.reviewer.id)
+    run_jobs()
+    assert failures(trained.store, trained.analyst) == []
+
+
+def test_a_sample_s_failed_judging_is_told_until_it_succeeds_or_the_sample_is_labelled(
+    trained: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    slip = slips(1, start=70)[0]
+    document = trained.bring(slip)
+    run_jobs()
+    for over in (run_jobs, lambda: trained.label_whole(document, slip)):
+        with monkeypatch.context() as patch:
+            patch.setattr(*INSIDE[Task.JUDGE_SAMPLE], broken)
+            queued(trained, Task.JUDGE_SAMPLE, document_id=document)
+            run_jobs()
+        assert len(failures(trained.store, trained.analyst)) == 1
+        queued(trained, Task.JUDGE_SAMPLE, document_id=document)
+        over()
+        assert failures(trained.store, trained.analyst) == []
 
 
 def test_what_may_pass_by_itself_is_tried_five_times_and_then_told(

@@ -94,7 +94,8 @@ _D, _V = DocumentState, VersionState
 _SAMPLE, _LIVE = (Purpose.SAMPLE,), (Purpose.LIVE,)
 WAITING_LIVE = (_D.PLACED, _D.DRAFTED, _D.HELD, _D.PASSED)
 DRAFTABLE = (_D.PLACED, _D.DRAFTED, _D.HELD)
-LABEL_STATES = (_D.TO_LABEL, _D.IN_PROGRESS, _D.LABELLED)
+OPEN_SAMPLE_STATES = (_D.TO_LABEL, _D.IN_PROGRESS)
+LABEL_STATES = (*OPEN_SAMPLE_STATES, _D.LABELLED)
 DONE_STATES = (_D.PASSED, _D.SETTLED, _D.DELIVERED)
 
 DOCUMENT_TRANSITIONS: tuple[Transition, ...] = (
@@ -119,7 +120,7 @@ DOCUMENT_TRANSITIONS: tuple[Transition, ...] = (
     *_each(WAITING_LIVE, _D.UNPLACED, By.PERSON, _LIVE, "of none of the types; nothing settled"),
     # Samples
     *_each([_D.TO_LABEL, _D.LABELLED], _D.IN_PROGRESS, By.PERSON, _SAMPLE, "a label given, changed or taken away"),
-    *_each([_D.TO_LABEL, _D.IN_PROGRESS], _D.LABELLED, By.PERSON, _SAMPLE, "every required field has an answer"),
+    *_each(OPEN_SAMPLE_STATES, _D.LABELLED, By.PERSON, _SAMPLE, "every required field has an answer"),
     *_each([*WAITING_LIVE, _D.SETTLED], _D.TO_LABEL, By.PERSON, _SAMPLE, "a live paper made a sample"),
     *_each([*WAITING_LIVE, _D.SETTLED], _D.IN_PROGRESS, By.PERSON, _SAMPLE, "a live paper with labels made a sample"),
     # Live papers

@@ -72,15 +72,17 @@ _templates.env.trim_blocks = _templates.env.lstrip_blocks = True
 
 
 def _frame(request: Request, actor: Actor | None, shown: TypeView | None, step: str) -> dict[str, Any]:
-    """What the top bar and the ribbon need."""
+    """What the top bar and the ribbon need; `now`, where each step of the type stands, is there for the page, too."""
     store = request.app.state.store
+    now = overview.steps(store, shown.id) if actor and shown else None
     return {
         "actor": actor,
         "csrf": csrf_token(request),
         "type": shown,
         "types": types(store) if actor else [],
         "step": step,
-        "figures": ribbon(overview.steps(store, shown.id)) if actor and shown else {},
+        "now": now,
+        "figures": ribbon(now) if now else {},
         "step_names": STEPS,
     }
 

@@ -37,7 +37,6 @@ from jugum.flow.label.desk_parts import (
 from jugum.flow.label.layouts import layout_name
 from jugum.flow.label.next_paper import neighbours
 from jugum.flow.label.rows import (
-    LABEL_STATES,
     CellInput,
     HowSaid,
     LabelledField,
@@ -507,7 +506,6 @@ def read_region_for(
 
 
 __all__ = [
-    "LABEL_STATES",
     "CellInput",
     "HowSaid",
     "LabelDesk",

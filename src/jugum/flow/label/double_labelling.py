@@ -13,12 +13,11 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from jugum.core.evaluation.agreement import Agreement, agreement
-from jugum.core.states import By, DocumentState, Purpose
+from jugum.core.states import LABEL_STATES, By, DocumentState, Purpose
 from jugum.core.values import normal_or_text, same_value
 from jugum.errors import Conflict, InputError
 from jugum.flow.label.desk_parts import ValueView
 from jugum.flow.label.rows import (
-    LABEL_STATES,
     CellInput,
     columns_of,
     field_row,

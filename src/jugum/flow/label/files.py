@@ -22,11 +22,11 @@ from jugum.core.formats.labels_file import (
     write_lines,
 )
 from jugum.core.page import Page, pack_words
-from jugum.core.states import By, DocumentState, Method, Purpose, SetName
+from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, SetName
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.read import document_row
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
-from jugum.flow.label.rows import LABEL_STATES, CellInput, HowSaid, columns_of, write_labels, write_table
+from jugum.flow.label.rows import WAYS, CellInput, HowSaid, columns_of, write_labels, write_table
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, LABEL, Actor, record
 from jugum.flow.office.types import type_row
@@ -165,7 +165,7 @@ def _document_of(session: Session, type_id: int, paper: PaperData) -> Document |
 
 
 def _take(session: Session, actor: Actor, document: Document, field: Field, said: FieldData) -> int:
-    how = HowSaid(said.how if said.how in (Method.MARKED, Method.TYPED, Method.AGREED, Method.KEYED) else "marked")
+    how = HowSaid(said.how if said.how in WAYS else Method.MARKED)
     if field.kind == "table":
         rows = [
             {

@@ -9,13 +9,12 @@ from sqlalchemy import exists, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.evaluation.teaching import Waiting, teaches_most
-from jugum.core.states import DocumentState, Purpose, SetName
+from jugum.core.states import LABEL_STATES, OPEN_SAMPLE_STATES, DocumentState, Purpose, SetName
 from jugum.flow.gather.documents import pages_of
 from jugum.flow.in_force import LoadedVersions, newest_version
 from jugum.store import Store
 from jugum.store.models import Assignment, Document, Field, Label, LayoutGroup
 
-OPEN = (DocumentState.TO_LABEL, DocumentState.IN_PROGRESS)
 ORDERS = ("teaches most", "in order")
 
 
@@ -33,9 +32,7 @@ class Near:
 def neighbours(session: Session, document: Document, person_id: int) -> Near:
     mine = (Document.type_id == document.type_id, Document.purpose == Purpose.SAMPLE)
     before = session.scalar(
-        select(func.max(Document.id)).where(
-            *mine, Document.id < document.id, Document.state.in_((*OPEN, DocumentState.LABELLED))
-        )
+        select(func.max(Document.id)).where(*mine, Document.id < document.id, Document.state.in_(LABEL_STATES))
     )
     after, why, left = next_of(session, document.type_id, person_id, besides=document.id)
     return Near(before, after, why, left)
@@ -55,7 +52,7 @@ def next_of(
         .where(
             Document.type_id == type_id,
             Document.purpose == Purpose.SAMPLE,
-            Document.state.in_(OPEN),
+            Document.state.in_(OPEN_SAMPLE_STATES),
             Document.id != (besides or 0),
             to_me | ~given,
         )
@@ -122,7 +119,7 @@ def judge(store: Store, document_id: int, versions: LoadedVersions) -> None:
     """Keep how sure the newest version is of a sample that waits to be labelled."""
     with store.session() as session:
         document = session.get(Document, document_id)
-        if document is None or document.purpose != Purpose.SAMPLE or document.state not in OPEN:
+        if document is None or document.purpose != Purpose.SAMPLE or document.state not in OPEN_SAMPLE_STATES:
             return
         version = newest_version(session, document.type_id)
         if version is None or version.file_key is None:

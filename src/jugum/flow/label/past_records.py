@@ -17,12 +17,12 @@ from jugum.core.extraction.values.similarities import Example
 from jugum.core.formats import keyed_values
 from jugum.core.page import Page
 from jugum.core.schema import Plan
-from jugum.core.states import By, DocumentState, Method, Purpose, RecordState
+from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, RecordState
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.documents import pages_of
 from jugum.flow.label.desk_parts import ValueInput
 from jugum.flow.label.layouts import group_new
-from jugum.flow.label.rows import LABEL_STATES, field_row, write_labels
+from jugum.flow.label.rows import field_row, write_labels
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row

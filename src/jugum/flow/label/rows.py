@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, joinedload
 
-from jugum.core.states import DocumentState, Purpose
+from jugum.core.states import LABEL_STATES, Method, Purpose
 from jugum.core.values import AnyType, normal_form, normal_or_text
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import document_row
@@ -23,8 +23,7 @@ from jugum.store.models import Audit, Document, DocumentType, Field, Label, Pers
 
 # Audited actions that say what a field is.
 SAYING = (Action.LABEL, Action.SETTLE, Action.SETTLE_DISPUTE, Action.KEEP_LABEL, Action.LABEL_FROM_RECORDS)
-LABEL_STATES = (DocumentState.TO_LABEL, DocumentState.IN_PROGRESS, DocumentState.LABELLED)
-WAYS = ("marked", "typed", "agreed", "keyed")
+WAYS = (Method.MARKED, Method.TYPED, Method.AGREED, Method.KEYED)
 
 
 @dataclass(frozen=True)

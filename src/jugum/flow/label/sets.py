@@ -10,10 +10,9 @@ from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.evaluation.splits import Shares, split_papers
-from jugum.core.states import DocumentState, Purpose, SetName
+from jugum.core.states import LABEL_STATES, DocumentState, Purpose, SetName
 from jugum.errors import InputError
 from jugum.flow.label.layouts import group_new
-from jugum.flow.label.rows import LABEL_STATES
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row

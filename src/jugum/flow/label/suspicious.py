@@ -11,7 +11,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.schema import CheckOutcome, Context, judge, text_problem
-from jugum.core.states import DocumentState, Purpose
+from jugum.core.states import DocumentState, Method, Purpose
 from jugum.core.values import normal_form, same_value
 from jugum.errors import NotFound
 from jugum.flow.label.desk_parts import ValueInput
@@ -240,7 +240,7 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> N
         box = tuple(first.box) if there and first is not None and first.box else None
         given = [ValueInput(text, first.page if box and first else None, (), box)] if text else []  # type: ignore[arg-type]
         write_labels(
-            session, actor, document, row, given, absent=not text, how=HowSaid("typed" if not box else "marked")
+            session, actor, document, row, given, absent=not text, how=HowSaid(Method.MARKED if box else Method.TYPED)
         )
         document.revision += 1
         record(

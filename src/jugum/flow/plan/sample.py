@@ -16,7 +16,7 @@ from jugum.core.extraction.untrained.reading import needs_picture, read_untraine
 from jugum.core.page import Box
 from jugum.core.schema import CheckOutcome, Context, FieldKind, FieldPlan, Plan, derive, field_data, judge
 from jugum.core.schema.plan_file import check_from
-from jugum.core.states import DocumentState, Purpose
+from jugum.core.states import LABEL_STATES, DocumentState, Purpose
 from jugum.core.structure import Structure
 from jugum.core.values import date_order, delivered
 from jugum.errors import InputError
@@ -315,7 +315,7 @@ def first_samples(store: Store, type_id: int) -> list[tuple[int, str, int]]:
             .where(
                 Document.type_id == type_id,
                 Document.purpose == Purpose.SAMPLE,
-                Document.state.in_((DocumentState.TO_LABEL, DocumentState.IN_PROGRESS, DocumentState.LABELLED)),
+                Document.state.in_(LABEL_STATES),
                 Document.pages_read > 0,
             )
             .order_by(Document.id)

@@ -19,7 +19,7 @@ from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.parts import Structures
 from jugum.core.formats import pack_version
 from jugum.core.schema import Plan
-from jugum.core.states import By, DocumentState, Purpose, VersionState
+from jugum.core.states import OPEN_SAMPLE_STATES, By, Purpose, VersionState
 from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.version import papers_of
 from jugum.errors import Conflict, InputError, NotFound
@@ -213,7 +213,7 @@ def _judge_samples_soon(session: Session, type_id: int) -> None:
         .where(
             Document.type_id == type_id,
             Document.purpose == Purpose.SAMPLE,
-            Document.state.in_((DocumentState.TO_LABEL, DocumentState.IN_PROGRESS)),
+            Document.state.in_(OPEN_SAMPLE_STATES),
         )
         .order_by(Document.id)
         .limit(JUDGED_MAX)

@@ -13,7 +13,6 @@ from jugum.core.page import Box
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather import batches, bundles, documents, explore, place, sources
 from jugum.flow.office.types import TypeView, type_view, types
-from jugum.flow.overview import overview
 from jugum.web.rendering import page
 from jugum.web.security import MayGather, MaySee
 
@@ -45,7 +44,6 @@ def gather_page(request: Request, type_id: int, actor: MaySee, show: str = "", b
         show=show,
         batch=batch,
         documents=documents.documents(store, type_id, purpose=purpose, state=state, batch_id=batch),
-        now=overview.steps(store, type_id),
         unplaced=place.unplaced(store, shown.workspace_id),
         bundles=bundles.open_bundles(store, shown.workspace_id),
         batches=batches.batches(store, shown.workspace_id, limit=6),

@@ -13,7 +13,6 @@ from jugum.flow.label import pace as label_pace
 from jugum.flow.label.next_paper import ORDERS, first_to_label
 from jugum.flow.office.actor import Actor
 from jugum.flow.office.types import labelling_of, type_view
-from jugum.flow.overview import overview
 from jugum.flow.plan.fields import fields
 from jugum.web.rendering import page
 from jugum.web.security import MayLabel, MaySee
@@ -45,7 +44,6 @@ def label_page(request: Request, type_id: int, actor: MaySee) -> Response:
         "label.html",
         "",
         documents=documents.documents(store, type_id, purpose="sample", limit=500),
-        now=overview.steps(store, type_id),
         fields=fields(store, type_id),
         first=first,
         why=why,
@@ -85,11 +83,8 @@ def keyed_page(request: Request, type_id: int, actor: MayLabel) -> Response:
 
 @router.get("/types/{type_id}/label/twice")
 def twice_page(request: Request, type_id: int, actor: MayLabel) -> Response:
-    store = request.app.state.store
-    now = overview.steps(store, type_id)
-    return _page(
-        request, actor, type_id, "twice.html", "twice", view=double_labelling.overview(store, type_id), now=now
-    )
+    view = double_labelling.overview(request.app.state.store, type_id)
+    return _page(request, actor, type_id, "twice.html", "twice", view=view)
 
 
 @router.get("/types/{type_id}/label/quality")

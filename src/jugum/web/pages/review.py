@@ -8,7 +8,6 @@ from fastapi.responses import RedirectResponse, Response
 from jugum.flow.gather import documents
 from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
-from jugum.flow.overview import overview
 from jugum.flow.review import queue as review_queue
 from jugum.web.rendering import page
 from jugum.web.security import MayReview
@@ -27,7 +26,6 @@ def review_page(request: Request, type_id: int, actor: MayReview, reason: str | 
         step="review",
         reason=reason,
         queue=review_queue.queue(store, actor, type_id, reason=reason),
-        now=overview.steps(store, type_id),
     )
 
 
