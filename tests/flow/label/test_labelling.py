@@ -465,3 +465,29 @@ def test_two_who_group_papers_at_once_make_the_same_groups(
     monkeypatch.setattr(layouts, "_grouped", other_is_first)
     layouts.group_new(office.store, office.type_id)
     assert sorted(look.papers for look in layouts.looks(office.store, office.type_id)) == [2, 2]
+
+
+def test_a_look_merged_away_while_papers_are_grouped_takes_none_of_them(
+    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    papers = [office.bring(slip, layout=number % 2) for number, slip in enumerate(slips(4))]
+    run_jobs()
+    layouts.group_new(office.store, office.type_id)
+    older, newer = sorted(look.id for look in layouts.looks(office.store, office.type_id))
+    with office.store.session() as session:
+        session.execute(update(Document).where(Document.id.in_(papers[2:])).values(layout_group_id=None))
+    real, merged = layouts._grouped, []
+
+    def merged_meanwhile(given: object) -> object:
+        found = real(given)  # type: ignore[arg-type]
+        if not merged:
+            merged.append(layouts.merge(office.store, office.analyst, [newer, older]))
+        return found
+
+    monkeypatch.setattr(layouts, "_grouped", merged_meanwhile)
+    layouts.group_new(office.store, office.type_id)
+    with office.store.session() as session:
+        groups = set(session.scalars(select(Document.layout_group_id)))
+    assert None not in groups
+    assert older not in groups
+    assert newer in groups

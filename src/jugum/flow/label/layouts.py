@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from jugum.core.classification import Layout, layout_of, look_alike_groups, nearest_group, similarity_matrix
 from jugum.core.page import Page
-from jugum.core.states import DocumentState, Purpose
+from jugum.core.states import LABEL_STATES, DocumentState, Purpose
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import pages_of
 from jugum.flow.office.actions import Action
@@ -21,13 +21,7 @@ from jugum.store import Store
 from jugum.store.models import Document, LayoutGroup
 from jugum.store.queue import Task, enqueue, is_waiting
 
-GROUPED = (
-    DocumentState.TO_LABEL,
-    DocumentState.IN_PROGRESS,
-    DocumentState.LABELLED,
-    DocumentState.SETTLED,
-    DocumentState.DELIVERED,
-)
+GROUPED = (*LABEL_STATES, DocumentState.SETTLED, DocumentState.DELIVERED)
 MEMBERS_COMPARED = 4
 AT_ONCE_MAX = 120  # more papers than this are put to groups one after the other
 STRIP = 12
@@ -37,12 +31,12 @@ LOCK = 7_001  # the class of advisory locks on the looks of a type
 
 @dataclass(frozen=True)
 class _Ungrouped:
-    """Papers of a type without a layout group, and a few members of each group, with their layouts; `newest` is the
-    newest group there was."""
+    """Papers of a type without a layout group, and a few members of each group, with their layouts; `groups` are the
+    ids of all groups there were."""
 
     waiting: dict[int, Layout]
     known: dict[int, list[Layout]]
-    newest: int
+    groups: set[int]
 
 
 def group_new(store: Store, type_id: int) -> int:
@@ -66,9 +60,9 @@ def _ungrouped(store: Store, type_id: int) -> _Ungrouped:
         waiting = session.scalars(_waiting_for_group(type_id).order_by(Document.id)).all()
         pages = {number: pages_of(session, number) for number in waiting}
         members = _members(session, type_id) if waiting else {}
-        newest = _newest(session, type_id)
+        groups = _group_ids(session, type_id)
     layouts = {number: layout_of(its) for number, its in pages.items()}
-    return _Ungrouped(layouts, {look: [layout_of(one) for one in its] for look, its in members.items()}, newest)
+    return _Ungrouped(layouts, {look: [layout_of(one) for one in its] for look, its in members.items()}, groups)
 
 
 def _waiting_for_group(type_id: int) -> Select[int]:
@@ -80,8 +74,8 @@ def _waiting_for_group(type_id: int) -> Select[int]:
     )
 
 
-def _newest(session: Session, type_id: int) -> int:
-    return session.scalar(select(func.max(LayoutGroup.id)).where(LayoutGroup.type_id == type_id)) or 0
+def _group_ids(session: Session, type_id: int) -> set[int]:
+    return set(session.scalars(select(LayoutGroup.id).where(LayoutGroup.type_id == type_id)))
 
 
 def _members(session: Session, type_id: int) -> dict[int, list[tuple[Page, ...]]]:
@@ -119,11 +113,11 @@ def _grouped(given: _Ungrouped) -> dict[int, int]:
 
 
 def _keep_groups(store: Store, type_id: int, given: _Ungrouped, groups: Mapping[int, int]) -> bool:
-    """Write the groups down; False when other groups were made since they were worked out. Papers grouped meanwhile
+    """Write the groups down; False when groups were made or merged since they were worked out. Papers grouped meanwhile
     stay where they are."""
     with store.session() as session:
         session.execute(select(func.pg_advisory_xact_lock(LOCK, type_id)))
-        if _newest(session, type_id) != given.newest:
+        if _group_ids(session, type_id) != given.groups:
             return False
         made: dict[int, int] = {}
         for number, group in groups.items():
