@@ -39,11 +39,48 @@ Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
 NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below")
 NAME_LIKE_LEAST = 0.6
-NAME_BEST = 2 * len(NAME_CHANNELS)  # the place of "name_best" in FEATURES
-FIXED_BEFORE_RULE = 11  # of the 14 fixed figures, those that FEATURES names before "rule"
-BEFORE_SHAPE = 9  # of what examples say of all candidates at once, what FEATURES names before "shape_like"
 FAMILIES = ("text", "date", "money", "number")
 
+# Features by what they rest on. The order within FEATURES is that of the shipped prior's weights: it may grow at the
+# end of a new prior, never change under one that is shipped.
+NAME_FEATURES = (
+    *(f"name_{channel}" for channel in NAME_CHANNELS),
+    *(f"name_words_{channel}" for channel in NAME_CHANNELS),
+    "name_best",
+    "name_rival",
+    "name_lead",
+    "name_gap",
+    "name_rank",
+)
+MEANING_FEATURES = (
+    *(f"meaning_{channel}" for channel in LABEL_CHANNELS),
+    "meaning_best",
+    "meaning_lead",
+    "meaning_gap",
+    "meaning_rank",
+)
+EXAMPLE_FEATURES = (
+    *(f"example_{channel}" for channel in CHANNELS),
+    "example_joint",
+    "example_rival",
+    "example_lead",
+    "example_gap",
+    "example_rank",
+    "place",
+    "place_gap",
+    "row_and_column",
+    "row_and_column_gap",
+    "shape_like",
+    "value_like",
+    "value_odds",
+    "label_like",
+    "label_rival",
+    "label_lead",
+    "label_gap",
+    "label_rank",
+    "label_meaning",
+    "label_meaning_gap",
+)
 OTHER_FEATURES = (
     "known_text",
     "is_name",
@@ -67,41 +104,9 @@ OTHER_FEATURES = (
     "alike_layout",
     *(f"is_{family}" for family in FAMILIES),
 )
-FEATURES = (
-    *(f"name_{channel}" for channel in NAME_CHANNELS),
-    *(f"name_words_{channel}" for channel in NAME_CHANNELS),
-    "name_best",
-    "name_rival",
-    "name_lead",
-    "name_gap",
-    "name_rank",
-    *(f"meaning_{channel}" for channel in LABEL_CHANNELS),
-    "meaning_best",
-    "meaning_lead",
-    "meaning_gap",
-    "meaning_rank",
-    *(f"example_{channel}" for channel in CHANNELS),
-    "example_joint",
-    "example_rival",
-    "example_lead",
-    "example_gap",
-    "example_rank",
-    "place",
-    "place_gap",
-    "row_and_column",
-    "row_and_column_gap",
-    "shape_like",
-    "value_like",
-    "value_odds",
-    "label_like",
-    "label_rival",
-    "label_lead",
-    "label_gap",
-    "label_rank",
-    "label_meaning",
-    "label_meaning_gap",
-    *OTHER_FEATURES,
-)
+FEATURES = (*NAME_FEATURES, *MEANING_FEATURES, *EXAMPLE_FEATURES, *OTHER_FEATURES)
+COLUMN = {name: place for place, name in enumerate(FEATURES)}
+Columns = Mapping[str, npt.NDArray[Any] | float]  # feature → its column, or one value for all candidates
 
 
 def example_of(paper: int, field: str, candidate: Candidate, label: str = "") -> Example:
@@ -134,17 +139,16 @@ def labelled_examples(
 
 @dataclass(frozen=True)
 class FieldScores:
-    """What is known of all candidates of a field (indices `chosen`) with some papers known: `names`, what printed
-    names say in the order of FEATURES (a row each), `meanings` likewise; how like printed names the candidates are
-    themselves; greatest likeness to the field's examples (`mine`, a mask over its own columns) jointly, to those of
-    other fields, by place, by row and column, by label; log-odds of the values."""
+    """What is known of all candidates of a field (indices `chosen`, n of them) with some papers known, each an array
+    of n: `named`, the features of printed names and of their meanings; how like printed names the candidates are
+    themselves; greatest likeness (0–1) to the field's examples (`of_field`, a mask over the examples of its type)
+    jointly, to those of other fields (`rival`), by place, by row and column, by printed name; log-odds of values."""
 
     field: FieldPlan
     chosen: npt.NDArray[np.intp]
     known: Mask
-    mine: Mask
-    names: Floats
-    meanings: Floats
+    of_field: Mask
+    named: Mapping[str, Floats]
     is_name: Floats
     joint: Floats
     rival: Floats
@@ -157,19 +161,19 @@ class FieldScores:
 
     @property
     def prefilter_score(self) -> npt.NDArray[np.float64]:
-        """How easily each candidate may be taken for the field's value by looks."""
-        best, rival = self.names[NAME_BEST], self.names[NAME_BEST + 1]
-        found: npt.NDArray[np.float64] = (
-            0.7 * best
-            - 0.2 * rival
-            + 0.3 * self.meanings[len(LABEL_CHANNELS)]
+        """How easily each candidate may be taken for the field's value, from what is cheap to know. The weights only
+        decide which candidates the ranker is asked about (the first CANDIDATES_MAX), and were set by hand."""
+        score: npt.NDArray[np.float64] = (
+            0.7 * self.named["name_best"]
+            - 0.2 * self.named["name_rival"]
+            + 0.3 * self.named["meaning_best"]
             + self.joint
             + 0.5 * self.label
             + 0.5 * self.place
             + 0.1 * self.value_odds
             - 0.5 * self.is_name
         )
-        return found
+        return score
 
 
 class PaperFeatures:
@@ -197,13 +201,13 @@ class PaperFeatures:
             kind: np.array([i for i, c in enumerate(candidates) if c.kind == kind], dtype=np.intp)
             for kind in {field.value_type for field in plan.fields}
         }
-        self._by_names: dict[str, tuple[Floats, Floats]] = {}
+        self._by_names: dict[str, dict[str, Floats]] = {}
         self.by_rule = {key: frozenset(found) for key, found in (by_rule or {}).items()}
         self.alike = np.asarray(alike, dtype=np.float32)
         around = ContextSimilarities.of(candidates, examples)
         self._names(plan, groups, around)
         self._against(around)
-        self._fixed()
+        self.fixed = _candidate_columns(candidates)
         self.seen_in = np.array(
             [[c.plain in texts for texts in texts_of_papers] for c in candidates], dtype=bool
         ).reshape(len(candidates), len(texts_of_papers))
@@ -255,30 +259,6 @@ class PaperFeatures:
             self.against[kind] = compare(self.candidates, chosen, around, self.examples, family, own, alike)
             self._background[kind] = counts_of(self.against[kind].pieces)
 
-    def _fixed(self) -> None:
-        rows = []
-        for c in self.candidates:
-            letters = max(1, len(c.text))
-            rows.append(
-                (
-                    c.last - c.first + 1,
-                    min(60, letters),
-                    sum(map(str.isdigit, c.text)) / letters,
-                    sum(map(str.isupper, c.text)) / letters,
-                    c.bold,
-                    min(3.0, c.relative_height),
-                    c.confidence,
-                    c.whole_segment,
-                    c.starts_segment,
-                    c.ends_segment,
-                    c.widest,
-                    c.box.middle[0],
-                    c.box.middle[1],
-                    min(c.page, 10),
-                )
-            )
-        self.fixed = np.array(rows, dtype=np.float32).reshape(len(self.candidates), 14)
-
     def layout_similarity(self, known: Mask) -> float:
         """Likeness (0–1) of this paper's layout to the most alike of the known papers."""
         return float(self.alike[known].max()) if known.any() else 0.0
@@ -286,30 +266,28 @@ class PaperFeatures:
     def features(self, field: FieldPlan, known: Mask) -> tuple[npt.NDArray[np.intp], Floats]:
         """Indices of the field's candidates, and their features (candidates × len(FEATURES)), as if only the papers
         where `known` (a mask over papers) is true had been labelled."""
-        field_scores = self.field_scores(field, known)
-        return field_scores.chosen, self.features_of(field_scores, np.arange(len(field_scores.chosen)))
+        scores = self.field_scores(field, known)
+        return scores.chosen, self.features_of(scores, np.arange(len(scores.chosen)))
 
     def field_scores(self, field: FieldPlan, known: Mask) -> FieldScores:
         """The figures of a field that all its candidates must be known for, since some are ranks among them."""
         kind = field.value_type
         chosen, against = self.by_kind[kind], self.against[kind]
         allowed = known[self.examples.papers[against.family]] if len(against.family) else np.zeros(0, dtype=bool)
-        is_mine = self.examples.fields[against.family] == field.key
-        mine = (allowed & is_mine)[against.own]
-        others = allowed & ~is_mine
+        is_field = self.examples.fields[against.family] == field.key
+        of_field = (allowed & is_field)[against.own]
+        others = allowed & ~is_field
         if field.key not in self._by_names:  # the same whichever papers are known
             self._by_names[field.key] = self._name_columns(field, chosen)
-        names, meanings = self._by_names[field.key]
-        values = self.examples.pieces[against.family[against.own[mine]]]
-        joint, crossing, place = greatest(against.near, mine)
-        label, meaning = greatest(against.alike[LABEL:], mine)
+        values = self.examples.pieces[against.family[against.own[of_field]]]
+        joint, crossing, place = greatest(against.near, of_field)
+        label, meaning = greatest(against.alike[LABEL:], of_field)
         return FieldScores(
             field,
             chosen,
             known,
-            mine,
-            names,
-            meanings,
+            of_field,
+            self._by_names[field.key],
             self.is_name[chosen],
             joint,
             greatest(against.joint, others),
@@ -321,35 +299,36 @@ class PaperFeatures:
             value_log_odds(against.pieces, values, self._background[kind], len(chosen)),
         )
 
-    def features_of(self, field_scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
-        """Features (rows × len(FEATURES)) of some of a field's candidates: places in `leading.chosen`."""
-        if not len(rows):
-            return np.zeros((0, len(FEATURES)), dtype=np.float32)
-        found = np.empty((len(rows), len(FEATURES)), dtype=np.float32)
-        columns = (
-            field_scores.names[:, rows],
-            field_scores.meanings[:, rows],
-            self._example_columns(field_scores, rows),
-            self._other_columns(field_scores, rows),
-        )
-        start = 0
-        for block in columns:
-            found[:, start : start + len(block)] = block.T
-            start += len(block)
-        return found
+    def features_of(self, scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
+        """Features (rows × len(FEATURES)) of some of a field's candidates: places in `scores.chosen`."""
+        table = np.zeros((len(FEATURES), len(rows)), dtype=np.float32)
+        if len(rows):
+            for columns in (
+                {name: values[rows] for name, values in scores.named.items()},
+                self._example_columns(scores, rows),
+                self._other_columns(scores, rows),
+            ):
+                for name, values in columns.items():
+                    table[COLUMN[name]] = values
+        return np.ascontiguousarray(table.T)
 
-    def _name_columns(self, field: FieldPlan, chosen: npt.NDArray[np.intp]) -> tuple[Floats, Floats]:
+    def _name_columns(self, field: FieldPlan, chosen: npt.NDArray[np.intp]) -> dict[str, Floats]:
+        """NAME_FEATURES and MEANING_FEATURES of all candidates of a field."""
         number = self.plan.fields.index(field)
-        table = self.name_table[:, chosen]
-        best = self._name_best(table)
-        own = best[:, number]
-        rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
-        meant = self.meaning_table[:, chosen]
-        nearest = meant.max(axis=0)
-        mine = nearest[:, number]
-        lead = mine - np.delete(nearest, number, axis=1).max(axis=1, initial=0.0)
-        names = np.stack([*table[:, :, number], own, rival, own - rival, *standing(own)])
-        return names, np.stack([*meant[:, :, number], mine, lead, *standing(mine)])
+        by_name = self.name_table[:, chosen]
+        best = self._name_best(by_name)
+        by_meaning = self.meaning_table[:, chosen]
+        nearest = by_meaning.max(axis=0)
+        channels = dict(zip(NAME_FEATURES, by_name[:, :, number], strict=False))
+        channels |= zip(MEANING_FEATURES, by_meaning[:, :, number], strict=False)
+        rival = _rival(best, number)
+        return (
+            channels
+            | {"name_best": best[:, number], "name_rival": rival, "name_lead": best[:, number] - rival}
+            | _standing("name", best[:, number])
+            | {"meaning_best": nearest[:, number], "meaning_lead": nearest[:, number] - _rival(nearest, number)}
+            | _standing("meaning", nearest[:, number])
+        )
 
     @staticmethod
     def _name_best(table: Floats) -> Floats:
@@ -373,55 +352,88 @@ class PaperFeatures:
         score: Floats = best[:, number] - 0.5 * rival - 0.5 * np.where(named >= NAME_LIKE_LEAST, named, 0.0)
         return chosen, score
 
-    def _example_columns(self, field_scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
-        against, mine = self.against[field_scores.field.value_type], field_scores.mine
-        joint, rival, place, crossing = (
-            field_scores.joint,
-            field_scores.rival,
-            field_scores.place,
-            field_scores.crossing,
-        )
-        label, label_rival, meaning = field_scores.label, field_scores.label_rival, field_scores.label_meaning
-        alike = greatest(against.alike[:LABEL], mine, rows)
-        every = [
-            joint,
-            rival,
-            joint - rival,
-            *standing(joint),
-            place,
-            standing(place)[0],
-            crossing,
-            standing(crossing)[0],
-            label,
-            label_rival,
-            label - label_rival,
-            *standing(label),
-            meaning,
-            standing(meaning)[0],
-        ]
-        asked = np.stack(every)[:, rows]
-        middle = [alike[SHAPE], alike[VALUE], field_scores.value_odds[rows]]
-        return np.concatenate([alike[: len(CHANNELS)], asked[:BEFORE_SHAPE], np.stack(middle), asked[BEFORE_SHAPE:]])
+    def _example_columns(self, scores: FieldScores, rows: npt.NDArray[np.intp]) -> Columns:
+        """EXAMPLE_FEATURES of some of a field's candidates. Ranks and gaps are among all of them, so they are taken
+        before the rows are."""
+        alike = greatest(self.against[scores.field.value_type].alike[:LABEL], scores.of_field, rows)
+        among_all = {
+            "example_joint": scores.joint,
+            "example_rival": scores.rival,
+            "example_lead": scores.joint - scores.rival,
+            **_standing("example", scores.joint),
+            "place": scores.place,
+            "place_gap": standing(scores.place)[0],
+            "row_and_column": scores.crossing,
+            "row_and_column_gap": standing(scores.crossing)[0],
+            "value_odds": scores.value_odds,
+            "label_like": scores.label,
+            "label_rival": scores.label_rival,
+            "label_lead": scores.label - scores.label_rival,
+            **_standing("label", scores.label),
+            "label_meaning": scores.label_meaning,
+            "label_meaning_gap": standing(scores.label_meaning)[0],
+        }
+        return {
+            **{f"example_{channel}": alike[place] for place, channel in enumerate(CHANNELS)},
+            "shape_like": alike[SHAPE],
+            "value_like": alike[VALUE],
+            **{name: values[rows] for name, values in among_all.items()},
+        }
 
-    def _other_columns(self, field_scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
-        asked, known = field_scores.chosen[rows], field_scores.known
-        found = np.zeros((len(OTHER_FEATURES), len(rows)), dtype=np.float32)
-        if known.any():
-            found[0] = self.seen_in[asked][:, known].mean(axis=1)
-        found[1] = field_scores.is_name[rows]
-        found[2] = rows == int(field_scores.names[NAME_BEST].argmax())
-        fixed = self.fixed[asked].T
-        rule = 3 + FIXED_BEFORE_RULE
-        found[3:rule] = fixed[:FIXED_BEFORE_RULE]
-        ruled = self.by_rule.get(field_scores.field.key, frozenset())
-        if ruled:
-            found[rule] = [index in ruled for index in asked.tolist()]
-        after = rule + 1 + len(fixed) - FIXED_BEFORE_RULE
-        found[rule + 1 : after] = fixed[FIXED_BEFORE_RULE:]
-        found[after] = np.log1p(field_scores.mine.sum())
-        found[after + 1] = self.layout_similarity(known)
-        found[after + 2 + FAMILIES.index(_family(field_scores.field.data_type))] = 1
-        return found
+    def _other_columns(self, scores: FieldScores, rows: npt.NDArray[np.intp]) -> Columns:
+        """OTHER_FEATURES of some of a field's candidates, but the families it does not belong to."""
+        asked, known = scores.chosen[rows], scores.known
+        by_rule = self.by_rule.get(scores.field.key, frozenset())
+        return {
+            "known_text": self.seen_in[asked][:, known].mean(axis=1) if known.any() else 0.0,
+            "is_name": scores.is_name[rows],
+            "first_of_best": rows == int(scores.named["name_best"].argmax()),
+            **{name: values[asked] for name, values in self.fixed.items()},
+            "rule": np.array([index in by_rule for index in asked.tolist()]) if by_rule else 0.0,
+            "examples": np.log1p(scores.of_field.sum()),
+            "alike_layout": self.layout_similarity(known),
+            f"is_{_family(scores.field.data_type)}": 1.0,
+        }
+
+
+def _rival(table: Floats, number: int) -> Floats:
+    """The best of the other fields (columns) for each candidate (rows); 0 where there is no other field."""
+    best: Floats = np.delete(table, number, axis=1).max(axis=1, initial=0.0)
+    return best
+
+
+def _standing(prefix: str, values: Floats) -> dict[str, Floats]:
+    gap, rank = standing(values)
+    return {f"{prefix}_gap": gap, f"{prefix}_rank": rank}
+
+
+def _candidate_columns(candidates: Sequence[Candidate]) -> dict[str, Floats]:
+    """What is true of each candidate whichever field asks: its length, letters, print and place."""
+    figures = [_candidate_figures(candidate) for candidate in candidates]
+    names = list(figures[0]) if figures else []
+    table = np.array([list(each.values()) for each in figures], dtype=np.float32).reshape(len(figures), len(names))
+    return {name: np.ascontiguousarray(table[:, place]) for place, name in enumerate(names)}
+
+
+def _candidate_figures(candidate: Candidate) -> dict[str, float]:
+    letters = max(1, len(candidate.text))
+    x, y = candidate.box.middle
+    return {
+        "words": candidate.last - candidate.first + 1,
+        "letters": min(60, letters),
+        "digits": sum(map(str.isdigit, candidate.text)) / letters,
+        "capitals": sum(map(str.isupper, candidate.text)) / letters,
+        "bold": candidate.bold,
+        "height": min(3.0, candidate.relative_height),
+        "confidence": candidate.confidence,
+        "whole_segment": candidate.whole_segment,
+        "starts_segment": candidate.starts_segment,
+        "ends_segment": candidate.ends_segment,
+        "widest": candidate.widest,
+        "x": x,
+        "y": y,
+        "page": min(candidate.page, 10),
+    }
 
 
 def _family(data_type: DataType) -> str:

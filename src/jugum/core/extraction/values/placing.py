@@ -112,7 +112,7 @@ def _place(view: PaperFeatures, field: FieldPlan, text: str, taken: set[tuple[in
     if normal is None or not len(chosen):
         return Placement(RecordState.NOT_FOUND)
     field_scores = view.field_scores(field, np.ones(len(view.alike), dtype=bool))
-    if field_scores.mine.any():
+    if field_scores.of_field.any():
         scores = scores + 1.5 * field_scores.joint + 0.5 * field_scores.place
     places, match = _equal_places(view, field, chosen, text, normal)
     free = [place for place in places if view.candidates[int(chosen[place])].span not in taken]

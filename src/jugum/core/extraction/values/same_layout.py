@@ -43,7 +43,7 @@ def suggest_from_same_layout(plan: Plan, labelled: Sequence[Sample], pages: Sequ
     scored: dict[str, list[Choice]] = {}
     for field in plan.fields:
         field_scores = view.field_scores(field, known)
-        if not field_scores.mine.any() or not len(field_scores.chosen):
+        if not field_scores.of_field.any() or not len(field_scores.chosen):
             scored[field.key] = []
             continue
         asked = np.argsort(-field_scores.prefilter_score, kind="stable")[:CANDIDATES_MAX]
