@@ -37,7 +37,8 @@ def test_every_pinned_package_has_its_hash() -> None:
 
 def test_a_failed_installation_is_told_and_not_taken_for_a_good_one(tmp_path: Path) -> None:
     """bin/setup on a machine that has the Debian packages, with a pip that can't install."""
-    for name in ("bin/setup", "bin/assets", "requirements/runtime.lock", "pyproject.toml", "package-lock.json"):
+    locks = ("requirements/runtime.lock", "requirements/heic.lock")
+    for name in ("bin/setup", "bin/assets", *locks, "pyproject.toml", "package-lock.json"):
         (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
         shutil.copy(ROOT / name, tmp_path / name)
     commands = {

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -147,14 +149,27 @@ def test_a_separator_s_code_is_read_from_any_side(engine: Engine) -> None:
     assert is_separator(read_page(open_paper(separator_sheet(), "s.pdf"), 0, engine).page)
 
 
-@pytest.mark.parametrize("kind", ["BMP", "WEBP", "HEIF"])
+@pytest.mark.parametrize("kind", ["BMP", "WEBP", "AVIF"])
 def test_pictures_of_other_kinds_open(kind: str) -> None:
-    import pillow_heif
-
-    pillow_heif.register_heif_opener()
     out = io.BytesIO()
     Image.new("RGB", (300, 400), "white").save(out, kind)
     assert open_paper(out.getvalue(), "x").render(0, 100).mean() > 250
+
+
+PHONE_PICTURE = Path(__file__).parent / "data/phone.heic"  # 300 × 400 pixels, its upper left quarter black
+
+
+def test_a_phone_s_picture_opens() -> None:
+    pixels = open_paper(PHONE_PICTURE.read_bytes(), "phone.heic").render(0, 100)
+    height, width = pixels.shape[:2]
+    assert pixels[: height // 3, : width // 3].mean() < 5
+    assert pixels[height * 2 // 3 :, width * 2 // 3 :].mean() > 250
+
+
+def test_without_its_extra_a_heic_picture_is_refused_with_the_remedy(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(sys.modules, "pi_heif", None)
+    with pytest.raises(UnreadablePaper, match=r"“phone.heic” is a HEIC picture.*Save it as JPEG.*jugum\[heic\]"):
+        open_paper(PHONE_PICTURE.read_bytes(), "phone.heic")
 
 
 def test_a_turned_photo_is_seen_as_its_camera_meant_it() -> None:

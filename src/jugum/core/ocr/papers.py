@@ -26,7 +26,8 @@ Pixels = npt.NDArray[np.uint8]
 # Pillow would refuse large pictures by itself, without saying how large; our own limit below is checked before
 # decoding.
 Image.MAX_IMAGE_PIXELS = None
-HEIC_BRANDS = (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"heim", b"heis", b"avif")
+HEIC_BRANDS = (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"heim", b"heis")
+AVIF_BRAND = b"avif"
 # PDFium may be entered by one thread at a time; the web process draws pages from several.
 PDFIUM = threading.RLock()
 
@@ -91,7 +92,7 @@ def is_picture(data: bytes) -> bool:
         or data[:4] in (b"II*\0", b"MM\0*")
         or (data[:2] == b"BM" and len(data) > 30)
         or (data[:4] == b"RIFF" and data[8:12] == b"WEBP")
-        or (data[4:8] == b"ftyp" and data[8:12] in HEIC_BRANDS)
+        or (data[4:8] == b"ftyp" and data[8:12] in (*HEIC_BRANDS, AVIF_BRAND))
     )
 
 
@@ -190,11 +191,17 @@ def _why_not_opened(data: bytes, name: str) -> UnreadablePaper:
     return UnreadablePaper(f"“{name}” is a damaged PDF: it can't be opened. Send it again.")
 
 
-def _with_heic() -> None:
-    """Pillow's decoder for HEIC, loaded when the first such file comes."""
-    import pillow_heif
-
-    pillow_heif.register_heif_opener()
+def _register_heic(name: str) -> None:
+    """Pillow's decoder for HEIC, loaded when the first such file comes. It is an extra of the installation, since its
+    wheel is under another licence (decision 0015). Raises UnreadablePaper where it is not installed."""
+    try:
+        import pi_heif
+    except ImportError as error:
+        raise UnreadablePaper(
+            f"“{name}” is a HEIC picture, and this installation cannot read HEIC. Save it as JPEG and send it again, "
+            "or ask an administrator to install the package “jugum[heic]”."
+        ) from error
+    pi_heif.register_heif_opener()
 
 
 class PicturePaper:
@@ -217,11 +224,11 @@ class PicturePaper:
         try:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")  # about odd metadata, which we don't use
-                if data[4:8] == b"ftyp":
-                    _with_heic()
-                    self._picture = Image.open(io.BytesIO(data), formats=["HEIF", "AVIF"])
-                else:
-                    self._picture = Image.open(io.BytesIO(data), formats=["PNG", "JPEG", "TIFF", "BMP", "WEBP"])
+                formats = ["PNG", "JPEG", "TIFF", "BMP", "WEBP", "AVIF"]
+                if data[4:8] == b"ftyp" and data[8:12] != AVIF_BRAND:
+                    _register_heic(name)
+                    formats = ["HEIF"]
+                self._picture = Image.open(io.BytesIO(data), formats=formats)
             self.media_type = self._TYPES[self._picture.format or ""]
             self.page_count = int(getattr(self._picture, "n_frames", 1)) if self._picture.format == "TIFF" else 1
         except (UnidentifiedImageError, OSError, ValueError, KeyError, SyntaxError) as error:
