@@ -1,4 +1,4 @@
-"""What each part of learning is worth: exact match in F1 on looks seen and not seen, with one part left out at a time.
+"""What each part of learning is worth: exact match in F1 on known and new layouts, with one part left out at a time.
 
     .venv/bin/python -m bench.ablation [papers a type]
 
@@ -92,7 +92,7 @@ def measured(args: tuple[str, int, str, tuple[list[Given], list[Given], list[Giv
         papers = papers_of(
             plan,
             [one.sample for one in given],
-            groups={one.sample.key: one.drawn.look for one in given},
+            groups={one.sample.key: one.drawn.layout for one in given},
             synonyms=synonyms,
         )
         trained_model = fit_trained_model(papers.plan, papers.samples, papers.corpus)

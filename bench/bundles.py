@@ -20,8 +20,8 @@ from jugum.core.classification import (
     TypeSample,
     fit_cutter,
     fit_type_classifier,
+    group_layouts,
     layout_of,
-    look_alike_groups,
     similarity_matrix,
 )
 from jugum.core.ocr import QuickEngine, open_paper, read_page
@@ -79,7 +79,7 @@ def run(each: int, bundles: int, seed: int) -> dict[str, float]:
     for kind in TYPES:
         for number in range(each):
             training.append((kind, pages_of(DRAW[kind](number % SEEN_LAYOUTS[kind], rng), rng)))
-    groups = look_alike_groups(similarity_matrix([layout_of(pages) for _, pages in training]))
+    groups = group_layouts(similarity_matrix([layout_of(pages) for _, pages in training]))
     samples = [
         TypeSample(pages, TYPES.index(kind), group) for (kind, pages), group in zip(training, groups, strict=True)
     ]

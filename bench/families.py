@@ -1,9 +1,9 @@
 """Five families of made-up papers for measuring learning, drawn by the bench's own hand: neither the demo's papers nor
 the prior's.
 
-Each family has nine looks. A look fixes the labels' wording, the way things stand, fonts, spellings of dates and
-amounts, and what else is printed; papers of a look differ in their values, in what is missing, and by a small shift.
-Looks 0 to 4 are for labelling ("seen"), 5 to 8 for testing only.
+Each family has nine layouts. A layout fixes the labels' wording, the way things stand, fonts, spellings of dates and
+amounts, and what else is printed; papers of a layout differ in their values, in what is missing, and by a small shift.
+Layouts 0 to 4 are for labelling ("seen"), 5 to 8 for testing only.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from jugum.core.values import DataType
 from jugum.demo.sheet import Sheet
 
 D = DataType
-LOOKS, SEEN = 9, 5
+LAYOUTS, SEEN = 9, 5
 A4 = (595.0, 842.0)
 FIRST = "Orla Bram Tessa Ivo Runa Leif Maud Janko Edda Pier Sanne Ulf Vera Kaj Mirte Olav Dagny Henk Ylva Rolf".split()
 LAST = (
@@ -56,16 +56,16 @@ class Drawn:
     """A paper: its PDF, and per field its values (for a table's column one per row, in order). No entry: not on it."""
 
     family: str
-    look: int
+    layout: int
     pdf: bytes
     truth: dict[str, list[Truth]]
 
 
 @dataclass
 class Hand:
-    """How one look writes."""
+    """How one layout writes."""
 
-    look: int
+    layout: int
     font: str
     size: float
     date: int
@@ -94,10 +94,10 @@ class Hand:
         return (plain, comma.replace("_", "."), comma.replace("_", " "), f"{amount:.2f}", f"kr {plain}")[self.money]
 
 
-def hand_of(family: str, look: int, ways: tuple[str, ...]) -> Hand:
-    rng = random.Random(f"{family}-{look}")
+def hand_of(family: str, layout: int, ways: tuple[str, ...]) -> Hand:
+    rng = random.Random(f"{family}-{layout}")
     return Hand(
-        look,
+        layout,
         rng.choice(["Helvetica", "Times", "Helvetica", "Courier"]),
         rng.choice([9.0, 10.0, 10.5]),
         rng.randrange(6),
@@ -105,7 +105,7 @@ def hand_of(family: str, look: int, ways: tuple[str, ...]) -> Hand:
         rng.uniform(40, 70),
         rng.uniform(110, 170),
         rng.uniform(17, 25),
-        ways[look % len(ways)],
+        ways[layout % len(ways)],
         rng.choice(["", ":", ":", " :"]),
         rng.random() < 0.4,
     )
@@ -172,7 +172,7 @@ Item = tuple[str, str, str]  # key ("" for what is not asked), label, value
 
 
 def set_items(pen: Pen, items: list[Item], rng: random.Random) -> float:
-    """Labels with their values, the way of the look; returns the y below."""
+    """Labels with their values, the way of the layout; returns the y below."""
     hand = pen.hand
     x, y = hand.left, hand.top
     for number, (key, label, value) in enumerate(items):
@@ -218,9 +218,9 @@ def person(rng: random.Random) -> str:
     return f"{rng.choice(FIRST)} {rng.choice(LAST)}"
 
 
-def wording(family: str, look: int, names: Mapping[str, tuple[str, ...]]) -> dict[str, str]:
-    """One label for each thing: a look's own choice, no two alike."""
-    rng = random.Random(f"{family}-words-{look}")
+def wording(family: str, layout: int, names: Mapping[str, tuple[str, ...]]) -> dict[str, str]:
+    """One label for each thing: a layout's own choice, no two alike."""
+    rng = random.Random(f"{family}-words-{layout}")
     said: dict[str, str] = {}
     for key, its in names.items():
         free = [one for one in its if one not in said.values()]
@@ -256,10 +256,10 @@ STUB_PLAN = Plan(
 )
 
 
-def stub(rng: random.Random, look: int) -> Drawn:
-    hand = hand_of("stub", look, ("rows", "stack", "pairs", "cells", "run", "below", "numbered", "stack", "pairs"))
-    pen, says = Pen(hand, (rng.uniform(-4, 4), rng.uniform(-6, 6))), wording("stub", look, STUB)
-    fixed = random.Random(f"stub-order-{look}")
+def stub(rng: random.Random, layout: int) -> Drawn:
+    hand = hand_of("stub", layout, ("rows", "stack", "pairs", "cells", "run", "below", "numbered", "stack", "pairs"))
+    pen, says = Pen(hand, (rng.uniform(-4, 4), rng.uniform(-6, 6))), wording("stub", layout, STUB)
+    fixed = random.Random(f"stub-order-{layout}")
     gross = rng.uniform(14_000, 62_000)
     tax = gross * rng.uniform(0.1, 0.4)
     extra = rng.uniform(100, 900)
@@ -298,7 +298,7 @@ def stub(rng: random.Random, look: int) -> Drawn:
             pen.write(hand.left, y + 18 + 16 * number, says[key])
             pen.write(hand.left + 300, y + 18 + 16 * number, hand.spell_money(gross * rng.uniform(2, 11)), right=True)
     pen.write(hand.left, 800, f"Printed {hand.spell_date(rng)}  page 1", scale=0.7)
-    return Drawn("stub", look, pen.sheet.done(), pen.truth)
+    return Drawn("stub", layout, pen.sheet.done(), pen.truth)
 
 
 # ---- Tax forms -------------------------------------------------------------------------------------------------------
@@ -327,10 +327,10 @@ TAX_PLAN = Plan(
 )
 
 
-def tax(rng: random.Random, look: int) -> Drawn:
-    hand = hand_of("tax", look, ("numbered", "cells", "rows", "pairs", "numbered", "cells", "run", "stack", "rows"))
-    pen, says = Pen(hand, (rng.uniform(-3, 3), rng.uniform(-5, 5))), wording("tax", look, TAX)
-    fixed = random.Random(f"tax-order-{look}")
+def tax(rng: random.Random, layout: int) -> Drawn:
+    hand = hand_of("tax", layout, ("numbered", "cells", "rows", "pairs", "numbered", "cells", "run", "stack", "rows"))
+    pen, says = Pen(hand, (rng.uniform(-3, 3), rng.uniform(-5, 5))), wording("tax", layout, TAX)
+    fixed = random.Random(f"tax-order-{layout}")
     income = rng.uniform(150_000, 900_000)
     relief = income * rng.uniform(0.02, 0.2)
     values = {
@@ -365,7 +365,7 @@ def tax(rng: random.Random, look: int) -> Drawn:
     pen.write(hand.left, 75, f"Form {fixed.choice('ABCDEF')}{fixed.randint(10, 99)}", scale=0.8)
     set_items(pen, head + tail, rng)
     pen.write(hand.left, 790, "You may object within six weeks of the date of this notice.", scale=0.8)
-    return Drawn("tax", look, pen.sheet.done(), pen.truth)
+    return Drawn("tax", layout, pen.sheet.done(), pen.truth)
 
 
 # ---- Identity cards --------------------------------------------------------------------------------------------------
@@ -392,15 +392,15 @@ CARD_PLAN = Plan(
 )
 
 
-def card(rng: random.Random, look: int) -> Drawn:
-    hand = hand_of("card", look, ("rows", "stack", "run", "rows", "stack", "rows", "stack", "run", "below"))
-    hand.left, hand.top, hand.step = 150 if look % 2 else 40, 75, 21
-    pen, says = Pen(hand, (rng.uniform(-2, 2), rng.uniform(-2, 2)), (430, 270)), wording("card", look, CARD)
-    fixed = random.Random(f"card-order-{look}")
+def card(rng: random.Random, layout: int) -> Drawn:
+    hand = hand_of("card", layout, ("rows", "stack", "run", "rows", "stack", "rows", "stack", "run", "below"))
+    hand.left, hand.top, hand.step = 150 if layout % 2 else 40, 75, 21
+    pen, says = Pen(hand, (rng.uniform(-2, 2), rng.uniform(-2, 2)), (430, 270)), wording("card", layout, CARD)
+    fixed = random.Random(f"card-order-{layout}")
     if hand.way == "stack":
         hand.left = 30
     values = {
-        "surname": rng.choice(LAST).upper() if look % 3 == 0 else rng.choice(LAST),
+        "surname": rng.choice(LAST).upper() if layout % 3 == 0 else rng.choice(LAST),
         "given": " ".join(rng.sample(FIRST, rng.randint(1, 2))),
         "born": hand.spell_date(rng, (1950, 2004)),
         "number": f"{rng.choice('ABCXZ')}{rng.randint(10**6, 10**7 - 1)}",
@@ -423,7 +423,7 @@ def card(rng: random.Random, look: int) -> Drawn:
     )
     pen.write(300, 35, fixed.choice(["NORHAVEN", "Utopia", "REPUBLIC"]), scale=0.9)
     set_items(pen, items, rng)
-    return Drawn("card", look, pen.sheet.done(), pen.truth)
+    return Drawn("card", layout, pen.sheet.done(), pen.truth)
 
 
 # ---- Certificates with a table ---------------------------------------------------------------------------------------
@@ -473,10 +473,10 @@ CERTIFICATE_PLAN = Plan(
 )
 
 
-def certificate(rng: random.Random, look: int) -> Drawn:
-    hand = hand_of("certificate", look, ("rows", "pairs", "cells", "stack", "run", "pairs", "rows", "cells", "run"))
-    pen, says = Pen(hand, (rng.uniform(-4, 4), rng.uniform(-6, 6))), wording("certificate", look, CERTIFICATE)
-    fixed = random.Random(f"certificate-order-{look}")
+def certificate(rng: random.Random, layout: int) -> Drawn:
+    hand = hand_of("certificate", layout, ("rows", "pairs", "cells", "stack", "run", "pairs", "rows", "cells", "run"))
+    pen, says = Pen(hand, (rng.uniform(-4, 4), rng.uniform(-6, 6))), wording("certificate", layout, CERTIFICATE)
+    fixed = random.Random(f"certificate-order-{layout}")
     values = {
         "certificate": f"C{rng.randint(1000, 9999)}-{rng.randint(10, 99)}",
         "issued": hand.spell_date(rng),
@@ -500,7 +500,7 @@ def certificate(rng: random.Random, look: int) -> Drawn:
         fixed.choice(["Results of tests", "We certify the following values", "Analysis"]),
         bold=fixed.random() < 0.5,
     )
-    y = _table(pen, rng, fixed, look, y + 26)
+    y = _table(pen, rng, fixed, layout, y + 26)
     if fixed.random() < 0.5:
         pen.write(
             hand.left,
@@ -509,11 +509,11 @@ def certificate(rng: random.Random, look: int) -> Drawn:
             scale=0.85,
         )
     pen.write(hand.left, 780, f"{fixed.choice(['Inspector', 'Signed', 'Works inspector'])}: {person(rng)}", scale=0.9)
-    return Drawn("certificate", look, pen.sheet.done(), pen.truth)
+    return Drawn("certificate", layout, pen.sheet.done(), pen.truth)
 
 
-def _table(pen: Pen, rng: random.Random, fixed: random.Random, look: int, y: float) -> float:
-    says = wording("certificate-columns", look, COLUMNS)
+def _table(pen: Pen, rng: random.Random, fixed: random.Random, layout: int, y: float) -> float:
+    says = wording("certificate-columns", layout, COLUMNS)
     order = ["test", *fixed.sample(["unit", "least", "most", "result"], 4)]
     if fixed.random() < 0.3:
         order.remove("unit")
@@ -652,10 +652,10 @@ PARTIES = (
 )
 
 
-def contract(rng: random.Random, look: int) -> Drawn:
-    hand = hand_of("contract", look, ("prose",))
-    hand.font, hand.left = random.Random(f"contract-font-{look}").choice(["Times", "Helvetica"]), hand.left + 10
-    pen, fixed = Pen(hand, (rng.uniform(-3, 3), rng.uniform(-5, 5))), random.Random(f"contract-order-{look}")
+def contract(rng: random.Random, layout: int) -> Drawn:
+    hand = hand_of("contract", layout, ("prose",))
+    hand.font, hand.left = random.Random(f"contract-font-{layout}").choice(["Times", "Helvetica"]), hand.left + 10
+    pen, fixed = Pen(hand, (rng.uniform(-3, 3), rng.uniform(-5, 5))), random.Random(f"contract-order-{layout}")
     values = {
         "supplier": rng.choice(FIRMS),
         "client": person(rng),
@@ -668,7 +668,7 @@ def contract(rng: random.Random, look: int) -> Drawn:
     pen.write(
         hand.left, 70, fixed.choice(["Agreement", "Contract for works", "Service contract"]), bold=True, scale=1.6
     )
-    y = _prose(pen, 105, PARTIES[look % len(PARTIES)], values, "")
+    y = _prose(pen, 105, PARTIES[layout % len(PARTIES)], values, "")
     numbering = fixed.choice(["{n}. {t}", "§ {n} {t}", "Article {n}: {t}", "{t}", "{n}) {t}"])
     wanted = ["termination", "liability"] + (["payment"] if rng.random() < 0.85 else [])
     heads = {key: fixed.choice(CLAUSES[key][0]) for key in CLAUSES}
@@ -691,7 +691,7 @@ def contract(rng: random.Random, look: int) -> Drawn:
     pen.write(
         hand.left, 780, f"{fixed.choice(['Signed', 'Done'])} at {rng.choice(TOWNS)}, {hand.spell_date(rng)}", scale=0.9
     )
-    return Drawn("contract", look, pen.sheet.done(), pen.truth)
+    return Drawn("contract", layout, pen.sheet.done(), pen.truth)
 
 
 def _prose(pen: Pen, y: float, text: str, values: dict[str, str], clause: str) -> float:

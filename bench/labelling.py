@@ -1,7 +1,7 @@
-"""Labelling: keyed values placed rightly and wrongly, keys and clicks for one pay stub, and a paper of 300 pages on the
-desk.
+"""Labelling: values from past records placed rightly and wrongly, keys and clicks for one pay stub, and a paper of
+300 pages on the desk.
 
-    .venv/bin/python -m bench.labelling                          keyed values only
+    .venv/bin/python -m bench.labelling                          values from past records only
     JUGUM_PORT=8420 bin/demo                                     in one terminal, then
     .venv/bin/python -m bench.labelling http://127.0.0.1:8420    all of it (it labels one paper of the demo)
 
@@ -71,7 +71,7 @@ def keyed() -> None:
             else:
                 counts["right" if _spots(one.candidate) & homes[employer, key] else "wrong"] += 1
     total = sum(counts.values())
-    print(f"keyed values: {total} of {len(placed)} papers, {len(EMPLOYERS)} layouts")
+    print(f"values from past records: {total} of {len(placed)} papers, {len(EMPLOYERS)} layouts")
     for name, count in counts.items():
         print(f"  {name:14} {count:5} {count / total:7.1%}")
 

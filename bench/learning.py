@@ -1,12 +1,12 @@
-"""Learning from few papers: share of values right on looks seen and not seen, with two baselines beside it in the same
+"""Learning from few papers: share of values right on known and new layouts, with two baselines beside it in the same
 run.
 
     .venv/bin/python -m bench.learning                      words from text layers, 1 to 50 papers a type
     .venv/bin/python -m bench.learning --scans              words from OCR of scans, 25 papers a type
     .venv/bin/python -m bench.learning --grow               time and memory of training from 50 to 1,000 papers
 
-Papers come from `bench/families.py`. Per type: labelled papers of looks 0 to 4, tests on fresh papers of these and
-of looks 5 to 8. F1 counts a value right when it is the same in normal form (micro: over all values of all tests); a
+Papers come from `bench/families.py`. Per type: labelled papers of layouts 0 to 4, tests on fresh papers of these and
+of layouts 5 to 8. F1 counts a value right when it is the same in normal form (micro: over all values of all tests); a
 field rightly left empty counts for neither side.
 """
 
@@ -26,7 +26,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.families import FAMILIES, LOOKS, SEEN, Drawn
+from bench.families import FAMILIES, LAYOUTS, SEEN, Drawn
 from jugum.core.classification import Layout, layout_of, layout_similarity
 from jugum.core.evaluation.metrics import calibration_error
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
@@ -48,7 +48,7 @@ os.environ.setdefault("OMP_NUM_THREADS", "1")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 COUNTS = (1, 3, 5, 10, 25, 50)
 PROMISE = 0.02
-TESTS = 4  # of each look
+TESTS = 4  # of each layout
 NEAR = 0.007  # page fractions that a scan's words may stand off their drawn places
 
 
@@ -109,11 +109,11 @@ def ENGINE() -> CarefulEngine:  # noqa: N802 - made once in each process
     return _engine[0]
 
 
-def given(family: str, seed: int, look: int, scan: bool) -> Given:
+def given(family: str, seed: int, layout: int, scan: bool) -> Given:
     plan, draw = FAMILIES[family]
-    rng = random.Random(f"{family}-{look}-{seed}")
-    drawn = draw(rng, look)
-    pages = read(drawn, seed * 97 + look, scan)
+    rng = random.Random(f"{family}-{layout}-{seed}")
+    drawn = draw(rng, layout)
+    pages = read(drawn, seed * 97 + layout, scan)
     labels: dict[str, tuple[SampleLabel, ...]] = {}
     right: dict[str, list[str]] = {}
     for one in plan.fields:
@@ -122,7 +122,7 @@ def given(family: str, seed: int, look: int, scan: bool) -> Given:
         its = drawn.truth.get(one.key, [])
         right[one.key] = [_normal(one, truth.text) for truth in its]
         labels[one.key] = tuple(_label(one, truth, pages) for truth in its)
-    return Given(drawn, Sample(f"{family}-{look}-{seed}", pages, labels), right)
+    return Given(drawn, Sample(f"{family}-{layout}-{seed}", pages, labels), right)
 
 
 def _normal(one: FieldPlan, text: str) -> str:
@@ -144,13 +144,13 @@ def _label(one: FieldPlan, truth: Any, pages: Sequence[Page]) -> SampleLabel:
     )
 
 
-def papers(family: str, count: int, looks: Sequence[int], first: int, scan: bool) -> list[Given]:
-    return [given(family, first + n, looks[n % len(looks)], scan) for n in range(count)]
+def papers(family: str, count: int, layouts: Sequence[int], first: int, scan: bool) -> list[Given]:
+    return [given(family, first + n, layouts[n % len(layouts)], scan) for n in range(count)]
 
 
 def job(args: tuple[str, int, bool]) -> tuple[str, list[Given], list[Given], list[Given]]:
     family, most, scan = args
-    seen, unseen = list(range(SEEN)), list(range(SEEN, LOOKS))
+    seen, unseen = list(range(SEEN)), list(range(SEEN, LAYOUTS))
     return (
         family,
         papers(family, most, seen, 0, scan),
@@ -239,7 +239,7 @@ def run(
     for count in counts:
         given_ = train[:count]
         samples = [one.sample for one in given_]
-        looks = {one.sample.key: one.drawn.look for one in given_}
+        layouts = {one.sample.key: one.drawn.layout for one in given_}
         started = time.process_time()
         if count < 3:
             trials = [Trial(), Trial()]
@@ -258,7 +258,7 @@ def run(
                     )
             print_line(family, count, 0.0, 0.0, trials, [])
             continue
-        version = train_version(plan, samples, groups=looks)
+        version = train_version(plan, samples, groups=layouts)
         spent = time.process_time() - started
         thresholds = {
             one.key: threshold_for(
@@ -354,7 +354,7 @@ def grow(counts: Sequence[int]) -> None:
         samples = [one.sample for one in train[:count]]
         measure = yardstick()
         started = time.process_time()
-        train_version(plan, samples, groups={one.sample.key: one.drawn.look for one in train[:count]})
+        train_version(plan, samples, groups={one.sample.key: one.drawn.layout for one in train[:count]})
         spent = time.process_time() - started
         used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
         print(
@@ -376,7 +376,7 @@ def main() -> None:
         return
     counts = args.counts or ([25] if args.scans else list(COUNTS))
     print(f"yardstick: {yardstick():.2f} s of CPU for five million multiplications in plain Python")
-    print("F1 on looks seen / not seen; passing: share of decisions above thresholds that promise at most 2 % wrong")
+    print("F1 on known layouts / not seen; passing: share of decisions above thresholds that promise at most 2 % wrong")
     trials: list[tuple[Trial, Trial]] = []
     with ProcessPoolExecutor(2) as pool:
         for family, train, seen, unseen in pool.map(job, [(name, max(counts), args.scans) for name in args.families]):

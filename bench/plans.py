@@ -162,7 +162,7 @@ def _edit(store: Store, actor: Actor) -> None:
     plan_history.import_plan(store, actor, 0, plan_file("Large", Plan(tuple(fields), checks), {}), type_id=type_id)
     times: dict[str, list[float]] = {}
     for number in range(20):
-        given = FieldInput(f"Sum {number}", "money", (f"Sum no {number}", "again"))
+        given = FieldInput(name=f"Sum {number}", data_type="money", printed_names=[f"Sum no {number}", "again"])
         check = {"key": f"check_{number}", "expression": f"sum_{number} <= sum_{number + 1}"}
         for name, work in (
             ("change a field", partial(plan_fields.change_field, store, actor, type_id, f"sum_{number}", given)),

@@ -36,18 +36,19 @@ def rows_of(seed: int) -> tuple[np.ndarray, np.ndarray, list[tuple[np.ndarray, n
     nothing known."""
     rng = random.Random(seed)
     drawn = kind(rng)
-    looks = [n % len(drawn.looks) for n in range(PAPERS)]
+    layouts = [n % len(drawn.layouts) for n in range(PAPERS)]
     samples = [
-        paper(rng, drawn, drawn.looks[look], str(n), slips=rng.choice([0.0, 0.0, 0.02])) for n, look in enumerate(looks)
+        paper(rng, drawn, drawn.layouts[layout], str(n), slips=rng.choice([0.0, 0.0, 0.02]))
+        for n, layout in enumerate(layouts)
     ]
-    corpus = Corpus(drawn.plan, samples, groups=looks)
+    corpus = Corpus(drawn.plan, samples, groups=layouts)
     draw = np.random.default_rng(seed)
     features, right, asked = [], [], []
     for number in range(PAPERS):
         for episode in range(EPISODES):
             known = np.zeros(PAPERS, dtype=bool)
             count = (0, int(draw.integers(1, 4)), int(draw.integers(3, PAPERS)))[episode]
-            pool = [n for n in range(PAPERS) if n != number and (draw.random() < 0.5 or looks[n] != looks[number])]
+            pool = [n for n in range(PAPERS) if n != number and (draw.random() < 0.5 or layouts[n] != layouts[number])]
             known[draw.permutation(pool)[:count].astype(int)] = True
             for field in drawn.plan.fields:
                 got, truth = corpus.field_rows(number, field, known, draw)

@@ -1,7 +1,7 @@
 """Made-up papers of many kinds as words on pages: the school of the prior ranker. None of the demo's kinds of paper is
 among them.
 
-A type draws some of the things below as its fields; each of its looks has its own wording of the labels, order, way
+A type draws some of the things below as its fields; each of its layouts has its own wording of the labels, order, way
 of standing (label left of the value, above it, in a grid, under a column's head, in a sentence) and spelling of
 dates and amounts.
 """
@@ -83,7 +83,7 @@ class Ink:
 
 @dataclass(frozen=True)
 class LayoutGroup:
-    """How papers of one look stand: the way, the labels by thing, the order, and spellings."""
+    """How papers of one layout stand: the way, the labels by thing, the order, and spellings."""
 
     way: str
     labels: dict[str, str]
@@ -103,11 +103,11 @@ class LayoutGroup:
 
 @dataclass(frozen=True)
 class Kind:
-    """A type of paper: its plan, the thing each field is, and its looks."""
+    """A type of paper: its plan, the thing each field is, and its layouts."""
 
     plan: Plan
     things: dict[str, str]
-    looks: tuple[LayoutGroup, ...]
+    layouts: tuple[LayoutGroup, ...]
 
 
 def word(rng: random.Random) -> str:
@@ -119,11 +119,11 @@ def name(rng: random.Random) -> str:
     return " ".join(parts) + rng.choice(["", "", "", " Ltd", " & Sons", " Trading"])
 
 
-def value(rng: random.Random, data_type: DataType, look: LayoutGroup) -> str:
+def value(rng: random.Random, data_type: DataType, layout: LayoutGroup) -> str:
     if data_type is D.DATE:
-        return spelled_date(rng, look.dates)
+        return spelled_date(rng, layout.dates)
     if data_type is D.MONEY:
-        return spelled_money(rng, look.money)
+        return spelled_money(rng, layout.money)
     if data_type is D.NUMBER:
         return str(rng.randint(1, 9999))
     if data_type is D.PERCENT:
@@ -173,16 +173,16 @@ def kind(rng: random.Random) -> Kind:
         key = f"f{number}"
         things[key] = thing
         fields.append(FieldPlan(key, own, data_type, printed, required=rng.random() < 0.7))
-    return Kind(Plan(tuple(fields)), things, tuple(look(rng, things) for _ in range(rng.randint(2, 4))))
+    return Kind(Plan(tuple(fields)), things, tuple(layout(rng, things) for _ in range(rng.randint(2, 4))))
 
 
-def look(rng: random.Random, things: dict[str, str]) -> LayoutGroup:
+def layout(rng: random.Random, things: dict[str, str]) -> LayoutGroup:
     labels = {}
     for key, thing in things.items():
         wordings = THINGS[thing][1]
         strange = " ".join(word(rng) for _ in range(rng.randint(1, 2))).capitalize()
         labels[key] = strange if rng.random() < 0.1 else rng.choice(wordings)
-    if len(set(labels.values())) < len(labels):  # two fields of one look never bear the same label
+    if len(set(labels.values())) < len(labels):  # two fields of one layout never bear the same label
         labels = {
             key: THINGS[thing][1][0] if list(labels.values()).count(labels[key]) > 1 else labels[key]
             for key, thing in things.items()
@@ -208,20 +208,20 @@ def look(rng: random.Random, things: dict[str, str]) -> LayoutGroup:
     )
 
 
-def paper(rng: random.Random, kind_: Kind, look_: LayoutGroup, number: str, *, slips: float = 0.0) -> Sample:
-    """A paper of a look as a sample, its labels where its values stand. `slips`: share of letters misread."""
+def paper(rng: random.Random, kind_: Kind, layout_: LayoutGroup, number: str, *, slips: float = 0.0) -> Sample:
+    """A paper of a layout as a sample, its labels where its values stand. `slips`: share of letters misread."""
     ink = Ink()
-    ink.text(0.08, 0.05, look_.heading, bold=True, size=1.5)
+    ink.text(0.08, 0.05, layout_.heading, bold=True, size=1.5)
     said: dict[str, tuple[str, Box]] = {}
-    shown = [key for key in look_.order if kind_.plan.field(key).required or rng.random() < 0.7]
-    rows = [(key, look_.labels[key], kind_.plan.field(key).data_type) for key in shown]
-    rows += [("", THINGS[thing][1][0], THINGS[thing][0]) for thing in look_.noise]
-    fixed = random.Random(look_.heading)  # the order of a look is its own
+    shown = [key for key in layout_.order if kind_.plan.field(key).required or rng.random() < 0.7]
+    rows = [(key, layout_.labels[key], kind_.plan.field(key).data_type) for key in shown]
+    rows += [("", THINGS[thing][1][0], THINGS[thing][0]) for thing in layout_.noise]
+    fixed = random.Random(layout_.heading)  # the order of a layout is its own
     fixed.shuffle(rows)
-    _WAYS[look_.way](rng, look_, ink, rows, said)
-    if look_.again:
-        _once_more(rng, look_, ink, rows)
-    ink.text(0.08, 0.94, f"Printed {spelled_date(rng, look_.dates)} page 1 of 1", size=0.8)
+    _WAYS[layout_.way](rng, layout_, ink, rows, said)
+    if layout_.again:
+        _once_more(rng, layout_, ink, rows)
+    ink.text(0.08, 0.94, f"Printed {spelled_date(rng, layout_.dates)} page 1 of 1", size=0.8)
     shift = rng.uniform(-0.01, 0.01)
     words = [_slipped(rng, _moved(one, shift), slips) for one in ink.words]
     labels = {
@@ -258,18 +258,18 @@ def _slipped(rng: random.Random, one: Word, share: float) -> Word:
     return Word(text, one.box, 0.8 if text != one.text else 0.97, one.bold)
 
 
-def _once_more(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: list[tuple[str, str, DataType]]) -> None:
+def _once_more(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: list[tuple[str, str, DataType]]) -> None:
     """Totals of the year or of the account so far, under the same names."""
     y = max(word.box.y1 for word in ink.words) + 0.03
     ink.text(
-        look_.left,
+        layout_.left,
         y,
-        random.Random(look_.heading).choice(["So far", "This year", "Running totals", "All periods"]),
+        random.Random(layout_.heading).choice(["So far", "This year", "Running totals", "All periods"]),
         bold=True,
     )
     for place, (_, label, data_type) in enumerate([row for row in rows if row[2] in (D.MONEY, D.NUMBER)][:3], 1):
-        ink.text(look_.left, y + 0.02 * place, label)
-        ink.text(look_.left + 0.4, y + 0.02 * place, value(rng, data_type, look_))
+        ink.text(layout_.left, y + 0.02 * place, label)
+        ink.text(layout_.left + 0.4, y + 0.02 * place, value(rng, data_type, layout_))
 
 
 Rows = list[tuple[str, str, DataType]]
@@ -281,94 +281,94 @@ def _keep(said: Said, key: str, text: str, box: Box | None) -> None:
         said[key] = (text, box)
 
 
-def _left(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+def _left(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     for place, (key, label, data_type) in enumerate(rows):
-        y = look_.top + place * look_.step
-        ink.text(look_.left, y, label + (":" if look_.colon else ""))
-        text = value(rng, data_type, look_)
-        _keep(said, key, text, ink.text(look_.value_x, y, text))
+        y = layout_.top + place * layout_.step
+        ink.text(layout_.left, y, label + (":" if layout_.colon else ""))
+        text = value(rng, data_type, layout_)
+        _keep(said, key, text, ink.text(layout_.value_x, y, text))
 
 
-def _right(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+def _right(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """Amounts end at one edge, labels stand right before them with a colon."""
     for place, (key, label, data_type) in enumerate(rows):
-        y = look_.top + place * look_.step
-        box = ink.text(look_.left, y, f"{label}:")
-        text = value(rng, data_type, look_)
-        _keep(said, key, text, ink.text((box.x1 if box else look_.left) + 0.006, y, text))
+        y = layout_.top + place * layout_.step
+        box = ink.text(layout_.left, y, f"{label}:")
+        text = value(rng, data_type, layout_)
+        _keep(said, key, text, ink.text((box.x1 if box else layout_.left) + 0.006, y, text))
 
 
-def _above(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+def _above(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     for place, (key, label, data_type) in enumerate(rows):
-        x, y = look_.left + (place % 3) * 0.3, look_.top + (place // 3) * (look_.step + 0.03)
+        x, y = layout_.left + (place % 3) * 0.3, layout_.top + (place // 3) * (layout_.step + 0.03)
         ink.text(x, y, label, size=0.85)
-        text = value(rng, data_type, look_)
+        text = value(rng, data_type, layout_)
         _keep(said, key, text, ink.text(x, y + 0.016, text))
 
 
-def _grid(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+def _grid(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     for place, (key, label, data_type) in enumerate(rows):
-        x, y = look_.left + (place % 2) * 0.45, look_.top + (place // 2) * look_.step
-        ink.text(x, y, label + (":" if look_.colon else ""))
-        text = value(rng, data_type, look_)
+        x, y = layout_.left + (place % 2) * 0.45, layout_.top + (place // 2) * layout_.step
+        ink.text(x, y, label + (":" if layout_.colon else ""))
+        text = value(rng, data_type, layout_)
         _keep(said, key, text, ink.text(x + 0.2, y, text))
 
 
-def _columns(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+def _columns(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """This period's figures beside the last one's: numbers in two columns, the rest above with labels left."""
     numbers = [row for row in rows if row[2] in (D.MONEY, D.NUMBER, D.PERCENT)]
-    _left(rng, look_, ink, [row for row in rows if row not in numbers], said)
-    top = look_.top + (len(rows) - len(numbers) + 2) * look_.step
-    mine, other = (0.75, 0.55) if look_.previous_first else (0.55, 0.75)
-    ink.text(mine, top - look_.step, "This time", bold=True)
-    ink.text(other, top - look_.step, "Last time", bold=True)
+    _left(rng, layout_, ink, [row for row in rows if row not in numbers], said)
+    top = layout_.top + (len(rows) - len(numbers) + 2) * layout_.step
+    mine, other = (0.75, 0.55) if layout_.previous_first else (0.55, 0.75)
+    ink.text(mine, top - layout_.step, "This time", bold=True)
+    ink.text(other, top - layout_.step, "Last time", bold=True)
     for place, (key, label, data_type) in enumerate(numbers):
-        y = top + place * look_.step
-        ink.text(look_.left, y, label)
-        text = value(rng, data_type, look_)
+        y = top + place * layout_.step
+        ink.text(layout_.left, y, label)
+        text = value(rng, data_type, layout_)
         _keep(said, key, text, ink.text(mine, y, text))
-        ink.text(other, y, value(rng, data_type, look_))
+        ink.text(other, y, value(rng, data_type, layout_))
 
 
-def _sentence(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
-    fixed = random.Random(look_.heading + "s")
+def _sentence(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+    fixed = random.Random(layout_.heading + "s")
     for place, (key, label, data_type) in enumerate(rows):
-        y = look_.top + place * look_.step
+        y = layout_.top + place * layout_.step
         before = fixed.choice(["The", "We note the", "Please find the", "Here is the"])
         middle = fixed.choice(["is", "amounts to", "stands as", "of this paper is", "is given as"])
-        box = ink.text(look_.left, y, f"{before} {label.lower()} {middle}")
-        text = value(rng, data_type, look_)
+        box = ink.text(layout_.left, y, f"{before} {label.lower()} {middle}")
+        text = value(rng, data_type, layout_)
         box = ink.text((box.x1 if box else 0.3) + 0.006, y, text)
         _keep(said, key, text, box)
         if box is not None:
             ink.text(box.x1 + 0.006, y, fixed.choice(["as agreed.", "for your records.", "at present.", "."]))
 
 
-def _beneath(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+def _beneath(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """Values on lines, their names in small print beneath."""
     for place, (key, label, data_type) in enumerate(rows):
-        x, y = look_.left + (place % 2) * 0.45, look_.top + (place // 2) * (look_.step + 0.025)
-        text = value(rng, data_type, look_)
+        x, y = layout_.left + (place % 2) * 0.45, layout_.top + (place // 2) * (layout_.step + 0.025)
+        text = value(rng, data_type, layout_)
         _keep(said, key, text, ink.text(x, y, text))
         ink.text(x, y + 0.016, label, size=0.75)
 
 
-def _numbered(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+def _numbered(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """A form's numbered lines, values at the right edge."""
     for place, (key, label, data_type) in enumerate(rows):
-        y = look_.top + place * look_.step
-        ink.text(look_.left, y, str(place + 1))
-        ink.text(look_.left + 0.04, y, label)
-        text = value(rng, data_type, look_)
+        y = layout_.top + place * layout_.step
+        ink.text(layout_.left, y, str(place + 1))
+        ink.text(layout_.left + 0.04, y, label)
+        text = value(rng, data_type, layout_)
         _keep(said, key, text, ink.text(0.9 - 0.0075 * len(text), y, text))
 
 
-def _cells(rng: random.Random, look_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
+def _cells(rng: random.Random, layout_: LayoutGroup, ink: Ink, rows: Rows, said: Said) -> None:
     """Boxes with a small name in their corner and the value under it, close to the next box."""
     for place, (key, label, data_type) in enumerate(rows):
-        x, y = look_.left + (place % 3) * 0.29, look_.top + (place // 3) * 0.045
+        x, y = layout_.left + (place % 3) * 0.29, layout_.top + (place // 3) * 0.045
         ink.text(x, y, label, size=0.7)
-        text = value(rng, data_type, look_)
+        text = value(rng, data_type, layout_)
         _keep(said, key, text, ink.text(x + 0.01, y + 0.017, text))
 
 

@@ -125,5 +125,5 @@ def run_jobs(store: Store) -> Callable[[], None]:
 
 @pytest.fixture
 def trained(office: Office) -> Office:
-    """Ten labelled slips of two looks, a live version, a policy."""
+    """Ten labelled slips of two layouts, a live version, a policy."""
     return office

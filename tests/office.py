@@ -82,16 +82,16 @@ def fill_office(store: Store) -> Office:
     workspace = types_.add_workspace(store, actors["analyst"], "Harbour Co-operative")
     type_id = types_.add_type(store, actors["analyst"], workspace, "Mooring slip")
     for given in (
-        plan_fields.FieldInput("Member", "text", ("Paid by",)),
-        plan_fields.FieldInput("Paid on", "date", ("Date",)),
-        plan_fields.FieldInput("Amount", "money", ("Total",)),
+        plan_fields.FieldInput(name="Member", data_type="text", printed_names=["Paid by"]),
+        plan_fields.FieldInput(name="Paid on", data_type="date", printed_names=["Date"]),
+        plan_fields.FieldInput(name="Amount", data_type="money", printed_names=["Total"]),
     ):
         plan_fields.add_field(store, actors["analyst"], type_id, given)
     return Office(store, store.settings, actors, type_id)
 
 
 def train_office(office: Office) -> None:
-    """Ten labelled slips of two looks, and a version trained from them and live."""
+    """Ten labelled slips of two layouts, and a version trained from them and live."""
     brought = [(office.bring(slip, layout=n % 2), slip) for n, slip in enumerate(slips(10))]
     run_queue(office.store)
     for document, slip in brought:

@@ -16,7 +16,11 @@ LICENCES = {row["package"]: row["licence"] for row in ROWS}
 PERMISSIVE = {"0BSD", "Apache-2.0", "BSD-2-Clause", "BSD-3-Clause", "CC0-1.0", "CNRI-Python", "ISC", "MIT", "MIT-0"}
 PERMISSIVE |= {"MIT-CMU", "OFL-1.1", "PSF-2.0", "PostgreSQL", "Zlib"}
 WEAK_COPYLEFT = {"LGPL-2.1-only", "LGPL-2.1-or-later", "LGPL-3.0-only", "MPL-2.0"}  # named in NOTICE, or unchanged
-TOOLS_ONLY = {"Artistic-2.0"}  # of npm, which runs once at set-up
+TOOLS_ONLY = {
+    "Artistic-2.0",
+    "BlueOak-1.0.0",
+    "Python-2.0",
+}  # of npm and of what checks the scripts: nothing of it ships
 # What a package's own metadata says in words, where it gives no SPDX expression.
 IN_WORDS = {
     "Apache": "Apache-2.0",

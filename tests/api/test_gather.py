@@ -36,10 +36,10 @@ def test_a_paper_is_brought_in_without_a_type_and_placed(client: Any, office: Of
 @pytest.mark.parametrize(
     ("field", "value", "said"),
     [
-        ("engine", "slow", "no engine"),
-        ("cut", "at will", "no way to cut"),
-        ("language", "../x", "no language"),
-        ("purpose", "both", "no purpose"),
+        ("engine", "slow", "not an engine"),
+        ("cut", "at will", "not a way to cut"),
+        ("language", "../x", "not a language"),
+        ("purpose", "both", "not a purpose"),
     ],
 )
 def test_what_is_none_of_the_choices_is_said(client: Any, office: Office, field: str, value: str, said: str) -> None:
@@ -90,7 +90,7 @@ def test_pages_are_read_again_and_nonsense_is_refused(client: Any, document: int
     assert client.post(path, json={"dpi": 5}).status_code == 422
 
 
-def test_pictures_are_kept_by_browsers_until_the_page_looks_different(
+def test_pictures_are_kept_by_browsers_until_the_page_layouts_different(
     client: Any, document: int, run_jobs: Run
 ) -> None:
     for path in (f"/documents/{document}/pages/1.jpg", f"/documents/{document}/pages/1/peek.jpg"):

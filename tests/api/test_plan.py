@@ -89,13 +89,13 @@ def test_a_plan_of_every_kind_of_field_is_built_checked_and_taken_away(client: A
 @pytest.mark.parametrize(
     ("body", "said"),
     [
-        ({"name": "X", "data_type": "colour"}, "no data type"),
+        ({"name": "X", "data_type": "colour"}, "not a data type"),
         ({"name": "X", "kind": "derived", "expression": "amount +"}, "at letter 9"),
         ({"name": "X", "kind": "derived", "expression": "x"}, "circle"),
-        ({"name": "X", "rules": [{"pattern": "("}]}, "can't be understood"),
+        ({"name": "X", "rules": [{"pattern": "("}]}, "is not valid"),
         ({"name": "X", "data_type": "choice"}, "at least two options"),
-        ({"name": "X", "inside": "member"}, "no table and no clause"),
-        ({"name": "X", "output": {"pattern": "qqqqqqq{", "locale": "xx"}}, "no known language"),
+        ({"name": "X", "inside": "member"}, "neither a table nor a section"),
+        ({"name": "X", "output": {"pattern": "qqqqqqq{", "locale": "xx"}}, "not a known language"),
         ({"name": "Amount"}, "already"),
     ],
 )
@@ -164,14 +164,14 @@ def test_the_sample_answers_while_a_field_is_typed(client: Any, office: Office, 
     nothing = ask(
         client, "POST", f"/documents/{document}/table-proposal", 422, json={"page": 1, "box": [0.9, 0.9, 1, 1]}
     )
-    assert "Nothing there stands in columns" in nothing["error"]
+    assert "There are no columns here" in nothing["error"]
     assert ask(client, "GET", f"/types/{office.type_id}/fields/amount/normal-form?text=1 200,5")["normal"] == "1200.50"
 
 
 def test_tables_are_labelled_over_the_api(client: Any, office: Office, run_jobs: Run) -> None:
-    columns = [FieldInput("Item"), FieldInput("Sum", "money")]
+    columns = [FieldInput(name="Item"), FieldInput(name="Sum", data_type="money")]
     plan_fields.add_field(
-        office.store, office.analyst, office.type_id, FieldInput("Goods", more={"kind": "table"}), columns=columns
+        office.store, office.analyst, office.type_id, FieldInput(name="Goods", kind="table"), columns=columns
     )
     document = office.bring(slips(1)[0])
     run_jobs()
@@ -188,7 +188,7 @@ def test_who_may_not_see_personal_values_gets_no_paper_that_shows_them(
 ) -> None:
     document = office.bring(slips(1)[0])
     run_jobs()
-    personal = FieldInput("Member", "text", ("Paid by",), more={"personal": True})
+    personal = FieldInput(name="Member", data_type="text", printed_names=["Paid by"], personal=True)
     plan_fields.change_field(office.store, office.analyst, office.type_id, "member", personal)
     people.set_sees_personal(office.store, office.actors["admin"], office.analyst.id, sees=False)
     masked = client_of(app, office, "analyst")

@@ -25,8 +25,8 @@ def version(client: Any, trained: Office) -> int:
 
 def test_a_version_tells_its_figures_with_their_intervals(client: Any, version: int) -> None:
     report = client.get(f"{V1}/versions/{version}").json()["report"]
-    for looks in ("seen", "unseen"):
-        one = report[looks]
+    for layouts in ("seen", "unseen"):
+        one = report[layouts]
         assert one["f1_interval"][0] <= one["f1"] <= one["f1_interval"][1]
         assert 0 <= one["calibration_error"] <= 1
         assert one["papers"] == 10
@@ -97,7 +97,7 @@ def test_a_second_version_is_published_and_taken_back(
     states = {one["id"]: one["state"] for one in client.get(f"{V1}/types/{trained.type_id}/versions").json()}
     assert states == {version: "retired", made: "published"}
     assert client.get(f"{V1}/versions/{made}").json()["note"] == "as good as before"
-    assert client.post(f"{V1}/types/{trained.type_id}/take-back", json={"note": "no"}).json() == {"number": 1}
+    assert client.post(f"{V1}/types/{trained.type_id}/go-back", json={"note": "no"}).json() == {"number": 1}
     assert client.get(f"{V1}/versions/{version}").json()["state"] == "published"
 
 

@@ -68,8 +68,8 @@ class Application:
         raise AssertionError(f"{path} never became what was waited for: {answer}")
 
     def labelled_type(self, papers: int = 6, *, amount_of_first: str = "") -> int:
-        """A type with some papers labelled from keyed values (the first amount as given, if it is), and a live
-        version trained from them."""
+        """A type with some papers labelled from past records (the first amount as given, if it is), and a live version
+        trained from them."""
         kind = self.new_type()
         rows = ["file,type,field,value"]
         for number, slip in enumerate(slips(papers)):
@@ -123,7 +123,7 @@ def _key(browser: Browser, url: str, password: str) -> str:
     sign_in(page, password)
     page.goto("/keys")
     page.get_by_label("What will use it").fill("tests")
-    page.get_by_role("button", name="Make key").click()
+    page.get_by_role("button", name="Create key").click()
     key = page.locator(".key-once").inner_text()
     context.close()
     return key

@@ -70,7 +70,7 @@ def test_a_password_is_asked_for_and_opens_the_paper(application: Application, p
     expect(dialog.locator("input")).to_have_attribute("type", "password")
     dialog.locator("input").fill("wrong")
     dialog.locator("input").press("Enter")
-    expect(dialog).to_contain_text("not the password")
+    expect(dialog).to_contain_text("does not open")
     dialog.get_by_role("button", name="All right").click()
     page.get_by_role("button", name="Give password").click()
     dialog.locator("input").fill("u")
@@ -97,7 +97,7 @@ def test_a_bundle_is_cut_on_the_light_table_by_mouse(application: Application, p
     one, two = slips(2, start=300)
     document = bring_bundle(application, kind, papers.joined(slip_pdf(one), slip_pdf(two, 1), slip_pdf(two, 2)))
     page.goto(f"/types/{kind}/gather")
-    page.get_by_role("link", name="Lay on the light table").click()
+    page.get_by_role("link", name="Check the cuts").click()
     expect(page.locator("[data-state]").first).to_have_text("1 paper of 3 pages")
     page.get_by_role("button", name="Cut before page 2").click()
     expect(page.locator("[data-make]")).to_have_text("Make 2 papers")
@@ -179,7 +179,7 @@ def test_zoom_to_eight_hundred_percent_is_drawn_sharp_and_light_can_be_changed(
     page.locator("[data-grey]").check()
     assert "contrast(2)" in (page.locator("[data-picture]").evaluate("(image) => image.style.filter"))
     assert "grayscale(1)" in (page.locator("[data-picture]").evaluate("(image) => image.style.filter"))
-    page.get_by_role("button", name="As it is").click()
+    page.get_by_role("button", name="Reset").click()
     expect(page.locator("[data-zoom-said]")).to_have_text("100 %")
 
 
@@ -216,7 +216,7 @@ def test_a_page_is_turned_by_hand_and_papers_are_taken_away(application: Applica
     expect(page.locator("[data-about]")).to_contain_text("text layer")
     page.keyboard.press("r")
     expect(page.locator("[data-about]")).to_contain_text("turned 90°")
-    page.get_by_text("Take away").click()
+    page.get_by_text("Export").click()
     with page.expect_download() as kept:
         page.get_by_role("link", name="Searchable PDF").click()
     assert kept.value.suggested_filename == "slip.searchable.pdf"
@@ -246,8 +246,8 @@ def test_sources_are_added_switched_off_and_batches_paused_and_removed(applicati
     letters.get_by_role("button", name="Resume").click()
     expect(letters.get_by_role("button", name="Pause")).to_be_visible()
     page.wait_for_load_state()
-    letters.get_by_role("button", name="Remove").click()
-    page.locator("#ask").get_by_role("button", name="Remove").click()
-    expect(page.locator("#ask")).to_contain_text("1 paper went, 0 stayed")
+    letters.get_by_role("button", name="Delete").click()
+    page.locator("#ask").get_by_role("button", name="Delete").click()
+    expect(page.locator("#ask")).to_contain_text("1 paper deleted, 0 kept")
     page.locator("#ask").get_by_role("button", name="All right").click()
     expect(letters).to_have_count(0)

@@ -91,8 +91,8 @@ def test_words_are_clicked_extended_and_added(
     saved(page)
     value = labels(application, document)["member"]["values"][0]
     assert value["text"] == f"{slip.member} Berth"
-    assert len(value["more"]) == 1
-    assert value["read"] == value["text"]
+    assert len(value["more_places"]) == 1
+    assert value["ocr_text"] == value["text"]
 
 
 def test_letters_of_a_word_are_taken_with_alt_and_by_key(application: Application, page: Page) -> None:
@@ -112,7 +112,7 @@ def test_letters_of_a_word_are_taken_with_alt_and_by_key(application: Applicatio
     expect(page.locator('.note[data-field="member"] .value')).to_have_text("4711")
     saved(page)
     value = labels(application, document)["member"]["values"][0]
-    assert (value["text"], value["read"]) == ("4711", "No.4711")
+    assert (value["text"], value["ocr_text"]) == ("4711", "No.4711")
     # By key: the whole word, then the button that takes its lead off.
     pick(page, "Member")
     word(page, "No.4711").click()
@@ -134,19 +134,19 @@ def test_a_value_over_two_pages_by_shift_click_and_a_free_box_read_again(applica
     expect(page.locator('.note[data-field="member"] .value')).to_have_text("Oddny Marie Strand")
     saved(page)
     value = labels(application, document)["member"]["values"][0]
-    assert [value["page"], *(number for number, _ in value["more"])] == [1, 2]
+    assert [value["page"], *(number for number, _ in value["more_places"])] == [1, 2]
     # A box where no word was read: typed there, it keeps its place.
     pick(page, "Amount")
     drag(page, 2, (0.3, 0.4), (0.5, 0.45))
     expect(page.locator(".dock")).to_contain_text("where no word was read")
     page.get_by_role("button", name="Read again here").click()
-    expect(page.locator(".offers")).to_contain_text("Nothing can be read there")
+    expect(page.locator(".offers")).to_contain_text("Nothing can be read here")
     page.locator(".dock .entry input").fill("12,50")
     page.keyboard.press("Enter")
     expect(page.locator('.note[data-field="amount"] .value')).to_have_text("12,50")
     saved(page)
     value = labels(application, document)["amount"]["values"][0]
-    assert (value["page"], value["read"]) == (2, "")
+    assert (value["page"], value["ocr_text"]) == (2, "")
 
 
 def test_undo_and_redo_go_back_and_forth_as_far_as_one_likes(
@@ -305,7 +305,7 @@ def test_a_clause_over_a_page_break_is_taken_by_click_and_by_keyboard(applicatio
     saved(page)
     value = labels(application, document)["duties"]["values"][0]
     assert value["text"] == "the guest keeps the house and the boat in good order until the last day."
-    assert [value["page"], *(number for number, _ in value["more"])] == [1, 2]
+    assert [value["page"], *(number for number, _ in value["more_places"])] == [1, 2]
     # With shift up to the next; then once more by keyboard alone.
     page.locator(".desk-scroll").evaluate("one => { one.scrollTop = 700; }")
     word(page, "both").click(modifiers=["Shift"])
@@ -328,12 +328,12 @@ def test_suggestions_that_pass_are_agreed_with_one_key(application: Application,
     document = sample(application, kind, "one-key.pdf", slip_pdf(slip, 0))
     page.goto(f"/label/{document}")
     open_desk(page)
-    expect(page.get_by_role("button", name="Agree to the 3 that pass")).to_be_visible()
+    expect(page.get_by_role("button", name="Accept the 3 that pass")).to_be_visible()
     page.keyboard.press("Shift+Enter")
     expect(page.locator("[data-title]")).to_contain_text("Every field is marked")
     saved(page)
     found = labels(application, document)
-    assert {one["how"] for one in found.values()} == {"agreed"}
+    assert {one["method"] for one in found.values()} == {"agreed"}
     assert found["member"]["values"][0]["text"] == slip.member
 
 
@@ -355,9 +355,9 @@ def test_a_blindly_agreed_plant_is_told(application: Application, page: Page) ->
         page.wait_for_function(f"() => !localStorage.getItem('jugum-label-{document}')")
         if len(labels(application, document)) < 3:
             break
-    expect(page.locator(".desk-banner", has_text="was planted")).to_contain_text("look again")
+    expect(page.locator(".desk-banner", has_text="control suggestion")).to_contain_text("check the field again")
     page.goto(f"/types/{kind}/label/figures")
-    expect(page.locator(".next-steps")).to_contain_text("planted suggestions were caught")
+    expect(page.locator(".next-steps")).to_contain_text("control suggestions were noticed")
 
 
 def test_losing_the_connection_in_a_table_loses_nothing(application: Application, page: Page) -> None:
@@ -412,46 +412,46 @@ def test_keyed_values_are_chosen_and_suspicious_labels_settled_by_one_key(applic
     application.call("POST", f"/types/{kind}/fields", json={"name": "Charge", "data_type": "money", "required": False})
     pdf = sheet([(40, 500, "Mooring 9,00"), (40, 400, "Upkeep 9,00"), (40, 300, "Paid by Tor Vik")])
     document = sample(application, kind, "nine.pdf", pdf)
-    page.goto(f"/types/{kind}/label/keyed")
+    page.goto(f"/types/{kind}/label/past-records")
     csv = b'file,type,field,value\nnine.pdf,,charge,"9,00"\nnine.pdf,,member,Tor Vik\nnine.pdf,,paid_on,1999-01-01\n'
     page.get_by_label("CSV file").set_input_files({"name": "k.csv", "mimeType": "text/csv", "buffer": csv})
-    page.get_by_label("It has every value of its papers").check()
-    page.get_by_role("button", name="Place these values").click()
+    page.get_by_label("The file has every value of its papers").check()
+    page.get_by_role("button", name="Import the values").click()
     expect(page.locator(".deciding .choice img")).to_have_count(2)
     expect(page.locator("tr.at")).to_be_visible()
     page.keyboard.press("2")
-    expect(page.get_by_role("heading", level=1)).to_contain_text("every place is settled")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("every place is chosen")
     assert 0.3 < labels(application, document)["charge"]["values"][0]["box"][1] < 0.4
     value = {"values": [{"text": "1,11", "page": 1, "words": [1]}]}
     application.call("PUT", f"/documents/{document}/labels/charge", json=value)
     page.goto(f"/types/{kind}/label/quality")
-    expect(page.get_by_role("heading", level=1)).to_have_text("Something speaks against 1 label")
+    expect(page.get_by_role("heading", level=1)).to_have_text("1 label looks suspicious")
     expect(page.locator(".deciding")).to_contain_text("“9,00” was read there")
     expect(page.locator("tr.at")).to_be_visible()
     page.keyboard.press("2")
-    expect(page.get_by_role("heading", level=1)).to_have_text("Nothing speaks against any label")
+    expect(page.get_by_role("heading", level=1)).to_have_text("No label looks suspicious")
     assert labels(application, document)["charge"]["values"][0]["text"] == "9,00"
 
 
-def test_looks_are_named_and_sets_dealt(application: Application, page: Page) -> None:
+def test_layouts_are_named_and_sets_dealt(application: Application, page: Page) -> None:
     kind = application.new_type()
     for number, slip in enumerate(slips(4)):
         sample(application, kind, f"s{number}.pdf", slip_pdf(slip, number % 2))
-    application.wait(f"/types/{kind}/looks", lambda looks: sum(one["papers"] for one in looks) == 4)
-    page.goto(f"/types/{kind}/label/looks")
-    expect(page.get_by_role("heading", level=1)).to_have_text("4 samples in 2 looks")
+    application.wait(f"/types/{kind}/layouts", lambda layouts: sum(one["papers"] for one in layouts) == 4)
+    page.goto(f"/types/{kind}/label/layouts")
+    expect(page.get_by_role("heading", level=1)).to_have_text("4 samples in 2 layouts")
     page.get_by_role("button", name="Rename").first.click()
     page.locator("#ask input").fill("blue form")
     page.keyboard.press("Enter")
-    expect(page.locator(".look b").first).to_have_text("blue form")
+    expect(page.locator(".layout b").first).to_have_text("blue form")
     page.get_by_label("For testing, %").fill("50")
-    page.get_by_label("Looks", exact=True).select_option("yes")
-    page.get_by_role("button", name="Deal the samples").click()
+    page.get_by_label("Layouts", exact=True).select_option("yes")
+    page.get_by_role("button", name="Assign the samples").click()
     expect(page.locator("table.rows tr", has_text="test").first).to_contain_text("1 (1)")
     page.get_by_label("Choose blue form").check()
-    page.locator("[data-choose-look]").nth(1).check()
-    page.get_by_role("button", name="Merge the chosen looks").click()
-    expect(page.get_by_role("heading", level=1)).to_have_text("4 samples in 1 look")
+    page.locator("[data-choose-layout]").nth(1).check()
+    page.get_by_role("button", name="Merge the chosen layouts").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("4 samples in 1 layout")
 
 
 def test_disputes_are_settled_side_by_side(application: Application, page: Page) -> None:
@@ -463,8 +463,8 @@ def test_disputes_are_settled_side_by_side(application: Application, page: Page)
         page.get_by_label(label).fill(text)
     page.get_by_label("Role").select_option("analyst")
     page.get_by_role("button", name="Add person").click()
-    page.goto(f"/types/{kind}/label/twice")
-    page.get_by_role("button", name="Give them out").click()
+    page.goto(f"/types/{kind}/label/double-labelling")
+    page.get_by_role("button", name="Give the papers").click()
     expect(page.locator("h2", has_text="Still to label")).to_be_visible()
     other = page.context.browser.new_context(base_url=application.url, viewport={"width": 1280, "height": 800})  # type: ignore[union-attr]
     theirs = other.new_page()
@@ -472,7 +472,7 @@ def test_disputes_are_settled_side_by_side(application: Application, page: Page)
     for one, amount in ((page, slip.amount), (theirs, "50,00")):
         one.goto(f"/label/{document}")
         open_desk(one)
-        expect(one.locator(".desk-banner", has_text="apart from another person")).to_be_visible()
+        expect(one.locator(".desk-banner", has_text="Two people label this paper")).to_be_visible()
         for name, text in (("Member", slip.member), ("Paid on", slip.day), ("Amount", amount)):
             pick(one, name)
             sweep(one, text)
@@ -481,8 +481,8 @@ def test_disputes_are_settled_side_by_side(application: Application, page: Page)
         one.keyboard.press("Control+Enter")
         one.wait_for_url("**/label")
     other.close()
-    page.goto(f"/types/{kind}/label/twice")
-    expect(page.get_by_role("heading", level=1)).to_contain_text("1 answer is disputed")
+    page.goto(f"/types/{kind}/label/double-labelling")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Two people gave different answers to 1 field")
     expect(page.locator(".deciding .choice img")).to_have_count(2)
     page.locator(".choice", has_text=slip.amount).click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("1 of 1 paper labelled by both")
@@ -494,7 +494,7 @@ def test_words_of_another_reader_are_taken_in_on_the_page_explorer(application: 
     document = sample(application, kind, "alto.pdf", slip_pdf(slips(1)[0]))
     page.goto(f"/documents/{document}/explore")
     page.locator(".found-thing").first.wait_for()
-    page.get_by_text("By hand").click()
+    page.get_by_text("Correct").click()
     alto = (
         b'<alto><Page WIDTH="100" HEIGHT="100">'
         b'<String CONTENT="Elsewhere" HPOS="10" VPOS="10" WIDTH="20" HEIGHT="5"/></Page></alto>'

@@ -1,4 +1,4 @@
-"""The look: accessibility of each view, notes and leaders, the beam, the palette."""
+"""The layout: accessibility of each view, notes and leaders, the beam, the palette."""
 
 from __future__ import annotations
 
@@ -47,9 +47,9 @@ VIEWS = (
     "/types/{kind}/sources",
     "/documents/{sample}/explore",
     "/documents/{sample}/table",
-    "/types/{kind}/label/looks",
-    "/types/{kind}/label/keyed",
-    "/types/{kind}/label/twice",
+    "/types/{kind}/label/layouts",
+    "/types/{kind}/label/past-records",
+    "/types/{kind}/label/double-labelling",
     "/types/{kind}/label/quality",
     "/types/{kind}/label/figures",
 )
@@ -77,31 +77,6 @@ def test_views_have_no_serious_accessibility_findings(
         assert not serious, theme
 
 
-def test_notes_don_t_overlap_and_keep_their_order(page: Page) -> None:
-    page.goto("/")
-    tops = page.evaluate(
-        """async () => {
-            const { stack } = await import("/static/js/desk/place.js");
-            const results = [];
-            let seed = 7;
-            const random = () => (seed = (seed * 16807) % 2147483647) / 2147483647;
-            for (let round = 0; round < 60; round += 1) {
-              const count = 1 + Math.floor(random() * 14);
-              const wishes = Array.from({ length: count }, () => random() * 900).sort((a, b) => a - b);
-              const heights = wishes.map(() => 40 + random() * 150);
-              results.push([wishes, heights, stack(wishes, heights)]);
-            }
-            return results;
-        }"""
-    )
-    for wishes, heights, placed in tops:
-        assert len(placed) == len(wishes)
-        for upper, height, lower in zip(placed, heights, placed[1:], strict=False):
-            assert lower >= upper + height
-    lone = [(wishes[0], placed[0]) for wishes, _, placed in tops if len(wishes) == 1 and wishes[0] > 10]
-    assert all(wish == place for wish, place in lone)
-
-
 def test_leaders_run_in_the_white_under_the_line(page: Page, filled: dict[str, int]) -> None:
     page.goto(f"/look/{filled['done']}")
     page.locator("#desk[data-ready=yes]").wait_for()
@@ -126,7 +101,7 @@ def test_the_beam_tilts_alike_in_browser_and_server(page: Page) -> None:
     page.goto("/")
     for confidence, threshold in ((0.97, 0.9), (0.5, 0.9), (0.9, 0.9), (0.999, 0.01)):
         there = page.evaluate(
-            "async ([c, t]) => (await import('/static/js/beam.js')).tilt(c, t)", [confidence, threshold]
+            "async ([c, t]) => (await import('/static/js/frame/beam.js')).tilt(c, t)", [confidence, threshold]
         )
         assert there == pytest.approx(tilt(confidence, threshold), abs=1e-9)
 

@@ -39,13 +39,13 @@ def fill_field(page: Page, field: dict[str, Any]) -> None:
     """A field of a plan file, put into the form as a person would."""
     kinds = {"value": "value", "derived": "derived"}
     page.get_by_label("Name", exact=True).fill(field["name"])
-    page.get_by_label("It is", exact=True).select_option(kinds[field.get("kind", "value")])
-    page.get_by_label("Data type").select_option(field.get("data_type", "text"))
+    page.get_by_label("Kind", exact=True).select_option(kinds[field.get("kind", "value")])
+    page.get_by_label("Data type", exact=True).select_option(field.get("data_type", "text"))
     if field.get("expression"):
         page.get_by_label("Expression", exact=True).fill(field["expression"])
         page.keyboard.press("Escape")
     else:
-        page.get_by_label("Printed names, one a line").fill("\n".join(field.get("printed_names", ())))
+        page.get_by_label("Printed names, one per line").fill("\n".join(field.get("printed_names", ())))
     if field.get("pattern"):
         page.get_by_label("Pattern", exact=True).fill(field["pattern"])
     page.locator("#f-more").evaluate("more => { more.open = true; }")
@@ -100,16 +100,16 @@ def test_the_sample_shows_what_is_found_while_a_field_is_named(application: Appl
     kind, _ = with_sample(application, "slip.pdf", slip_pdf(slip))
     open_plan(page, kind)
     page.get_by_label("Name", exact=True).fill("Sum")
-    page.get_by_label("Data type").select_option("money")
-    page.get_by_label("Printed names, one a line").fill("Total")
+    page.get_by_label("Data type", exact=True).select_option("money")
+    page.get_by_label("Printed names, one per line").fill("Total")
     note = page.locator("[data-note]")
     expect(note).to_contain_text(slip.truth["amount"])
     expect(note).to_contain_text("printed names: “Total” stands before it")
     expect(page.locator("rect.spot.lit")).to_have_count(1)
     page.locator("#f-more").evaluate("more => { more.open = true; }")
-    page.get_by_label("Rules, one a line").fill("(unclosed")
-    expect(page.locator("#field-form [role=alert]")).to_contain_text("can't be understood")
-    page.get_by_label("Rules, one a line").fill("right of Total")
+    page.get_by_label("Rules, one per line").fill("(unclosed")
+    expect(page.locator("#field-form [role=alert]")).to_contain_text("is not valid")
+    page.get_by_label("Rules, one per line").fill("right of Total")
     expect(note).to_contain_text("rule: a rule of the field found it")
     page.get_by_role("button", name="Add field").click()
     expect(page.locator('tr[data-key="sum"]')).to_contain_text(slip.truth["amount"])
@@ -142,7 +142,7 @@ def test_proposals_are_taken_renamed_retyped_and_dropped_by_one_key_each(applica
     saved(page, 2)
     names = [field["name"] for field in application.call("GET", f"/types/{kind}/fields")]
     assert names == [first, "Another name"]
-    rows.filter(has_text="Line · Code · Crowns").get_by_role("button", name="Take").click()
+    rows.filter(has_text="Line · Code · Crowns").get_by_role("button", name="Add").click()
     saved(page, 3)
     assert [field["key"].split(".")[-1] for field in application.call("GET", f"/types/{kind}/fields")][-3:] == [
         "line",
@@ -191,7 +191,7 @@ def test_checks_are_completed_tried_and_told_where_they_are_wrong(application: A
     page.get_by_role("button", name="Add check").click()
     expect(page.locator(".plan-checks")).to_contain_text("amount > 0")
     page.get_by_role("button", name="Remove the check amount > 0").click()
-    expect(page.locator("[data-checks]")).to_contain_text("A check is a sentence that must be true")
+    expect(page.locator("[data-checks]")).to_contain_text("A check is a statement that must be true")
 
 
 def test_what_is_typed_stays_when_somebody_else_changed_the_plan(application: Application, page: Page) -> None:
@@ -200,7 +200,7 @@ def test_what_is_typed_stays_when_somebody_else_changed_the_plan(application: Ap
     page.get_by_label("Name", exact=True).fill("Berth")
     application.call("POST", f"/types/{kind}/fields", json={"name": "Keel"})
     page.get_by_role("button", name="Add field").click()
-    expect(page.locator("#field-form [role=alert]")).to_contain_text("changed meanwhile")
+    expect(page.locator("#field-form [role=alert]")).to_contain_text("changed in the meantime")
     expect(page.locator("td b", has_text="Keel")).to_be_visible()
     expect(page.get_by_label("Name", exact=True)).to_have_value("Berth")
     page.get_by_role("button", name="Add field").click()
@@ -232,13 +232,13 @@ def test_a_change_that_touches_labels_is_said_before_it_is_made(application: App
     kind = application.labelled_type()
     open_plan(page, kind)
     page.get_by_role("button", name="Edit Amount").click()
-    page.get_by_label("Data type").select_option("number")
+    page.get_by_label("Data type", exact=True).select_option("number")
     page.get_by_role("button", name="Save changes").click()
     dialog = page.locator("dialog#ask")
     expect(dialog).to_contain_text("Labels on 6 papers stay as they were printed")
     expect(dialog).to_contain_text("was trained with the old plan")
     dialog.get_by_role("button", name="Cancel").click()
-    expect(page.get_by_label("Data type")).to_have_value("number")
+    expect(page.get_by_label("Data type", exact=True)).to_have_value("number")
     assert {field["data_type"] for field in application.call("GET", f"/types/{kind}/fields")} == {
         "text",
         "date",
@@ -328,7 +328,7 @@ def test_a_check_that_fails_is_told_on_the_desk_and_an_advisory_one_let_stand(
     page.locator("#desk[data-ready=yes]").wait_for()
     note = page.locator('.note[data-field="amount"]')
     expect(note).to_contain_text("fails a check: Far too little (may be accepted as it is)")
-    note.get_by_role("button", name="Let it stand").click()
+    note.get_by_role("button", name="Accept as it is").click()
     page.wait_for_url(f"**/types/{kind}/review")
     (stood,) = application.call("GET", f"/documents/{document}/review-desk?look=true")["checks"]
     assert stood["let_stand_by"]

@@ -45,8 +45,8 @@ def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) ->
     page.goto(f"/types/{kind}/plan")
     for name, data_type, printed in FIELDS:
         page.get_by_label("Name", exact=True).fill(name)
-        page.get_by_label("Data type").select_option(data_type)
-        page.get_by_label("Printed names, one a line").fill("\n".join(printed))
+        page.get_by_label("Data type", exact=True).select_option(data_type)
+        page.get_by_label("Printed names, one per line").fill("\n".join(printed))
         page.get_by_role("button", name="Add field").click()
         expect(page.locator("td b", has_text=name)).to_be_visible()
     expect(page.get_by_role("heading", level=1)).to_contain_text("3 fields are read")
@@ -79,7 +79,7 @@ def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) ->
     page.get_by_role("button", name="Make version 1 live").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Version 1 is live")
     page.get_by_role("link", name="Version 1").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("on looks it has seen")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("on known layouts")
 
     page.locator("[data-step-link=weigh]").click()
     handle = page.get_by_role("slider", name="Threshold of Amount")
@@ -110,7 +110,7 @@ def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) ->
     while "/review/" in page.url and not page.url.endswith("/review"):
         open_desk(page)
         settle_all(page, truth)
-    expect(page.get_by_role("heading", level=1)).to_have_text("Nothing waits for a person")
+    expect(page.get_by_role("heading", level=1)).to_have_text("No paper waits for a person")
 
     page.locator("[data-step-link=deliver]").click()
     expect(page.locator("table.rows").first.locator("tbody tr")).to_have_count(2)
@@ -186,7 +186,7 @@ def test_labelling_and_reviewing_by_keyboard_alone(application: Application, pag
     page.wait_for_url("**/label")
     labels = {one["field"]: one for one in application.call("GET", f"/documents/{sample}/labels")}
     assert labels["member"]["values"][0]["text"] == slip.member
-    assert (labels["paid_on"]["how"], labels["paid_on"]["values"][0]["text"]) == ("agreed", slip.day)
+    assert (labels["paid_on"]["method"], labels["paid_on"]["values"][0]["text"]) == ("agreed", slip.day)
     assert labels["amount"]["values"][0]["normal"] == "7777.00"
 
     keys.press("g")
@@ -216,12 +216,12 @@ def test_what_can_t_be_taken_is_said_and_the_rest_goes_on(application: Applicati
         ]
     )
     uploads = page.locator("#uploads li")
-    expect(uploads.filter(has_text="again.pdf")).to_contain_text("the same bytes are here already, as “first.pdf”")
+    expect(uploads.filter(has_text="again.pdf")).to_contain_text("this file was received before, as “first.pdf”")
     expect(uploads.filter(has_text="empty.pdf")).to_contain_text("is empty (0 bytes)")
     application.wait(f"/types/{kind}/steps", lambda steps: steps["set_aside"] == 2)
     page.get_by_role("link", name="Set aside").click()
     expect(page.locator(".reason", has_text="locked by a password")).to_be_visible()
-    expect(page.locator(".reason", has_text="is no file that pages")).to_be_visible()
+    expect(page.locator(".reason", has_text="is not a file that can be read")).to_be_visible()
     page.get_by_role("button", name="Try again").first.click()
     application.wait(f"/types/{kind}/steps", lambda steps: steps["set_aside"] == 2)  # tried again, and set aside again
 
@@ -252,7 +252,7 @@ def test_two_people_on_one_paper_are_told(application: Application, page: Page) 
     open_desk(page)
     application.call("PUT", f"/documents/{document}/labels/member", json={"values": [{"text": "Somebody Else"}]})
     sweep(page, slip.member)
-    banner = page.locator(".desk-banner", has_text="changed by someone else")
+    banner = page.locator(".desk-banner", has_text="changed by somebody else")
     expect(banner).to_contain_text(slip.member)
     expect(page.locator(".dock .chip", has_text="Somebody Else")).to_be_visible()
     banner.get_by_role("button", name="Save mine").click()

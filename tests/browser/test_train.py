@@ -19,8 +19,8 @@ def test_a_second_version_is_trained_and_set_against_the_first(application: Appl
     page.get_by_role("button", name="Train from 8 papers").click()
     expect(page.locator("summary", has_text="Publish live")).to_be_visible(timeout=60_000)
     page.get_by_role("link", name="Version 2").click()
-    expect(page.locator("caption", has_text="Against version 1")).to_contain_text(
-        "the two can't be told apart on this evidence"
+    expect(page.locator("caption", has_text="Compared with version 1")).to_contain_text(
+        "the evidence does not show which is better"
     )
 
 
@@ -66,14 +66,14 @@ def test_a_version_is_published_with_a_note_and_taken_back(application: Applicat
     page.goto(f"/types/{kind}/train")
     row = page.locator(".version-row", has_text="Version 2")
     row.locator("summary").click()
-    row.get_by_label("Why").fill("two more looks")
+    row.get_by_label("Note (optional)").fill("two more layouts")
     row.get_by_role("button", name="Make version 2 live").click()
     expect(page.get_by_role("heading", name="Version 2 is live")).to_be_visible()
-    expect(row).to_contain_text("two more looks")
-    row.locator("summary", has_text="Take back").click()
+    expect(row).to_contain_text("two more layouts")
+    row.locator("summary", has_text="Go back").click()
     row.get_by_role("button", name="Version 1 live again").click()
     expect(page.get_by_role("heading", name="Version 1 is live")).to_be_visible()
-    expect(page.locator(".version-row", has_text="Version 1").first).to_contain_text("Version 2 taken back")
+    expect(page.locator(".version-row", has_text="Version 1").first).to_contain_text("Went back from version 2")
 
 
 def test_a_training_that_waits_is_watched_and_cancelled(application: Application, page: Page) -> None:
@@ -95,7 +95,7 @@ def test_what_another_version_would_change_is_shown_paper_by_paper(application: 
     version = application.call("GET", f"/types/{kind}/versions")[0]["id"]
     page.goto(f"/types/{kind}/train/{version}")
     page.get_by_role("link", name="What it would change").click()
-    expect(page.get_by_role("heading", name="Version 1 reads 0 of 3 values otherwise")).to_be_visible()
+    expect(page.get_by_role("heading", name="Version 1 reads 0 of 3 values differently")).to_be_visible()
     expect(page.get_by_role("button", name="Read the changed papers again")).to_be_disabled()
 
 
@@ -109,12 +109,12 @@ def test_a_version_goes_out_as_a_file_and_comes_in_again(application: Applicatio
     download.value.save_as(kept)
     page.goto(f"/types/{kind}/train")
     page.get_by_label("Version file").set_input_files(kept)
-    page.get_by_role("button", name="Bring it in, on trial").click()
+    page.get_by_role("button", name="Import on trial").click()
     expect(page.locator(".version-row", has_text="Version 2")).to_contain_text("from the file")
     page.get_by_label("Version file").set_input_files(
         {"name": "x.jugum-version", "mimeType": "application/zip", "buffer": b"rubbish"}
     )
-    page.get_by_role("button", name="Bring it in, on trial").click()
+    page.get_by_role("button", name="Import on trial").click()
     expect(page.get_by_text("no version file of Jugum")).to_be_visible()
 
 
@@ -124,14 +124,14 @@ def test_training_by_itself_is_set_and_names_that_mean_the_same_are_kept(applica
     page.get_by_label("after").fill("25")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_label("after")).to_have_value("25")
-    page.get_by_role("link", name="Names and phrases").click()
-    page.get_by_label("One group a line").fill("amount = hull dues")
+    page.get_by_role("link", name="Synonyms and phrases").click()
+    page.get_by_label("One group per line").fill("amount = hull dues")
     page.get_by_role("button", name="Save the groups").click()
     expect(page.get_by_role("heading", name="Your office has 1 group")).to_be_visible()
-    expect(page.get_by_label("One group a line")).to_have_value("amount = hull dues")
-    page.get_by_label("Phrases that speak for it").fill("harbour slip\nmooring")
+    expect(page.get_by_label("One group per line")).to_have_value("amount = hull dues")
+    page.get_by_label("Phrases that show this type").fill("harbour slip\nmooring")
     page.get_by_role("button", name="Save the phrases").click()
-    expect(page.get_by_label("Phrases that speak for it")).to_have_value("harbour slip\nmooring")
+    expect(page.get_by_label("Phrases that show this type")).to_have_value("harbour slip\nmooring")
 
 
 def test_the_test_set_is_measured_apart(application: Application, page: Page) -> None:
@@ -143,4 +143,4 @@ def test_the_test_set_is_measured_apart(application: Application, page: Page) ->
     page.goto(f"/types/{kind}/train")
     expect(page.locator(".version-row", has_text="Version 2")).to_contain_text("of 6")
     page.get_by_role("link", name="Version 2").click()
-    expect(page.locator("caption", has_text="On the test set")).to_contain_text("2 papers that no training sees")
+    expect(page.locator("caption", has_text="Test set:")).to_contain_text("2 papers that no training uses")

@@ -49,15 +49,19 @@ def counted(store: Store) -> Iterator[list[str]]:
 def many_fields(office: Office, count: int) -> None:
     """Fields, a table with three columns, and a check that looks in a list, as a grown plan has them."""
     for number in range(count):
-        given = plan_fields.FieldInput(f"Extra {number}", "text", (f"Zz{number}",), required=False)
+        given = plan_fields.FieldInput(
+            name=f"Extra {number}", data_type="text", printed_names=[f"Zz{number}"], required=False
+        )
         plan_fields.add_field(office.store, office.analyst, office.type_id, given)
-    table = plan_fields.FieldInput("Goods", "text", (), required=False, more={"kind": "table"})
+    table = plan_fields.FieldInput(name="Goods", data_type="text", required=False, kind="table")
     plan_fields.add_field(office.store, office.analyst, office.type_id, table)
     plan_checks.put_list(office.store, office.analyst, 1, "members", ["Aldis Brenna"])
     check = {"key": "", "expression": 'listed(member, "members")', "message": "Unknown", "severity": "advisory"}
     plan_checks.put_check(office.store, office.analyst, office.type_id, check)
     for name in ("Item", "Count", "Sum"):
-        column = plan_fields.FieldInput(name, "text", (name,), required=False, more={"inside": "goods"})
+        column = plan_fields.FieldInput(
+            name=name, data_type="text", printed_names=[name], required=False, inside="goods"
+        )
         plan_fields.add_field(office.store, office.analyst, office.type_id, column)
 
 

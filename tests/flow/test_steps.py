@@ -51,7 +51,7 @@ def test_fields_move_and_change_and_their_labels_follow_the_data_type(office: Of
     run_jobs()
     label_desk.set_label(office.store, office.analyst, document, "member", [ValueInput("03.04.2026")])
     plan_fields.change_field(
-        office.store, office.analyst, office.type_id, "member", plan_fields.FieldInput("Day", "date")
+        office.store, office.analyst, office.type_id, "member", plan_fields.FieldInput(name="Day", data_type="date")
     )
     assert label_desk.labels(office.store, document)[0].values[0].normal == "2026-04-03"
 
@@ -59,9 +59,9 @@ def test_fields_move_and_change_and_their_labels_follow_the_data_type(office: Of
 @pytest.mark.parametrize(
     ("given", "said"),
     [
-        (plan_fields.FieldInput("Amount"), "already"),
-        (plan_fields.FieldInput("X", "colour"), "no data type"),
-        (plan_fields.FieldInput(" "), "needs a name"),
+        (plan_fields.FieldInput(name="Amount"), "already"),
+        (plan_fields.FieldInput(name="X", data_type="colour"), "not a data type"),
+        (plan_fields.FieldInput(name=" "), "needs a name"),
     ],
 )
 def test_fields_that_can_t_be_are_refused(office: Office, given: plan_fields.FieldInput, said: str) -> None:
@@ -113,7 +113,7 @@ def test_two_people_on_one_paper_are_told_and_overwrite_nothing_unseen(office: O
     label_desk.set_label(
         office.store, office.actors["analyst2"], document, "amount", [ValueInput("1,00")], revision=theirs.revision
     )
-    with pytest.raises(Conflict, match="changed by someone else"):
+    with pytest.raises(Conflict, match="changed by somebody else"):
         label_desk.set_label(
             office.store, office.analyst, document, "amount", [ValueInput("2,00")], revision=mine.revision
         )
@@ -136,7 +136,7 @@ def test_keyed_values_become_labels_with_their_places(office: Office, run_jobs: 
     data = keyed_csv(
         *((name, key, text) for key, text in slip.truth.items()), ("gone.pdf", "amount", "1"), (name, "colour", "red")
     )
-    report = past_records.keyed(office.store, office.analyst, office.type_id, data, complete=True)
+    report = past_records.import_records(office.store, office.analyst, office.type_id, data, complete=True)
     assert (report.placed, report.not_found) == (3, 0)
     assert len(report.unknown) == 2
     labels = {one.field: one.values[0] for one in label_desk.labels(office.store, document)}
@@ -157,12 +157,12 @@ def test_training_shows_figures_of_held_out_papers_and_counts_new_labels(trained
     assert report.seen_total == 30
     assert report.seen_right >= 27
     assert {(row.values, row.absent, sum(row.by_layout)) for row in view.coverage} == {(10, 0, 10)}
-    assert len(view.looks) == 2
+    assert len(view.layouts) == 2
 
 
 def test_one_version_trains_at_a_time_and_publishing_retires_the_one_before(trained: Office, run_jobs: Run) -> None:
     second = training.start(trained.store, trained.analyst, trained.type_id)
-    with pytest.raises(Conflict, match="waits to be trained already"):
+    with pytest.raises(Conflict, match="is waiting for training already"):
         training.start(trained.store, trained.analyst, trained.type_id)
     run_jobs()
     versions.publish(trained.store, trained.analyst, second)
@@ -191,7 +191,7 @@ def test_thresholds_decide_what_passes_and_what_is_held(trained: Office, run_job
     assert documents.document_view(trained.store, waiting).state == "passed"  # what passed is not called back
 
 
-def test_papers_of_a_look_nobody_labelled_are_held_by_the_gate(trained: Office, run_jobs: Run) -> None:
+def test_papers_of_a_layout_nobody_labelled_are_held_by_the_gate(trained: Office, run_jobs: Run) -> None:
     save_policy(trained, 0.05, gate=0.6)
     strange = trained.bring(slips(1, start=33)[0], "live", layout=2)
     familiar = trained.bring(slips(1, start=34)[0], "live", layout=1)
@@ -202,7 +202,7 @@ def test_papers_of_a_look_nobody_labelled_are_held_by_the_gate(trained: Office, 
 
 def test_what_follows_is_counted_on_held_out_papers_and_policies_can_go_back(trained: Office) -> None:
     view = policies.weigh(trained.store, trained.type_id)
-    assert sum(len(b.points) for b in view.balances) == 60  # 30 of looks seen, 30 of looks held out
+    assert sum(len(b.points) for b in view.balances) == 60  # 30 of layouts seen, 30 of layouts held out
     all_pass = policies.what_follows(trained.store, trained.type_id, {b.key: 0.0 for b in view.balances}, 0.0)
     assert all_pass[""].passing == all_pass[""].total == 30
     save_policy(trained, 0.7)
@@ -236,7 +236,7 @@ def test_settling_the_last_field_settles_the_paper_and_makes_labels(trained: Off
     row = results.results(trained.store, trained.type_id).rows[0]
     assert row.values["amount"][0].normal == "99.00"
     assert (row.values["member"][0].origin, row.values["member"][0].person) == ("person", "Rik")
-    assert {(one.field, one.how) for one in label_desk.labels(trained.store, document)} == {
+    assert {(one.field, one.method) for one in label_desk.labels(trained.store, document)} == {
         (k, "review") for k in slip.truth
     }
     with trained.store.session() as session:
@@ -274,7 +274,7 @@ def test_a_paper_is_delivered_once(trained: Office, run_jobs: Run) -> None:
     values = json.loads(results.delivered_file(trained.store, trained.analyst, sent.id)[1])[0]["values"]
     assert values["amount"][0]["text"] == slip.amount
     assert values["amount"][0]["version"] == 1
-    with pytest.raises(InputError, match="Nothing waits"):
+    with pytest.raises(InputError, match="nothing to deliver"):
         results.deliver(trained.store, trained.analyst, trained.type_id, "csv")
     assert results.results(trained.store, trained.type_id, search=slip.member).total == 1
     assert results.results(trained.store, trained.type_id, search="nobody of this name").total == 0
@@ -358,7 +358,7 @@ def test_a_training_can_be_cancelled_and_the_next_one_goes_on(office: Office, ru
     run_jobs()
     view = versions.version_view(office.store, waiting)
     assert (view.state, view.error) == ("failed", "Cancelled by Ann.")
-    with pytest.raises(Conflict, match="nothing to cancel"):
+    with pytest.raises(Conflict, match="no training to cancel"):
         training.cancel(office.store, office.analyst, waiting)
     running = training.start(office.store, office.analyst, office.type_id)
     with office.store.session() as session:

@@ -13,12 +13,23 @@ from sqlalchemy.engine import Connection
 from tests.conftest import Grounds
 
 from jugum.core.evaluation.report_model import Report
-from jugum.core.states import DocumentState, VersionState
+from jugum.core.states import DocumentState, Method, VersionState
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.database import driver_url
 from jugum.store.migrate import config, migrate
-from jugum.store.models import Base, CheckWaiver, ControlSuggestion, Document, Label, LayoutGroup, ModelVersion, Reading
+from jugum.store.models import (
+    Base,
+    BlindLabel,
+    CheckWaiver,
+    ControlSuggestion,
+    Document,
+    Label,
+    LayoutGroup,
+    ModelVersion,
+    PastRecord,
+    Reading,
+)
 
 # What each form of the database can hold, put in right after it was reached: one statement each.
 DATA: dict[str, list[str]] = {
@@ -54,6 +65,15 @@ DATA: dict[str, list[str]] = {
         "'[]', '{}')",
         "INSERT INTO policy (type_id, number, version_id, thresholds, familiarity_least, note, outcome, created_by) "
         "VALUES (1, 1, 1, '{\"amount\": 0.9}', 0.4, '', '{}', 1)",
+    ],
+    "0006": [
+        "INSERT INTO label (document_id, field_id, position, absent, text, normal, method, person_id, more_places, "
+        "ocr_text, corrected) VALUES (2, 1, 0, false, '9,00', '9.00', 'keyed', 1, '[]', '', false)",
+        "INSERT INTO keyed_value (document_id, field_id, position, text, state, match, places, person_id) "
+        "VALUES (2, 1, 0, '9,00', 'found', 'exact', '[]', 1)",
+        "INSERT INTO blind_label (document_id, field_id, person_id, absent, method, value) "
+        """VALUES (1, 1, 1, false, 'typed', CAST('[{"text": "12,00", "more": [[2, [0, 0, 1, 1]]], "read": "12.00"}]' """
+        "AS jsonb)), (2, 1, 1, true, 'keyed', '[]')",
     ],
 }
 COUNTED = {"right": 3, "total": 4, "interval": [0.3, 0.95]}
@@ -149,7 +169,7 @@ def fill(connection: Connection, statements: list[str]) -> None:
 
 def test_a_database_with_data_is_upgraded_from_the_first_form_to_the_last(empty: str) -> None:
     engine = create_engine(driver_url(empty))
-    for revision in ("0001", "0002", "0003", "0004", "0005"):
+    for revision in ("0001", "0002", "0003", "0004", "0005", "0006"):
         command.upgrade(config(empty), revision)
         with engine.begin() as connection:
             fill(connection, DATA.get(revision, []))
@@ -159,7 +179,12 @@ def test_a_database_with_data_is_upgraded_from_the_first_form_to_the_last(empty:
     with store.session() as session:
         states = [document.state for document in session.query(Document).order_by(Document.id)]
         assert states == [DocumentState.IN_PROGRESS, DocumentState.HELD]
-        assert session.query(Label.text, Label.method).one() == ("12,00", "typed")
+        labels = session.query(Label.text, Label.method).order_by(Label.document_id).all()
+        assert labels == [("12,00", "typed"), ("9,00", Method.PAST_RECORD)]
+        assert session.query(PastRecord.text).scalar() == "9,00"
+        typed, recorded = session.query(BlindLabel).order_by(BlindLabel.document_id)
+        assert typed.value == [{"text": "12,00", "more_places": [[2, [0, 0, 1, 1]]], "ocr_text": "12.00"}]
+        assert (recorded.method, recorded.value) == (Method.PAST_RECORD, [])
         assert session.query(CheckWaiver.message).scalar() == "Odd"
         assert session.query(ControlSuggestion.outcome).scalar() == "caught"
         (group,) = session.query(LayoutGroup).all()

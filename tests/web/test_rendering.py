@@ -6,7 +6,8 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from jugum.web.rendering import asset, many, percent, size, when
+from jugum.web.figures import many, percent, size, when
+from jugum.web.rendering import asset
 
 
 @pytest.mark.parametrize(

@@ -74,7 +74,7 @@ def test_a_paper_whose_task_fails_is_set_aside_with_a_reference_and_can_be_tried
     assert view.state == "set aside"
     assert "reference" in (view.reason or "")
     assert "inside" not in (view.reason or "")
-    documents.take_back(trained.store, trained.analyst, document)
+    documents.return_document(trained.store, trained.analyst, document)
     run_jobs()
     assert documents.document_view(trained.store, document).state != "set aside"
 

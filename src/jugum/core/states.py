@@ -20,6 +20,8 @@ class Purpose(StrEnum):
 
 
 class DocumentState(StrEnum):
+    """Where a document stands; which changes are allowed is in TRANSITIONS."""
+
     RECEIVED = "received"  # its bytes are safe; it is being opened and read
     UNPACKED = "unpacked"  # a mail, archive or bundle: its papers stand for it
     TO_CUT = "to cut"  # a bundle with splits that a person must look at
@@ -48,11 +50,15 @@ class VersionState(StrEnum):
 
 
 class BatchState(StrEnum):
+    """Whether the papers of a batch are read."""
+
     RUNNING = "running"
     PAUSED = "paused"
 
 
 class DeliveryState(StrEnum):
+    """What became of a delivery."""
+
     SENT = "sent"
 
 
@@ -207,7 +213,7 @@ class Method(StrEnum):
     MARKED = "marked"
     TYPED = "typed"
     AGREED = "agreed"
-    KEYED = "keyed"
+    PAST_RECORD = "recorded"
     REVIEW = "review"
 
 

@@ -121,14 +121,14 @@ def _wait(store: Store, say: Say) -> None:
 
 
 def _train(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper], say: Say, note: str) -> None:
-    """Labels from the papers' keyed values and their tables, then a version, published with a note."""
+    """Labels from the papers' values from past records and their tables, then a version, published with a note."""
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["file", "type", "field", "value"])
     for paper in papers:
         for key, value in paper.truth.items():
             writer.writerow([paper.name, TYPE, key, value])
-    report = past_records.keyed(store, actor, type_id, out.getvalue().encode(), complete=True)
+    report = past_records.import_records(store, actor, type_id, out.getvalue().encode(), complete=True)
     label_tables(store, actor, type_id, {paper.name: paper.tables for paper in papers})
     say(f"Labels: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
     version_id = training.start(store, actor, type_id)

@@ -1,4 +1,4 @@
-"""The rest of the demo's Label: looks with names, a test set, papers that two people label apart."""
+"""The rest of the demo's Label: layouts with names, a test set, papers that two people label apart."""
 
 from __future__ import annotations
 
@@ -33,10 +33,10 @@ SLIPS = 2
 def prepare(store: Store, actor: Actor, type_id: int, employers: dict[str, int]) -> None:
     """Name the looks after their employers (`employers`: file name → which), and keep some samples for testing."""
     layouts.group_new(store, type_id)
-    for look in layouts.looks(store, type_id):
-        known = [employers[paper.name] for paper in layouts.papers_of(store, look.id) if paper.name in employers]
+    for layout in layouts.layout_groups(store, type_id):
+        known = [employers[paper.name] for paper in layouts.papers_of(store, layout.id) if paper.name in employers]
         if known:
-            layouts.rename(store, actor, look.id, EMPLOYERS[max(set(known), key=known.count)])
+            layouts.rename(store, actor, layout.id, EMPLOYERS[max(set(known), key=known.count)])
     sets.split(store, actor, type_id, Shares(TESTED), apart=False, seed=7)
 
 
@@ -61,7 +61,7 @@ def slips(store: Store, actor: Actor, type_id: int) -> None:
         value = field.values[0]
         text = value.text[:-2] + value.text[:-3:-1]
         given = ValueInput(text, value.page, (), _sides(value))
-        label_desk.set_label(store, actor, document, key, [given], how=Method.MARKED)
+        label_desk.set_label(store, actor, document, key, [given], method=Method.MARKED)
 
 
 def _label(store: Store, person: Actor, document: int, versions: LoadedVersions, *, slip: bool) -> None:
@@ -74,11 +74,11 @@ def _label(store: Store, person: Actor, document: int, versions: LoadedVersions,
                 {key: _suggested_cell(cell) for key, cell in zip(keys, row, strict=True) if cell}
                 for row in field.suggested_rows
             ]
-            label_desk.set_table(store, person, document, field.key, rows, how=Method.AGREED)
+            label_desk.set_table(store, person, document, field.key, rows, method=Method.AGREED)
             continue
         said = field.others[:1] if field.key == odd else field.suggestion
         values = [ValueInput(one.text, one.page, (), _sides(one)) for one in said]
-        label_desk.set_label(store, person, document, field.key, values, absent=not values, how=Method.AGREED)
+        label_desk.set_label(store, person, document, field.key, values, absent=not values, method=Method.AGREED)
     label_desk.done(store, person, document)
 
 

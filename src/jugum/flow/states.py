@@ -68,4 +68,4 @@ def _check(
     table: Iterable[Transition], what: str, before: StrEnum, after: StrEnum, by: By, purpose: str | None
 ) -> None:
     if not allowed(table, before, after, by, None if purpose is None else Purpose(purpose)):
-        raise Conflict(f"{what} is {before} and can't be {after} now.")
+        raise Conflict(f"{what} is {before} and cannot be {after} now.")

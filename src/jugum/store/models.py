@@ -321,7 +321,7 @@ class Document(Base):
     and cut bundles are `unpacked`: their papers have them as `parent_id`. `set aside` says why in `reason`;
     `set_aside_by` is empty when the program did it. Pages are read from `reading_key` (a converted or unlocked file)
     or, without one, from the file itself. `set_name` says what a sample is for: training, testing only, or kept
-    spare; `layout_group_id` is its look-alike group; `model_confidence` how sure a version is of a sample that is
+    spare; `layout_group_id` is its layout group; `model_confidence` how sure a version is of a sample that is
     not labelled yet."""
 
     __tablename__ = "document"
@@ -384,7 +384,7 @@ class Document(Base):
     def placed_type(self) -> DocumentType:
         """The type it is placed in. Conflict for a paper that has none yet."""
         if self.type is None:
-            raise Conflict(f"“{self.name}” has no type yet. Place it in Gather first.")
+            raise Conflict(f"“{self.name}” has no type yet. Choose its type in Gather first.")
         return self.type
 
 
@@ -421,7 +421,7 @@ class PageRow(Base):
 
 
 class LayoutGroup(Base):
-    """A look-alike group of a type's papers: found by the program, named, merged and split by people."""
+    """A layout group of a type's papers: found by the program, named, merged and split by people."""
 
     __tablename__ = "layout_group"
     __table_args__ = (UniqueConstraint("type_id", "name"),)
@@ -514,11 +514,11 @@ class ControlSuggestion(Base):
     created_at: Mapped[datetime] = _now()
 
 
-class KeyedValue(Base):
+class PastRecord(Base):
     """A value keyed in the past and what became of it on its paper; `places` are where it may stand when that is not
     clear: {"text", "page", "box"} each, the likeliest first."""
 
-    __tablename__ = "keyed_value"
+    __tablename__ = "past_record"
     __table_args__ = (
         UniqueConstraint("document_id", "field_id", "position"),
         CheckConstraint(_one_of("state", RecordState), name="known_state"),

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from jugum.core.evaluation.report_model import ConfidenceFigures, FieldCurve
-from jugum.web.rendering import percent
+from jugum.web.figures import percent
 
 LEFT, TOP, WIDTH, HEIGHT = 46.0, 10.0, 300.0, 170.0
 
@@ -148,12 +146,3 @@ def curve_chart(curve: FieldCurve | None) -> Chart | None:
         [AxisTick(y(one), f"{one * 100:.0f} %") for one in _tenths(least)],
         said,
     )
-
-
-def crop_address(sample: str, place: Sequence[Any] | None) -> str:
-    """Address of the picture of a place on a paper with a little around it; "" when there is none."""
-    if not place or not sample.isdigit():
-        return ""
-    page, (x0, y0, x1, y1) = place[0], place[1]
-    around = (max(0.0, x0 - 0.03), max(0.0, y0 - 0.008), min(1.0, max(x1 + 0.03, x0 + 0.2)), min(1.0, y1 + 0.008))
-    return f"/documents/{sample}/pages/{page}/region.jpg?box={','.join(f'{edge:.4f}' for edge in around)}&dpi=130"

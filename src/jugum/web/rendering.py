@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from datetime import UTC, datetime
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -11,12 +10,16 @@ from typing import Any
 from fastapi import Request
 from fastapi.templating import Jinja2Templates
 from jinja2 import StrictUndefined
+from markupsafe import Markup
 from starlette.responses import Response
 
 from jugum.core.thresholds.beam import tilt
 from jugum.flow.office.actor import Actor
 from jugum.flow.office.types import TypeView, types
 from jugum.flow.overview import overview
+from jugum.web import headings
+from jugum.web.addresses import crop_address, document_address
+from jugum.web.figures import joined, many, origin, percent, size, when
 from jugum.web.security import csrf_token
 
 HERE = Path(__file__).parent
@@ -31,42 +34,14 @@ def asset(path: str) -> str:
     return f"/static/{path}?v={hashlib.sha256(data).hexdigest()[:10]}"
 
 
-def percent(share: float | None, digits: int = 0) -> str:
-    """0.975 → "98 %"; None → "–". 99.96 % is never shown as 100 %."""
-    if share is None:
-        return "–"
-    shown = f"{share * 100:.{digits}f}"
-    if share < 1 and float(shown) == 100:
-        shown = f"{100 - 10**-digits / 2:.{digits + 1}f}"
-    return f"{shown} %"
-
-
-def size(count: int) -> str:
-    return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(1, round(count / 1e3))} kB"
-
-
-def when(moment: datetime | None) -> str:
-    """Time for today, else the date."""
-    if moment is None:
-        return "–"
-    local = moment.astimezone()
-    today = datetime.now(UTC).astimezone().date()
-    return (
-        f"{local:%H:%M}"
-        if local.date() == today
-        else f"{local:%-d %b}"
-        if local.year == today.year
-        else f"{local:%Y-%m-%d}"
-    )
-
-
-def many(count: int, one: str, more: str | None = None) -> str:
-    """1, "paper" → "1 paper"; 3 → "3 papers"."""
-    return f"{count} {one if count == 1 else more or one + 's'}"
-
-
-_templates.env.filters.update(percent=percent, size=size, when=when, many=many)
-_templates.env.globals.update(asset=asset, beam_tilt=tilt)
+_templates.env.filters.update(percent=percent, size=size, when=when, many=many, joined=joined, origin=origin)
+_templates.env.globals.update(
+    asset=asset,
+    beam_tilt=tilt,
+    headings=headings,
+    document_address=document_address,
+    crop_address=crop_address,
+)
 _templates.env.undefined = StrictUndefined
 _templates.env.trim_blocks = _templates.env.lstrip_blocks = True
 
@@ -77,7 +52,8 @@ def _frame(request: Request, actor: Actor | None, shown: TypeView | None, step: 
     now = overview.steps(store, shown.id) if actor and shown else None
     return {
         "actor": actor,
-        "csrf": csrf_token(request),
+        "csrf": (token := csrf_token(request)),
+        "csrf_field": Markup('<input type="hidden" name="csrf_token" value="{}">').format(token),
         "type": shown,
         "types": types(store) if actor else [],
         "step": step,

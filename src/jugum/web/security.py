@@ -88,4 +88,4 @@ async def check_csrf(request: Request) -> None:
         given = str((await request.form()).get("csrf_token", ""))
     expected = str(request.session.get("csrf", ""))
     if not expected or not hmac.compare_digest(given, expected):
-        raise Forbidden("This form is too old or came from elsewhere. Load the page again and repeat.")
+        raise Forbidden("This form is too old, or came from another page. Load the page again and repeat.")

@@ -20,9 +20,9 @@ from jugum.core.classification import (
     cut_by_separators,
     fit_cutter,
     fit_type_classifier,
+    group_layouts,
     is_blank,
     is_separator,
-    look_alike_groups,
 )
 from jugum.core.classification.bundles import _best_cut, _page_number
 from jugum.core.classification.phrases import Phrases, heard, placed_by
@@ -104,7 +104,7 @@ def test_the_same_papers_give_the_same_sorter_and_it_survives_its_file() -> None
     assert classifier.place(probe).confidence == pytest.approx(first.place(probe).confidence, abs=1e-3)
     assert kept is not None
     assert kept.boundaries(probe, classifier) == pytest.approx(cutter.boundaries(probe, first), abs=1e-3)
-    with pytest.raises(InputError, match="no sorter"):
+    with pytest.raises(InputError, match="not a classifier file"):
         unpack_classifier(b"nothing of the kind")
 
 
@@ -187,7 +187,7 @@ def _worth(starts: list[int], chances: np.ndarray, types: np.ndarray, lengths: n
     return float(total)
 
 
-def test_terms_bring_numbers_to_their_shape_and_looks_are_of_one_length() -> None:
+def test_terms_bring_numbers_to_their_shape_and_layouts_are_of_one_length() -> None:
     terms = terms_of(page(["Total", "1234,50", "due", "x"]))
     assert {"total", "due", "000000", "total 000000"} <= set(terms)
     assert "x" not in terms
@@ -272,7 +272,7 @@ def test_a_sorter_tells_what_became_of_papers_it_had_not_seen() -> None:
 
 
 def placed_papers(seed: int, *, telling: bool = True) -> list[TypeSample]:
-    """Eighteen papers of three types and six looks. Unless `telling`, all of their pages are of one and the same
+    """Eighteen papers of three types and six layouts. Unless `telling`, all of their pages are of one and the same
     wording: nothing says where one begins."""
     rng = random.Random(seed)
     found = []
@@ -309,8 +309,8 @@ def test_cutting_is_not_judged_on_too_few_papers_or_single_pages() -> None:
     assert cut_figures(placed_papers(4)[:11], unseen=False) is None
     single = [replace(one, pages=one.pages[:1]) for one in placed_papers(4)]
     assert cut_figures(single, unseen=False) is None
-    one_look = [replace(one, type_id=1, group=7) for one in placed_papers(4)]
-    assert cut_figures(one_look, unseen=True) is None  # with the only look held out nothing is left to learn from
+    one_layout = [replace(one, type_id=1, group=7) for one in placed_papers(4)]
+    assert cut_figures(one_layout, unseen=True) is None  # with the only layout held out nothing is left to learn from
 
 
 def linked_by_hand(likeness: np.ndarray, alike: float) -> list[int]:
@@ -334,9 +334,9 @@ def test_groups_are_those_of_average_linkage(count: int, seed: int) -> None:
     half = np.random.default_rng(seed).random((count, count))
     likeness = (half + half.T) / 2
     np.fill_diagonal(likeness, 1.0)
-    assert look_alike_groups(likeness, alike=0.5) == linked_by_hand(likeness, 0.5)
+    assert group_layouts(likeness, alike=0.5) == linked_by_hand(likeness, 0.5)
 
 
 def test_a_likeness_that_is_just_enough_joins() -> None:
     likeness = np.array([[1.0, 0.5, 0.1], [0.5, 1.0, 0.1], [0.1, 0.1, 1.0]])
-    assert look_alike_groups(likeness, alike=0.5) == [0, 0, 1]
+    assert group_layouts(likeness, alike=0.5) == [0, 0, 1]

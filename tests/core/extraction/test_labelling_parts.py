@@ -1,4 +1,4 @@
-"""What the labelling desk computes: grids of tables, parts of words, paragraphs, keyed values, look-alikes,
+"""What the labelling desk computes: grids of tables, parts of words, paragraphs, values from past records, layouts,
 agreement, sets."""
 
 from __future__ import annotations
@@ -136,18 +136,18 @@ def test_keyed_values_say_how_they_matched() -> None:
         "guest": Match.FUZZY,
         "number": Match.NORMAL,
     }
-    assert all(one.how is RecordState.FOUND for one in placed.values())
-    assert place_value(PLAN, [bill()], {"fee": "77,00"})["fee"].how is RecordState.NOT_FOUND
+    assert all(one.state is RecordState.FOUND for one in placed.values())
+    assert place_value(PLAN, [bill()], {"fee": "77,00"})["fee"].state is RecordState.NOT_FOUND
 
 
 def test_a_value_in_two_places_is_settled_by_papers_placed_before() -> None:
     plain = Plan((FieldPlan("fee", "Charge", DataType.MONEY),))  # no printed name helps
     clear = place_value(plain, [bill()], {"fee": "50,00"})
     unclear = place_value(plain, [bill("9,00", "9,00")], {"fee": "9,00"})
-    assert unclear["fee"].how is RecordState.AMBIGUOUS
+    assert unclear["fee"].state is RecordState.AMBIGUOUS
     assert len(unclear["fee"].places) == 2
     taught = place_value(plain, [bill("9,00", "9,00")], {"fee": "9,00"}, placed_examples(plain, 0, clear))
-    assert taught["fee"].how is RecordState.FOUND
+    assert taught["fee"].state is RecordState.FOUND
     assert taught["fee"].candidate is not None
     assert 0.29 < taught["fee"].candidate.box.y0 < 0.31
 
@@ -160,7 +160,7 @@ def test_a_place_clearly_held_by_one_value_is_not_taken_for_another() -> None:
     assert placed["fee"].candidate.span != placed["before"].candidate.span
 
 
-def test_one_labelled_paper_shows_where_values_stand_on_its_look_alikes() -> None:
+def test_one_labelled_paper_shows_where_values_stand_on_its_same_layout() -> None:
     first, second = bill("50,00", "12,00"), bill("71,20", "3,00", "Tor Vik", "NH99")
     place = next(word.box for word in first.words if word.text == "50,00")
     sample = Sample("1", (first,), {"fee": (SampleLabel("50,00", "50.00", 1, place),)})
@@ -169,7 +169,7 @@ def test_one_labelled_paper_shows_where_values_stand_on_its_look_alikes() -> Non
     assert decision.chosen[0].candidate.text == "71,20"
 
 
-def test_a_paper_joins_the_look_it_is_like_and_none_that_it_is_not() -> None:
+def test_a_paper_joins_the_layout_it_is_like_and_none_that_it_is_not() -> None:
     mine, other = layout_of([bill()]), layout_of([prose(1, "quite another paper altogether", "with other words")])
     assert nearest_group(mine, {1: [other], 2: [layout_of([bill("1,00")])]}) == 2
     assert nearest_group(mine, {1: [other]}) is None
@@ -187,27 +187,29 @@ def test_agreement_is_corrected_for_chance_as_published() -> None:
 
 
 @given(st.lists(st.integers(0, 5), min_size=1, max_size=60), st.booleans(), st.integers(0, 9))
-def test_sets_keep_looks_whole_when_asked_and_the_same_seed_deals_the_same(
-    looks: list[int], apart: bool, seed: int
+def test_sets_keep_layouts_whole_when_asked_and_the_same_seed_deals_the_same(
+    layouts: list[int], apart: bool, seed: int
 ) -> None:
     shares = Shares(0.3, 0.1)
-    dealt = split_papers(looks, shares, apart=apart, seed=seed)
-    assert dealt == split_papers(looks, shares, apart=apart, seed=seed)
+    dealt = split_papers(layouts, shares, apart=apart, seed=seed)
+    assert dealt == split_papers(layouts, shares, apart=apart, seed=seed)
     assert "train" in dealt
     if apart:
-        assert all(len({name for look, name in zip(looks, dealt, strict=True) if look == one}) == 1 for one in looks)
+        assert all(
+            len({name for layout, name in zip(layouts, dealt, strict=True) if layout == one}) == 1 for one in layouts
+        )
 
 
-def test_in_proportion_each_look_gives_about_its_share() -> None:
-    looks = [0] * 20 + [1] * 10
-    dealt = split_papers(looks, Shares(0.2), apart=False, seed=3)
-    tested = [sum(d == "test" for d, look in zip(dealt, looks, strict=True) if look == one) for one in (0, 1)]
+def test_in_proportion_each_layout_gives_about_its_share() -> None:
+    layouts = [0] * 20 + [1] * 10
+    dealt = split_papers(layouts, Shares(0.2), apart=False, seed=3)
+    tested = [sum(d == "test" for d, layout in zip(dealt, layouts, strict=True) if layout == one) for one in (0, 1)]
     assert tested == [4, 2]
-    with pytest.raises(InputError, match="something to train on"):
+    with pytest.raises(InputError, match="leave papers for training"):
         Shares(0.7, 0.4)
 
 
-def test_the_paper_that_teaches_most_is_of_a_look_nobody_labelled_then_of_a_short_field_then_the_least_sure() -> None:
+def test_the_paper_that_teaches_most_is_of_a_layout_nobody_labelled_then_of_a_short_field_then_the_least_sure() -> None:
     waiting = [Waiting(1, 7, 0.9), Waiting(2, 8, 0.5, "Tax", ("Bonus",)), Waiting(3, 9, 0.4, "Tax"), Waiting(4, 9, 0.8)]
     names = {7: "blue form", 9: "letter"}
     assert teaches_most(waiting, {7: 5, 8: 4}, {}, names).paper == 3

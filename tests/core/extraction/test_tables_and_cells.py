@@ -104,7 +104,7 @@ def table_of(version: TrainedVersion, paper: Sample) -> tuple[PartDecision, floa
     return next((one, sure) for one, sure in decided if isinstance(one, PartDecision) and one.field == "goods")
 
 
-def test_a_table_without_heads_is_read_by_the_labeller_on_looks_it_knows(version: TrainedVersion) -> None:
+def test_a_table_without_heads_is_read_by_the_labeller_on_layouts_it_knows(version: TrainedVersion) -> None:
     right = 0
     for number in range(50, 60):
         decision, sure = table_of(version, store_list(number))
@@ -145,7 +145,7 @@ def test_a_labeller_that_is_no_better_than_the_heads_is_not_kept() -> None:
     assert fit_parts(PLAN, torn).tagger is None
 
 
-def test_a_strange_look_is_left_to_the_heads(lists: list[Sample]) -> None:
+def test_a_strange_layout_is_left_to_the_heads(lists: list[Sample]) -> None:
     parts = fit_parts(PLAN, lists)
     assert parts.tagger is not None
     strange = Page(
@@ -359,12 +359,12 @@ def test_where_headings_are_printed_bold_others_are_not_guessed() -> None:
 # ---- How much is learned from ----------------------------------------------------------------------------------------
 
 
-def test_rows_are_taken_from_as_many_papers_as_teach_something_spread_over_the_looks() -> None:
+def test_rows_are_taken_from_as_many_papers_as_teach_something_spread_over_the_layouts() -> None:
     samples = [store_list(number) for number in range(40)]
     plan = Plan(tuple(FieldPlan(f"f{number}", f"Field {number}") for number in range(12)))
     groups = [0] * 34 + [1] * 6
     corpus = Corpus(plan, [replace(one, labels={}) for one in samples], groups=groups)
     assert len(corpus.training_papers) == 400 // 12
-    assert sum(groups[number] for number in corpus.training_papers) == 6  # the rare look keeps all of its papers
+    assert sum(groups[number] for number in corpus.training_papers) == 6  # the rare layout keeps all of its papers
     few = Corpus(Plan(plan.fields[:2]), [replace(one, labels={}) for one in samples], groups=groups)
     assert len(few.training_papers) == 40

@@ -8,7 +8,7 @@ import json
 
 import pytest
 
-from jugum.core.formats import ResultRow, keyed_values, results_csv, results_json
+from jugum.core.formats import ResultRow, past_records_of, results_csv, results_json
 from jugum.core.formats.tables import ResultValue
 from jugum.core.schema import FieldPlan, Plan, key_from, problems_of
 from jugum.core.values import DataType
@@ -43,8 +43,8 @@ def test_json_carries_every_values_provenance() -> None:
 
 
 def test_keyed_values_come_with_comma_or_semicolon_and_a_byte_order_mark() -> None:
-    assert keyed_values("\ufefffile;type;field;value\r\na.pdf;Slip;amount;1,50\r\n".encode())[0]["value"] == "1,50"
-    assert keyed_values(b'file,type,field,value\na.pdf,,amount,"1,50"\n')[0]["value"] == "1,50"
+    assert past_records_of("\ufefffile;type;field;value\r\na.pdf;Slip;amount;1,50\r\n".encode())[0]["value"] == "1,50"
+    assert past_records_of(b'file,type,field,value\na.pdf,,amount,"1,50"\n')[0]["value"] == "1,50"
 
 
 @pytest.mark.parametrize(
@@ -57,7 +57,7 @@ def test_keyed_values_come_with_comma_or_semicolon_and_a_byte_order_mark() -> No
 )
 def test_a_bad_csv_is_refused_with_the_place(data: bytes, said: str) -> None:
     with pytest.raises(InputError, match=said):
-        keyed_values(data)
+        past_records_of(data)
 
 
 def test_keys_are_made_from_names_and_never_twice() -> None:

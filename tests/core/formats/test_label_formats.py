@@ -85,7 +85,7 @@ def test_a_line_that_can_t_be_read_is_named(line: str, said: str) -> None:
 
 
 def test_annotations_of_another_shape_are_refused_with_their_number() -> None:
-    with pytest.raises(InputError, match="no W3C annotation page"):
+    with pytest.raises(InputError, match="not a W3C annotation page"):
         read_annotations(b"[]")
     with pytest.raises(InputError, match="Annotation 1"):
         read_annotations(json.dumps({"items": [{"body": []}]}).encode())
@@ -107,11 +107,11 @@ def test_words_written_as_alto_come_in_again() -> None:
 @pytest.mark.parametrize(
     ("data", "said"),
     [
-        (b"<html/>", "no ALTO"),
-        (b"<alto>", "no XML"),
+        (b"<html/>", "not an ALTO"),
+        (b"<alto>", "not readable XML"),
         (b"<alto></alto>", "no pages"),
         (b"<alto><Page><String CONTENT='a'/></Page></alto>", "no size"),
-        (b"<!DOCTYPE a [<!ENTITY x 'y'>]><alto>&x;</alto>", "no XML"),
+        (b"<!DOCTYPE a [<!ENTITY x 'y'>]><alto>&x;</alto>", "not readable XML"),
     ],
 )
 def test_what_is_no_alto_is_refused(data: bytes, said: str) -> None:

@@ -53,7 +53,7 @@ def png_of(pdf: bytes, turn: int = 0, lean: float = 0.0) -> bytes:
     ("data", "said"),
     [
         (b"", "is empty"),
-        (b"just some words, no PDF", "no file that pages are read from"),
+        (b"just some words, no PDF", "not a file that can be read"),
         (papers.words_pdf("Hello there")[:300], "damaged"),
         (papers.locked_pdf(), "password"),
         (papers.empty_pdf(), "without pages"),
@@ -186,7 +186,7 @@ def test_a_turned_photo_is_seen_as_its_camera_meant_it() -> None:
 
 def test_a_password_opens_a_locked_paper_and_a_wrong_one_says_so() -> None:
     assert open_paper(unlocked(papers.locked_pdf(), "a.pdf", "u"), "a.pdf").page_count == 1
-    with pytest.raises(LockedPaper, match="not the password"):
+    with pytest.raises(LockedPaper, match="does not open"):
         unlocked(papers.locked_pdf(), "a.pdf", "wrong")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 from datetime import date
 from pathlib import Path
@@ -30,6 +31,7 @@ from jugum.core.schema import (
     problems_of,
     read_plan_file,
 )
+from jugum.core.schema.plan_file import FieldFile
 from jugum.core.values import DataType, Option, OutputFormat
 from jugum.demo.papers import plan_bytes
 from jugum.errors import InputError
@@ -147,8 +149,8 @@ def test_derived_fields_are_worked_out_in_the_order_they_need() -> None:
         ([FieldPlan("a", "A", MONEY, kind=FieldKind.DERIVED, expression="none_such")], "no field “none_such”"),
         ([FieldPlan("a", "A", DataType.DATE, kind=FieldKind.DERIVED, expression="1 + 1")], "a date is needed"),
         ([FieldPlan("a", "A"), FieldPlan("a", "B")], "Two fields have the key"),
-        ([FieldPlan("a.b", "A")], "doesn't say what it is"),
-        ([FieldPlan("a", "A", inside="b")], "no table and no clause"),
+        ([FieldPlan("a.b", "A")], "is not valid"),
+        ([FieldPlan("a", "A", inside="b")], "neither a table nor a section"),
         (
             [FieldPlan("t", "T", kind=FieldKind.TABLE), FieldPlan("t.a", "A", DataType.SIGNATURE, inside="t")],
             "can't hold a signature",
@@ -173,9 +175,9 @@ def test_plans_that_can_t_be_are_refused(fields: list[FieldPlan], said: str) -> 
     [
         ({"name": " "}, "needs a name"),
         ({"data_type": DataType.CHOICE}, "at least two options"),
-        ({"pattern": "("}, "can't be understood"),
-        ({"check_digit": "mine"}, "no known check digit"),
-        ({"region": "sweden"}, "no country"),
+        ({"pattern": "("}, "is not valid"),
+        ({"check_digit": "mine"}, "not a known check digit"),
+        ({"region": "sweden"}, "not a country"),
         ({"pivot": 101}, "pivot"),
         ({"expression": "1"}, "has no expression"),
         ({"note": "x" * 601}, "letters in its note"),
@@ -237,8 +239,8 @@ def test_the_published_schema_is_that_of_the_program() -> None:
 @pytest.mark.parametrize(
     ("data", "said"),
     [
-        (b"{", "no JSON"),
-        (b"\xff", "no JSON"),
+        (b"{", "not JSON"),
+        (b"\xff", "not JSON"),
         (b'{"fields": [{"key": "a", "name": "A", "colour": "red"}]}', "“fields → 1 → colour”, which is no known key"),
         (b'{"pages": 3}', "“pages”, which is no known key"),
         (b'{"fields": [{"name": "A"}]}', "field required"),
@@ -281,3 +283,11 @@ fields = st.builds(
 @given(fields)
 def test_any_field_comes_back_from_its_data(field: FieldPlan) -> None:
     assert field_from(json.loads(json.dumps(field_data(field)))) == field
+
+
+def test_a_plan_file_has_every_attribute_of_a_field_with_its_default() -> None:
+    """FieldPlan is the one place where attributes are said; the plan file, and with it the API and the rows, follow."""
+    empty = FieldFile(key="a", name="A")
+    there = {one.name for one in dataclasses.fields(FieldPlan)}
+    assert set(FieldFile.model_fields) == there
+    assert field_from(empty.model_dump(mode="json")) == FieldPlan("a", "A")

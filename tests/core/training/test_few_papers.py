@@ -7,7 +7,7 @@ import pytest
 from tests.papers import Slip, slip_pdf, slips
 
 from jugum.core.calibration import Calibrator
-from jugum.core.classification import layout_of, layout_similarity, look_alike_groups, similarity_matrix
+from jugum.core.classification import group_layouts, layout_of, layout_similarity, similarity_matrix
 from jugum.core.evaluation.report import report_of
 from jugum.core.extraction.candidates.generate import candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
@@ -87,18 +87,18 @@ def test_keyed_values_are_placed_where_their_printed_names_stand() -> None:
     assert placed["amount"].candidate.contexts[0] == "total"
     assert placed["member"].candidate is not None  # one letter was misread or mistyped
     assert placed["member"].candidate.text == "Oddny Strand"
-    assert placed["paid_on"].how is RecordState.NOT_FOUND
+    assert placed["paid_on"].state is RecordState.NOT_FOUND
 
 
-def test_look_alikes_are_grouped_and_other_layouts_are_strange(samples: list[Sample]) -> None:
+def test_same_layout_are_grouped_and_other_layouts_are_strange(samples: list[Sample]) -> None:
     layouts = [layout_of(one.pages) for one in samples]
-    groups = look_alike_groups(similarity_matrix(layouts))
+    groups = group_layouts(similarity_matrix(layouts))
     assert groups == [number % 2 for number in range(len(samples))]
     assert layout_similarity(layouts[0], layouts[2]) > 0.6 > layout_similarity(layouts[0], layouts[1])
     assert layout_similarity(layouts[0], layout_of([])) == 0
 
 
-def test_values_on_new_papers_of_known_looks_are_found(version: TrainedVersion) -> None:
+def test_values_on_new_papers_of_known_layouts_are_found(version: TrainedVersion) -> None:
     for number, slip in enumerate(slips(6, start=40)):
         decided = {d.field: d for d, _ in version.decide_with_confidence((page_of(slip_pdf(slip, number % 2)),))}
         assert {key: d.chosen[0].candidate.text for key, d in decided.items()} == slip.truth
@@ -139,7 +139,7 @@ def test_a_version_file_decides_like_the_version_it_was_made_from(version: Train
         unpack_version(b"rubbish")
 
 
-def test_strange_looks_are_told_by_their_familiarity(version: TrainedVersion) -> None:
+def test_strange_layouts_are_told_by_their_familiarity(version: TrainedVersion) -> None:
     known = version.trained_model.decide((page_of(slip_pdf(slips(1, start=60)[0], 0)),))
     strange = version.trained_model.decide((page_of(slip_pdf(slips(1, start=60)[0], 2)),))
     assert known[0].layout_similarity >= version.layout_similarity_min > strange[0].layout_similarity
@@ -219,7 +219,7 @@ def test_right_means_exactly_the_labelled_values_in_any_order() -> None:
 def test_too_few_labels_are_refused_with_the_number_needed(samples: list[Sample]) -> None:
     with pytest.raises(InputError, match="at least 3"):
         train_version(PLAN, samples[:2])
-    with pytest.raises(InputError, match="nothing to read"):
+    with pytest.raises(InputError, match="has no fields"):
         train_version(Plan(()), samples)
 
 

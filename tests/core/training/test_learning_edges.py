@@ -1,4 +1,4 @@
-"""Learning at its edges: one label, nothing anywhere, equal values, one look, thirty looks, contradictions, sixty
+"""Learning at its edges: one label, nothing anywhere, equal values, one layout, thirty layouts, contradictions, sixty
 fields, a leak that is planted."""
 
 from __future__ import annotations
@@ -46,7 +46,7 @@ def samples() -> list[Sample]:
 GROUPS = {str(number): number % 2 for number in range(8)}
 
 
-def test_one_labelled_paper_already_reads_its_look_alikes(samples: list[Sample]) -> None:
+def test_one_labelled_paper_already_reads_its_same_layout(samples: list[Sample]) -> None:
     with pytest.raises(InputError, match="1 labelled paper is there"):
         train_version(PLAN, samples[:1])
     slip = slips(1, start=50)[0]
@@ -90,14 +90,14 @@ def test_two_fields_with_equal_values_on_every_paper_each_find_their_own_place()
     assert decided == {"ordered": pytest.approx(0.2), "delivered": pytest.approx(0.3)}
 
 
-def test_all_papers_of_one_look_give_no_figure_for_looks_not_seen(samples: list[Sample]) -> None:
+def test_all_papers_of_one_layout_give_no_figure_for_layouts_not_seen(samples: list[Sample]) -> None:
     report = report_of(train_version(PLAN, samples, groups=dict.fromkeys(GROUPS, 0)))
     assert report.unseen_total == 0
     assert report.unseen is None
     assert report.seen_total == 24
 
 
-def test_one_paper_of_each_of_many_looks_is_judged_as_strange(samples: list[Sample]) -> None:
+def test_one_paper_of_each_of_many_layouts_is_judged_as_strange(samples: list[Sample]) -> None:
     report = report_of(train_version(PLAN, samples, groups={str(number): number for number in range(8)}))
     assert report.groups == 8
     assert report.layout_similarity_min == 0.6  # nothing shows what familiar means

@@ -93,7 +93,7 @@ def test_a_cut_stays_once_somebody_has_worked_on_its_papers(office: Office, run_
     run_jobs()
     child = bundles.bundle_view(office.store, document).papers[0]
     office.label_whole(child, slips(1)[0])
-    with pytest.raises(Conflict, match="worked on"):
+    with pytest.raises(Conflict, match="in progress already"):
         bundles.join_again(office.store, office.analyst, document)
 
 
@@ -105,7 +105,7 @@ def test_a_layout_left_on_the_light_table_survives_setting_aside_and_taking_back
         office.store, office.analyst, document, layout, bundles.bundle_view(office.store, document).revision
     )
     documents.set_aside(office.store, office.analyst, document, "wrong office")
-    documents.take_back(office.store, office.analyst, document)
+    documents.return_document(office.store, office.analyst, document)
     run_jobs()
     assert documents.document_view(office.store, document).state == "to cut"
     assert pieces_of(office, document) == [[1], [2]]
@@ -114,7 +114,7 @@ def test_a_layout_left_on_the_light_table_survives_setting_aside_and_taking_back
 def test_a_bundle_that_was_cut_is_not_set_aside_but_joined(office: Office, run_jobs: Run) -> None:
     document = bundle(office, papers.joined(*two_slips()), "every:1")
     run_jobs()
-    with pytest.raises(Conflict, match="taken apart"):
+    with pytest.raises(Conflict, match="divided into papers"):
         documents.set_aside(office.store, office.analyst, document, "wrong office")
 
 
@@ -148,7 +148,7 @@ def test_cuts_that_make_no_sense_are_refused(office: Office, run_jobs: Run, layo
         bundles.cut(
             office.store, office.analyst, document, layout, bundles.bundle_view(office.store, document).revision
         )
-    with pytest.raises(InputError, match="no way to cut"):
+    with pytest.raises(InputError, match="not a way to cut"):
         bundles.check_method("every:0")
 
 
@@ -233,7 +233,7 @@ def test_placing_a_paper_teaches_and_none_of_these_is_kept(office: Office, two_t
     run_jobs()
     assert [(paper.id, paper.none_of_these) for paper in place.unplaced(office.store, 1)] == [(odd, True)]
     documents.set_aside(office.store, office.analyst, odd, "not ours")
-    documents.take_back(office.store, office.analyst, odd)
+    documents.return_document(office.store, office.analyst, odd)
     run_jobs()
     assert [(paper.id, paper.none_of_these) for paper in place.unplaced(office.store, 1)] == [(odd, True)]
 
@@ -254,7 +254,7 @@ def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int
     said = [
         (one.step.step, one.step.reason) for one in overview.urgent_steps(office.store, overview.overview(office.store))
     ]
-    assert said[0] == ("gather", "1 paper fits no type well enough")
+    assert said[0] == ("gather", "1 paper has no clear type")
     assert len(said) <= 3
     with office.store.session() as session:
         session.execute(
@@ -263,7 +263,7 @@ def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int
     said = [
         (one.step.step, one.step.reason) for one in overview.urgent_steps(office.store, overview.overview(office.store))
     ]
-    assert ("gather", "11 papers fit no type well enough") in said
+    assert ("gather", "11 papers have no clear type") in said
 
 
 def test_a_labelled_paper_keeps_its_type(office: Office, two_types: int) -> None:
@@ -323,7 +323,7 @@ def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office,
     place.learn(office.store, 1)
     classifiers = place.LoadedClassifiers()
     view = classification.sorting_view(office.store, classifiers, two_types)
-    assert [one.looks for one in view.cutting][:1] == ["seen"]
+    assert [one.layouts for one in view.cutting][:1] == ["seen"]
     seen = view.cutting[0]
     assert seen.papers == 14
     assert seen.starts == 14 - seen.bundles

@@ -37,7 +37,7 @@ def test_the_same_bytes_twice_are_noticed_and_taken_again_only_when_asked(office
 @pytest.mark.parametrize(
     ("data", "said"),
     [
-        (b"a text file", "no file that pages are read from"),
+        (b"a text file", "not a file that can be read"),
         (papers.words_pdf("cut")[:200], "damaged"),
         (papers.locked_pdf(), "password"),
         (papers.empty_pdf(), "without pages"),
@@ -125,10 +125,10 @@ def test_setting_aside_asks_why_and_can_be_taken_back(office: Office, run_jobs: 
         documents.set_aside(office.store, office.analyst, document, "  ")
     documents.set_aside(office.store, office.analyst, document, "second page missing")
     assert documents.document_view(office.store, document).reason == "second page missing"
-    documents.take_back(office.store, office.analyst, document)
+    documents.return_document(office.store, office.analyst, document)
     assert documents.document_view(office.store, document).state == "to label"
     with pytest.raises(Conflict, match="not set aside"):
-        documents.take_back(office.store, office.analyst, document)
+        documents.return_document(office.store, office.analyst, document)
 
 
 def test_a_reviewer_may_not_bring_papers_in(office: Office) -> None:
@@ -139,5 +139,5 @@ def test_a_reviewer_may_not_bring_papers_in(office: Office) -> None:
 def test_what_is_not_there_is_said(office: Office) -> None:
     with pytest.raises(NotFound, match="no paper 999"):
         documents.document_view(office.store, 999)
-    with pytest.raises(InputError, match="no purpose"):
+    with pytest.raises(InputError, match="not a purpose"):
         documents.receive(office.store, office.analyst, office.type_id, "a.pdf", b"x", purpose="both")

@@ -134,8 +134,8 @@ def test_a_locked_paper_asks_for_its_password_and_keeps_it_nowhere(office: Offic
     run_jobs()
     assert documents.document_view(office.store, document).locked
     with pytest.raises(Conflict, match="password"):
-        documents.take_back(office.store, office.analyst, document)
-    with pytest.raises(LockedPaper, match="not the password"):
+        documents.return_document(office.store, office.analyst, document)
+    with pytest.raises(LockedPaper, match="does not open"):
         read.unlock(office.store, office.analyst, document, "wrong")
     read.unlock(office.store, office.analyst, document, "u")
     run_jobs()
@@ -245,7 +245,7 @@ def test_a_paper_with_one_bad_page_waits_for_a_person_and_goes_on_without_it(
     view = documents.document_view(office.store, document)
     assert view.state == "set aside"
     assert "1 of 3 pages can't be read" in (view.reason or "")
-    documents.take_back(office.store, office.analyst, document)
+    documents.return_document(office.store, office.analyst, document)
     assert documents.document_view(office.store, document).state == "to label"
 
 
@@ -266,7 +266,7 @@ def test_a_fault_while_a_paper_is_placed_leaves_it_tried_again(
         patch.setattr(place, "pages_of", lambda *given: 1 / 0)
         run_jobs()
     assert documents.document_view(office.store, got.document_id).state == "set aside"
-    documents.take_back(office.store, office.analyst, got.document_id)
+    documents.return_document(office.store, office.analyst, got.document_id)
     run_jobs()
     assert documents.document_view(office.store, got.document_id).state == "unplaced"
 
@@ -324,7 +324,7 @@ def test_a_fault_of_our_own_leaves_no_paper_waiting_for_ever(
     assert view.state == "set aside"
     assert "under reference" in (view.reason or "")
     assert "inside" not in (view.reason or "")
-    documents.take_back(office.store, office.analyst, document)
+    documents.return_document(office.store, office.analyst, document)
     run_jobs()
     assert documents.document_view(office.store, document).state == "to label"
 

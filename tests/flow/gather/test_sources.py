@@ -121,7 +121,7 @@ def test_the_same_bytes_again_are_archived_with_a_word_and_names_never_collide(o
         watcher.look()
         watcher.look()
     assert names(office) == ["a.pdf"]
-    assert "same bytes" in (folder / "archive" / "a-2.pdf.reason.txt").read_text()
+    assert "received before" in (folder / "archive" / "a-2.pdf.reason.txt").read_text()
 
 
 def test_while_too_much_waits_files_wait_where_they_are(office: Office, folder: Path) -> None:

@@ -1,5 +1,4 @@
-"""The labelling desk's rules on a real database: places, plants, two labellers, looks, sets, keyed values, suspects,
-files."""
+"""The labelling desk's rules on a real database: places, double labelling, layouts, sets, past records, suspects."""
 
 from __future__ import annotations
 
@@ -31,7 +30,7 @@ from jugum.flow.label import desk as label_desk
 from jugum.flow.label import files as label_files
 from jugum.flow.label import pace as label_pace
 from jugum.flow.label.desk_parts import SpotInput, ValueInput, find_word, page_views
-from jugum.flow.label.rows import CellInput, HowSaid, history, labels
+from jugum.flow.label.rows import CellInput, LabelMetadata, history, labels
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan.fields import FieldInput
 from jugum.flow.train import training
@@ -68,7 +67,7 @@ def test_a_value_may_go_over_lines_and_pages_and_keeps_all_its_places(office: Of
     label_desk.set_label(office.store, office.analyst, document, "member", [value])
     (found,) = labels(office.store, document)
     assert found.values[0].text == "Sheet number Sheet number 2"
-    assert [page for page, _ in found.values[0].more] == [2]
+    assert [page for page, _ in found.values[0].more_places] == [2]
 
 
 def test_a_part_of_what_a_word_says_gets_a_part_of_its_box(office: Office, run_jobs: Run) -> None:
@@ -85,7 +84,7 @@ def test_a_part_of_what_a_word_says_gets_a_part_of_its_box(office: Office, run_j
     label_desk.set_label(office.store, office.analyst, document, "member", [ValueInput("4711", 1, (1,))])
     value = labels(office.store, document)[0].values[0]
     assert value.text == "4711"
-    assert value.read == "No.4711"
+    assert value.ocr_text == "No.4711"
     assert value.box is not None
     assert float(whole[1]) < value.box[0] < float(whole[3])  # type: ignore[arg-type]
 
@@ -95,7 +94,7 @@ def test_what_a_person_types_is_kept_apart_from_what_was_read(office: Office, ru
     span = span_of(words(office, document), slip.amount)
     label_desk.set_label(office.store, office.analyst, document, "amount", [ValueInput("7,00", 1, span)])
     value = labels(office.store, document)[0].values[0]
-    assert (value.text, value.read) == ("7,00", slip.amount)
+    assert (value.text, value.ocr_text) == ("7,00", slip.amount)
 
 
 def test_the_words_of_long_papers_are_fetched_page_by_page_and_found_over_all(office: Office, run_jobs: Run) -> None:
@@ -141,25 +140,25 @@ def test_paragraphs_marks_and_close_reading_help_marking(office: Office, run_job
 
 def test_rails_are_proposed_for_a_swept_table_only(office: Office, run_jobs: Run) -> None:
     plan_fields.add_field(
-        office.store, office.analyst, office.type_id, FieldInput("Lines", "text", (), more={"kind": "table"})
+        office.store, office.analyst, office.type_id, FieldInput(name="Lines", data_type="text", kind="table")
     )
     for name, data_type, printed in (("Who", "name", "Name"), ("Sum", "money", "Total")):
         plan_fields.add_field(
             office.store,
             office.analyst,
             office.type_id,
-            FieldInput(name, data_type, (printed,), more={"inside": "lines"}),
+            FieldInput(name=name, data_type=data_type, printed_names=[printed], inside="lines"),
         )
     document = office.bring(slips(1)[0], layout=2)
     run_jobs()
     grid = label_desk.propose_rails(office.store, Explorer(), office.analyst, document, "lines", 1, (0, 0.1, 1, 0.22))
     assert [key for key in grid.columns if key] == ["lines.who", "lines.sum"]
-    with pytest.raises(InputError, match="No words"):
+    with pytest.raises(InputError, match="There are no words"):
         label_desk.propose_rails(office.store, Explorer(), office.analyst, document, "lines", 1, (0, 0.8, 1, 0.9))
-    with pytest.raises(InputError, match="is no table"):
+    with pytest.raises(InputError, match="is not a table"):
         label_desk.propose_rails(office.store, Explorer(), office.analyst, document, "amount", 1, (0, 0, 1, 1))
     rows = [{"lines.who": CellInput("Oddny", 1, (0.1, 0.1, 0.2, 0.2)), "lines.sum": CellInput("5,00")}, {}]
-    label_desk.set_table(office.store, office.analyst, document, "lines", rows, how=HowSaid("marked", 4.0))
+    label_desk.set_table(office.store, office.analyst, document, "lines", rows, method=LabelMetadata("marked", 4.0))
     (cell, _) = (one for one in labels(office.store, document))
     assert cell.values[0].text == "Oddny"
 
@@ -167,13 +166,16 @@ def test_rails_are_proposed_for_a_swept_table_only(office: Office, run_jobs: Run
 # ---- Suggestions -----------------------------------------------------------------------------------------------------
 
 
-def test_one_labelled_paper_helps_its_look_alikes_before_any_training(office: Office, run_jobs: Run) -> None:
+def test_one_labelled_paper_helps_its_same_layout_before_any_training(office: Office, run_jobs: Run) -> None:
     plan_fields.add_field(
-        office.store, office.analyst, office.type_id, FieldInput("Where", "text", ("nothing like it",), required=False)
+        office.store,
+        office.analyst,
+        office.type_id,
+        FieldInput(name="Where", data_type="text", printed_names=["nothing like it"], required=False),
     )
     its = brought(office, run_jobs, 3)
     layouts.group_new(office.store, office.type_id)
-    layouts.looks(office.store, office.type_id)
+    layouts.layout_groups(office.store, office.type_id)
     first, slip = its[0]
     span = span_of(words(office, first), "B 14")
     label_desk.set_label(office.store, office.analyst, first, "where", [ValueInput(None, 1, span)])
@@ -181,7 +183,7 @@ def test_one_labelled_paper_helps_its_look_alikes_before_any_training(office: Of
     desk = label_desk.desk(office.store, office.analyst, its[1][0], LoadedVersions())
     where = next(field for field in desk.fields if field.key == "where")
     assert [value.text for value in where.suggestion] == ["B 14"]
-    assert where.suggestion[0].origin == "look-alikes"
+    assert where.suggestion[0].origin == "same layout"
     assert not where.passes
 
 
@@ -201,7 +203,7 @@ def test_a_planted_suggestion_agreed_to_is_told_and_not_kept(trained: Office, ru
     field = next(one for one in shown[document].fields if one.key == key)
     planted = field.suggestion[0]
     given = ValueInput(planted.text, planted.page, (), tuple(planted.box or ()))  # type: ignore[arg-type]
-    told = label_desk.set_label(trained.store, trained.analyst, document, key, [given], how="agreed")
+    told = label_desk.set_label(trained.store, trained.analyst, document, key, [given], method="agreed")
     assert text in told.plant
     assert said(trained, document, key) == "nothing"
     right = next(slip.truth for number, slip in its if number == document)
@@ -212,13 +214,13 @@ def test_a_planted_suggestion_agreed_to_is_told_and_not_kept(trained: Office, ru
         control_suggestions.set_labelling(trained.store, trained.analyst, trained.type_id, plant=50)
 
 
-# ---- Next paper, looks, sets -----------------------------------------------------------------------------------------
+# ---- Next paper, layouts, sets ---------------------------------------------------------------------------------------
 
 
-def test_the_next_paper_is_of_the_look_nobody_labelled_and_the_reason_is_said(office: Office, run_jobs: Run) -> None:
+def test_the_next_paper_is_of_the_layout_nobody_labelled_and_the_reason_is_said(office: Office, run_jobs: Run) -> None:
     its = brought(office, run_jobs, 6, looks_=2)
     layouts.group_new(office.store, office.type_id)
-    found = layouts.looks(office.store, office.type_id)
+    found = layouts.layout_groups(office.store, office.type_id)
     assert [(one.papers, one.labelled) for one in found] == [(3, 0), (3, 0)]
     office.label_whole(*its[0])
     office.label_whole(*its[2])
@@ -228,21 +230,21 @@ def test_the_next_paper_is_of_the_look_nobody_labelled_and_the_reason_is_said(of
     assert why == "no paper of fee note is labelled; 2 more wait"
     control_suggestions.set_labelling(office.store, office.analyst, office.type_id, order="in order")
     assert label_desk.desk(office.store, office.analyst, its[3][0], LoadedVersions()).next == its[4][0]
-    with pytest.raises(InputError, match="no order"):
+    with pytest.raises(InputError, match="not an order"):
         control_suggestions.set_labelling(office.store, office.analyst, office.type_id, order="by name")
 
 
-def test_looks_are_named_merged_and_split(office: Office, run_jobs: Run) -> None:
+def test_layouts_are_named_merged_and_split(office: Office, run_jobs: Run) -> None:
     its = brought(office, run_jobs, 4, looks_=2)
     layouts.group_new(office.store, office.type_id)
-    first, second = layouts.looks(office.store, office.type_id)
+    first, second = layouts.layout_groups(office.store, office.type_id)
     with pytest.raises(Conflict, match="merge the two"):
         layouts.rename(office.store, office.analyst, first.id, second.name)
-    with pytest.raises(InputError, match="two looks"):
+    with pytest.raises(InputError, match="two layouts"):
         layouts.merge(office.store, office.analyst, [first.id])
     layouts.merge(office.store, office.analyst, [first.id, second.id])
     layouts.group_new(office.store, office.type_id)
-    (only,) = layouts.looks(office.store, office.type_id)
+    (only,) = layouts.layout_groups(office.store, office.type_id)
     assert only.papers == 4
     made = layouts.split(office.store, office.analyst, [its[3][0]], "odd one")
     assert [one.id for one in layouts.papers_of(office.store, made)] == [its[3][0]]
@@ -271,13 +273,13 @@ def test_papers_kept_for_testing_never_come_into_training(office: Office, run_jo
         assert {int(one["sample"]) for one in row.evidence} <= used
 
 
-def test_whole_looks_are_kept_apart_when_asked(office: Office, run_jobs: Run) -> None:
+def test_whole_layouts_are_kept_apart_when_asked(office: Office, run_jobs: Run) -> None:
     its = brought(office, run_jobs, 6, looks_=2)
     dealt = sets.split(office.store, office.analyst, office.type_id, Shares(0.5), apart=True, seed=1)
-    assert [(one.papers, one.own_looks) for one in dealt[:2]] == [(3, 1), (3, 1)]
+    assert [(one.papers, one.own_layouts) for one in dealt[:2]] == [(3, 1), (3, 1)]
     sets.put(office.store, office.analyst, [its[0][0]], "spare")
     assert sets.sets(office.store, office.type_id)[2].papers == 1
-    with pytest.raises(InputError, match="is no set"):
+    with pytest.raises(InputError, match="is not a set"):
         sets.put(office.store, office.analyst, [its[0][0]], "other")
 
 
@@ -308,7 +310,7 @@ def test_two_label_apart_what_they_agree_on_becomes_labels_and_the_rest_is_settl
     assert (figures["member"].same, figures["amount"].same) == (1, 0)
     assert double_labelling.settle(office.store, office.actors["admin"], document, "amount", ann.id) == "labelled"
     assert said(office, document, "amount") == slip.amount
-    with pytest.raises(Conflict, match="not in dispute"):
+    with pytest.raises(Conflict, match="no different answers"):
         double_labelling.settle(office.store, ann, document, "amount", bo.id)
 
 
@@ -320,12 +322,15 @@ def test_papers_are_given_to_two_different_people_who_label(office: Office, run_
             double_labelling.give(office.store, ann, office.type_id, 1, people)
 
 
-# ---- Keyed values ----------------------------------------------------------------------------------------------------
+# ---- Past records ----------------------------------------------------------------------------------------------------
 
 
 def test_a_keyed_value_in_two_places_waits_for_one_key(office: Office, run_jobs: Run) -> None:
     plan_fields.add_field(
-        office.store, office.analyst, office.type_id, FieldInput("Charge", "money", ("no such words",), required=False)
+        office.store,
+        office.analyst,
+        office.type_id,
+        FieldInput(name="Charge", data_type="money", printed_names=["no such words"], required=False),
     )
     pdf = words_pdf("Mooring 9,00", "Upkeep 9,00", "Paid by Tor Vik")
     document = documents.receive(
@@ -333,7 +338,7 @@ def test_a_keyed_value_in_two_places_waits_for_one_key(office: Office, run_jobs:
     ).document_id
     run_jobs()
     data = b'file,type,field,value\nnine.pdf,,charge,"9,00"\nnine.pdf,,member,Tor Vik\n'
-    report = past_records.keyed(office.store, office.analyst, office.type_id, data)
+    report = past_records.import_records(office.store, office.analyst, office.type_id, data)
     assert (report.placed, report.ambiguous, report.not_found) == (1, 1, 0)
     view = past_records.overview(office.store, office.type_id)
     (waiting,) = view.to_choose
@@ -385,9 +390,9 @@ def test_a_label_the_model_is_surely_against_is_suspicious(trained: Office, run_
 
 def test_figures_count_ways_and_seconds(office: Office, run_jobs: Run) -> None:
     ((document, slip),) = brought(office, run_jobs, 1)
-    for key, how, seconds in (("member", "marked", 4.0), ("paid_on", "agreed", 1.0), ("amount", "typed", 6.0)):
-        way = HowSaid(how, seconds, corrected=how == "typed")
-        label_desk.set_label(office.store, office.analyst, document, key, [ValueInput(slip.truth[key])], how=way)
+    for key, method, seconds in (("member", "marked", 4.0), ("paid_on", "agreed", 1.0), ("amount", "typed", 6.0)):
+        way = LabelMetadata(method, seconds, corrected=method == "typed")
+        label_desk.set_label(office.store, office.analyst, document, key, [ValueInput(slip.truth[key])], method=way)
     found = label_pace.figures(office.store, office.type_id)
     assert (found.hand_seconds, found.agreed_seconds) == (5.0, 1.0)
     assert (found.agreed, found.suggested) == (1, 2)
@@ -407,7 +412,7 @@ def test_labels_go_out_and_come_back(office: Office, run_jobs: Run, kind: str) -
     after = labels(office.store, document)
     assert [(one.field, one.values[0].text) for one in after] == [(one.field, one.values[0].text) for one in before]
     assert after[0].values[0].box == pytest.approx(before[0].values[0].box, abs=2e-5)
-    with pytest.raises(InputError, match="no format"):
+    with pytest.raises(InputError, match="not a format"):
         label_files.written(office.store, office.type_id, "xml")
 
 
@@ -438,11 +443,11 @@ def test_looking_at_the_layouts_groups_nothing_but_has_it_done_in_the_background
     with office.store.session() as session:
         session.execute(update(Document).values(layout_group_id=None))
         session.execute(delete(LayoutGroup))
-    assert layouts.looks(office.store, office.type_id) == []
+    assert layouts.layout_groups(office.store, office.type_id) == []
     with office.store.session() as session:
         assert session.scalar(select(func.count(Document.id)).where(Document.layout_group_id.is_not(None))) == 0
     run_jobs()
-    assert sum(look.papers for look in layouts.looks(office.store, office.type_id)) == 4
+    assert sum(layout.papers for layout in layouts.layout_groups(office.store, office.type_id)) == 4
 
 
 def test_two_who_group_papers_at_once_make_the_same_groups(
@@ -464,16 +469,16 @@ def test_two_who_group_papers_at_once_make_the_same_groups(
 
     monkeypatch.setattr(layouts, "_grouped", other_is_first)
     layouts.group_new(office.store, office.type_id)
-    assert sorted(look.papers for look in layouts.looks(office.store, office.type_id)) == [2, 2]
+    assert sorted(layout.papers for layout in layouts.layout_groups(office.store, office.type_id)) == [2, 2]
 
 
-def test_a_look_merged_away_while_papers_are_grouped_takes_none_of_them(
+def test_a_layout_merged_away_while_papers_are_grouped_takes_none_of_them(
     office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     papers = [office.bring(slip, layout=number % 2) for number, slip in enumerate(slips(4))]
     run_jobs()
     layouts.group_new(office.store, office.type_id)
-    older, newer = sorted(look.id for look in layouts.looks(office.store, office.type_id))
+    older, newer = sorted(layout.id for layout in layouts.layout_groups(office.store, office.type_id))
     with office.store.session() as session:
         session.execute(update(Document).where(Document.id.in_(papers[2:])).values(layout_group_id=None))
     real, merged = layouts._grouped, []

@@ -41,7 +41,7 @@ def keys(office: Office) -> list[str]:
 
 def add(office: Office, name: str, data_type: str = "text", **more: object) -> str:
     return plan_fields.add_field(
-        office.store, office.analyst, office.type_id, FieldInput(name, data_type, more=dict(more))
+        office.store, office.analyst, office.type_id, FieldInput(name=name, data_type=data_type, **dict(more))
     ).key
 
 
@@ -53,9 +53,13 @@ def check(office: Office, expression: str, **more: object) -> str:
 
 
 def test_tables_take_their_columns_along_when_they_move_are_copied_and_go(office: Office) -> None:
-    table = FieldInput("Lines", more={"kind": "table", "required": False})
+    table = FieldInput(name="Lines", kind="table", required=False)
     plan_fields.add_field(
-        office.store, office.analyst, office.type_id, table, columns=[FieldInput("What"), FieldInput("Sum", "money")]
+        office.store,
+        office.analyst,
+        office.type_id,
+        table,
+        columns=[FieldInput(name="What"), FieldInput(name="Sum", data_type="money")],
     )
     assert keys(office)[-3:] == ["lines", "lines.what", "lines.sum"]
     plan_fields.move_field(office.store, office.analyst, office.type_id, "lines", 0)
@@ -76,8 +80,8 @@ def test_a_column_goes_into_its_table_and_a_name_is_free_again_in_another(office
             office.store,
             office.analyst,
             office.type_id,
-            FieldInput(name, more={"kind": "table"}),
-            columns=[FieldInput("Sum", "money")],
+            FieldInput(name=name, kind="table"),
+            columns=[FieldInput(name="Sum", data_type="money")],
         )
     assert add(office, "Count", "number", inside="first") == "first.count"
     assert keys(office).index("first.count") < keys(office).index("second")
@@ -102,9 +106,11 @@ def test_every_change_is_a_version_and_the_plan_goes_back_to_any(office: Office)
 
 def test_two_analysts_who_edit_one_plan_are_told(office: Office) -> None:
     number = plan_fields.whole(office.store, office.type_id).number
-    plan_fields.add_field(office.store, office.actors["analyst2"], office.type_id, FieldInput("Berth"), number=number)
-    with pytest.raises(Conflict, match=r"changed meanwhile by Bo .added “Berth”.*What you typed is kept"):
-        plan_fields.add_field(office.store, office.analyst, office.type_id, FieldInput("Keel"), number=number)
+    plan_fields.add_field(
+        office.store, office.actors["analyst2"], office.type_id, FieldInput(name="Berth"), number=number
+    )
+    with pytest.raises(Conflict, match=r"changed in the meantime by Bo .added “Berth”.*What you typed is kept"):
+        plan_fields.add_field(office.store, office.analyst, office.type_id, FieldInput(name="Keel"), number=number)
     assert "keel" not in keys(office)
 
 
@@ -116,7 +122,7 @@ def test_what_others_name_can_t_go(office: Office) -> None:
         office.store, office.analyst, office.type_id, {"key": "nothing_was_paid", "expression": "present(member)"}
     )
     add(office, "Double", "money", kind="derived", expression="amount * 2")
-    with pytest.raises(Conflict, match="“Double” is worked out from “Amount”"):
+    with pytest.raises(Conflict, match="“Double” is calculated from “Amount”"):
         plan_fields.remove_field(office.store, office.analyst, office.type_id, "amount", labels_known=0)
     with pytest.raises(InputError, match="circle"):
         add(office, "Round", "money", kind="derived", expression="round")
@@ -125,12 +131,14 @@ def test_what_others_name_can_t_go(office: Office) -> None:
 
 
 def test_effects_are_said_before_a_change_is_made(trained: Office) -> None:
-    to_number = FieldInput("Amount", "number", ("Total",))
+    to_number = FieldInput(name="Amount", data_type="number", printed_names=["Total"])
     effects = plan_history.effects(trained.store, trained.type_id, "amount", to_number)
     assert effects.labels == 10
     assert effects.words[0] == "Labels on 10 papers stay as they were printed; their values are read anew."
     assert (
-        plan_history.effects(trained.store, trained.type_id, "amount", FieldInput("Sum", "money", ("Total",))).words
+        plan_history.effects(
+            trained.store, trained.type_id, "amount", FieldInput(name="Sum", data_type="money", printed_names=["Total"])
+        ).words
         == []
     )
     assert (
@@ -179,15 +187,21 @@ def test_the_sample_shows_what_a_field_would_find_while_it_is_typed(office: Offi
     seen = plan_sample.preview(office.store, explorer, office.type_id, document)
     found = {field.key: [value.text for value in field.values if value] for field in seen.fields}
     assert found["amount"] == [slip.truth["amount"]]
-    drafted = FieldInput("How much", "money", ("Total",))
+    drafted = FieldInput(name="How much", data_type="money", printed_names=["Total"])
     typed = plan_sample.preview(office.store, explorer, office.type_id, document, drafted, "amount")
     assert next(field for field in typed.fields if field.key == "amount").values[0].why  # type: ignore[union-attr]
     broken = plan_sample.preview(
-        office.store, explorer, office.type_id, document, FieldInput("X", more={"rules": [{"pattern": "("}]})
+        office.store, explorer, office.type_id, document, FieldInput(name="X", rules=[{"pattern": "("}])
     )
-    assert "can't be understood" in broken.problem
+    assert "is not valid" in broken.problem
     assert len(broken.fields) == len(seen.fields)
-    new = plan_sample.preview(office.store, explorer, office.type_id, document, FieldInput("Day", "date", ("Date",)))
+    new = plan_sample.preview(
+        office.store,
+        explorer,
+        office.type_id,
+        document,
+        FieldInput(name="Day", data_type="date", printed_names=["Date"]),
+    )
     assert new.fields[-1].key == "new_field"
 
 
@@ -206,7 +220,7 @@ def test_a_sample_proposes_what_the_plan_has_not(office: Office, run_jobs: Run) 
     run_jobs()
     names = {one.field["name"] for one in plan_sample.propose(office.store, Explorer(), office.type_id, document)}
     assert not names & {"Total", "Date", "Paid by"}
-    with pytest.raises(InputError, match="Nothing there stands in columns"):
+    with pytest.raises(InputError, match="There are no columns here"):
         plan_sample.propose_table(office.store, document, 1, Box(0.9, 0.9, 1.0, 1.0))
 
 
@@ -282,7 +296,7 @@ def test_derived_fields_follow_what_a_person_mends_and_are_delivered(trained: Of
     (row,) = [row for row in results.results(trained.store, trained.type_id).rows if row.document == document]
     assert [value.normal for value in row.values["double"]] == ["43"]
     assert row.values["double"][0].origin == "plan"
-    with pytest.raises(InputError, match="worked out from other fields"):
+    with pytest.raises(InputError, match="calculated from other fields"):
         settling.settle(trained.store, trained.reviewer, document, "double", [ValueInput("1")])
 
 
@@ -313,8 +327,8 @@ LOADED = LoadedVersions()
 
 
 def test_tables_are_labelled_row_by_row_and_come_back_so(office: Office, run_jobs: Run) -> None:
-    table = FieldInput("Goods", more={"kind": "table", "required": False})
-    columns = [FieldInput("Item"), FieldInput("Sum", "money", ("Sum",))]
+    table = FieldInput(name="Goods", kind="table", required=False)
+    columns = [FieldInput(name="Item"), FieldInput(name="Sum", data_type="money", printed_names=["Sum"])]
     plan_fields.add_field(office.store, office.analyst, office.type_id, table, columns=columns)
     document = office.bring(slips(1)[0])
     run_jobs()
@@ -345,20 +359,20 @@ def test_tables_are_labelled_row_by_row_and_come_back_so(office: Office, run_job
 
 
 def test_a_keyed_value_goes_to_the_field_and_not_to_a_column_of_the_same_name(office: Office, run_jobs: Run) -> None:
-    columns = [FieldInput("Amount", "money")]
+    columns = [FieldInput(name="Amount", data_type="money")]
     plan_fields.add_field(
-        office.store, office.analyst, office.type_id, FieldInput("Goods", more={"kind": "table"}), columns=columns
+        office.store, office.analyst, office.type_id, FieldInput(name="Goods", kind="table"), columns=columns
     )
     document = office.bring(slips(1)[0])
     run_jobs()
     text = slips(1)[0].truth["amount"]
     name = documents.document_view(office.store, document).name
-    report = past_records.keyed(
+    report = past_records.import_records(
         office.store, office.analyst, office.type_id, f'file,type,field,value\n{name},,Amount,"{text}"\n'.encode()
     )
     assert (report.placed, report.unknown) == (1, [])
     assert [(one.field, one.values[0].text) for one in label_desk.labels(office.store, document)] == [("amount", text)]
-    (told,) = past_records.keyed(
+    (told,) = past_records.import_records(
         office.store, office.analyst, office.type_id, f"file,type,field,value\n{name},,goods.amount,1\n".encode()
     ).unknown
     assert told == "line 2: “goods.amount” is no field that can be keyed; fill tables in on the desk"
@@ -375,9 +389,13 @@ def test_labelling_begins_with_what_the_plan_alone_finds(office: Office, run_job
 
 
 def test_a_live_paper_s_table_is_settled_by_its_rows_and_delivered_as_rows(trained: Office, run_jobs: Run) -> None:
-    table = FieldInput("Goods", more={"kind": "table", "required": True})
+    table = FieldInput(name="Goods", kind="table", required=True)
     plan_fields.add_field(
-        trained.store, trained.analyst, trained.type_id, table, columns=[FieldInput("Item"), FieldInput("Sum", "money")]
+        trained.store,
+        trained.analyst,
+        trained.type_id,
+        table,
+        columns=[FieldInput(name="Item"), FieldInput(name="Sum", data_type="money")],
     )
     document = live(trained, run_jobs)
     desk = review_desk.desk(trained.store, trained.reviewer, document)
@@ -403,7 +421,7 @@ def test_personal_values_are_masked_for_who_may_not_see_them(trained: Office, ru
         trained.analyst,
         trained.type_id,
         "member",
-        FieldInput("Member", "text", ("Paid by",), more={"personal": True}),
+        FieldInput(name="Member", data_type="text", printed_names=["Paid by"], personal=True),
     )
     document = live(trained, run_jobs)
     people.set_sees_personal(trained.store, trained.actors["admin"], trained.reviewer.id, sees=False)

@@ -124,7 +124,7 @@ def test_a_check_that_fails_after_settling_holds_the_least_sure_of_its_fields(tr
 def test_what_nothing_measured_has_no_confidence(trained: Office, run_jobs: Run) -> None:
     from jugum.flow.plan import fields as plan_fields
 
-    given = plan_fields.FieldInput("Signed", "signature", ("Total",), required=False)
+    given = plan_fields.FieldInput(name="Signed", data_type="signature", printed_names=["Total"], required=False)
     plan_fields.add_field(trained.store, trained.analyst, trained.type_id, given)
     document = placed(trained, run_jobs)
     desk = {one.key: one for one in review_desk.desk(trained.store, trained.reviewer, document).fields}

@@ -53,7 +53,7 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
     PartKind.MARK.value: {"logit": 1, "rival": -1, "absent": 0, "layout_similarity": 1, "reading": 1, "whole_zone": 1},
 }
 CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
-CONFIDENCE_MIN = 0.005
+CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
 FLAT = 1e-6  # a feature that varies less is left unscaled, so that it is not divided by nought
 

@@ -14,9 +14,9 @@ from jugum.core.classification.bundles import (
 )
 from jugum.core.classification.lookalikes import (
     Layout,
+    group_layouts,
     layout_of,
     layout_similarity,
-    look_alike_groups,
     nearest_group,
     similarity_matrix,
 )
@@ -38,11 +38,11 @@ __all__ = [
     "fit_cutter",
     "fit_type_classifier",
     "fit_types",
+    "group_layouts",
     "is_blank",
     "is_separator",
     "layout_of",
     "layout_similarity",
-    "look_alike_groups",
     "nearest_group",
     "similarity_matrix",
 ]

@@ -25,8 +25,9 @@ from jugum.errors import NothingToLearn
 
 Floats = npt.NDArray[np.float64]
 SEPARATOR = "JUGUM:NEXT-PAPER"  # what the code on a separator sheet says
-BLANK_WORDS_MAX = 2
-PIECE_PAGES_MAX = 60
+BLANK_WORDS_MAX = 2  # a page number and a scanner's stamp still make a blank page
+PIECE_PAGES_MAX = 60  # pages of the longest paper that a cut may make; bounds the search, which is quadratic in it
+# What one clear type over a whole piece is worth beside its boundaries; set by hand, judged by bench/bundles.py.
 TYPE_WEIGHT = 0.6
 _PAGE_OF = re.compile(r"\b(\d{1,3})\s*(?:of|/|von|av|de|\|)\s*(\d{1,3})\b", re.I)
 _PAGE = re.compile(r"\b(?:page|p\.|seite|side|pagina)\s*(\d{1,3})\b", re.I)
@@ -75,6 +76,7 @@ def cut_by_separators(pages: Sequence[Page]) -> list[Piece]:
 
 
 def cut_by_blanks(pages: Sequence[Page]) -> list[Piece]:
+    """Cut before and after each blank page; blank pages belong to no piece."""
     return cut_at(pages, np.array([is_blank(page) for page in pages]))
 
 

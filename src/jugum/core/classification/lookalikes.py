@@ -17,7 +17,8 @@ from jugum.core.page import Page
 
 PLACE_SCALE = 0.03  # page fractions; a word this far from its place still counts e^-½
 GEOMETRY_SHARE = 0.7  # the rest of the likeness is by wording alone
-GROUP_LIKENESS = 0.45
+GROUP_LIKENESS = 0.45  # average linkage stops here (decision 0004)
+# Words of a first page that are compared; the frame of a form is among them, and comparing stays cheap.
 ANCHORS_MAX = 400
 ROUNDING = 1e-9  # a mean that is exactly the least likeness still joins
 _NOT_LETTERS = re.compile(r"[^\w]+|_")
@@ -46,12 +47,14 @@ class Layout:
         return found
 
     def to_data(self) -> list[list[object]]:
+        """JSON-able: a row [text, x, y] for each word, places in page fractions to four digits."""
         return [
             [text, round(float(x), 4), round(float(y), 4)] for text, (x, y) in zip(self.texts, self.places, strict=True)
         ]
 
     @staticmethod
     def from_data(data: Sequence[Sequence[object]]) -> Layout:
+        """The inverse of `to_data`."""
         places = np.array([[row[1], row[2]] for row in data], dtype=np.float64).reshape(-1, 2)
         return Layout(tuple(str(row[0]) for row in data), places)
 
@@ -123,7 +126,7 @@ def similarity_matrix(layouts: Sequence[Layout]) -> npt.NDArray[np.float64]:
     return likeness
 
 
-def look_alike_groups(likeness: npt.NDArray[np.float64], *, alike: float = GROUP_LIKENESS) -> list[int]:
+def group_layouts(likeness: npt.NDArray[np.float64], *, alike: float = GROUP_LIKENESS) -> list[int]:
     """Group numbers from 0 in order of first member, by average linkage (Sokal and Michener, 1958): two groups are
     joined, the most alike first, while the mean likeness between their members is at least `alike`.
 

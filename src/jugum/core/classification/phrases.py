@@ -12,7 +12,7 @@ from jugum.core.classification.types import PAGES_USED, Placed
 from jugum.core.page import Page
 
 ODDS = 3.0  # log-odds that each phrase on the paper lends to its type
-COUNTED_MAX = 2
+COUNTED_MAX = 2  # a third phrase says nothing that two have not said
 ALONE = 0.95  # sureness of a type that phrases alone speak for
 _NOT_WORDS = re.compile(r"[\W_]+")
 

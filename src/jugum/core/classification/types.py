@@ -1,4 +1,4 @@
-"""Which type a paper is of, and whether it is of any: one-vs-rest on wording and look, with a learned "none of these".
+"""Which type a paper is of, and whether it is of any: one-vs-rest on wording and appearance, with a "none of these".
 
 What no type has taught can't be refused from the known types' scores alone: distances refuse new layouts, plain
 probabilities accept half of all strangers. So rejection is learned from strangers that are made: each known type is
@@ -23,14 +23,16 @@ from jugum.errors import NothingToLearn
 
 Floats = npt.NDArray[np.float64]
 OTHER = -1  # the label of papers that are of no type
-LOOK_WEIGHT = 0.35
-PAGES_USED = 3
+# Of what a page looks like from afar, beside its words of unit length; set by hand, judged by bench/bundles.py.
+APPEARANCE_WEIGHT = 0.35
+PAGES_USED = 3  # a type shows on its first pages; later ones are alike in all contracts
+# Score, lead, likeness to the nearest paper, shares of its words and of its word pairs that the type knows.
 REJECT_FEATURES = 5
 ACCEPT_KNOWN = (
     0.90,
     0.935,
-)  # shares of held-out papers of known types that are placed; whole looks held out among them
-REFUSE_STRANGE = 0.96
+)  # shares of held-out papers of known types that are placed; whole layouts held out among them
+REFUSE_STRANGE = 0.96  # share of the types left out that the threshold refuses, as far as ACCEPT_KNOWN lets it
 TWINS = 0.5  # likeness in wording from which on two types are near twins
 
 
@@ -46,7 +48,7 @@ class Placed:
 
 @dataclass(frozen=True)
 class TypeSample:
-    """A paper whose type is known (OTHER: of none). `group` is its look-alike group, to hold whole looks out."""
+    """A paper whose type is known (OTHER: of none). `group` is its layout group, to hold whole layouts out."""
 
     pages: tuple[Page, ...]
     type_id: int
@@ -54,7 +56,7 @@ class TypeSample:
 
 
 def _features(pages: Sequence[Page]) -> tuple[Counter[str], Floats]:
-    """Terms of the first pages together, the look of the first."""
+    """Terms of the first pages together, the appearance of the first."""
     counts: Counter[str] = Counter()
     for page in pages[:PAGES_USED]:
         counts.update(terms_of(page))
@@ -65,7 +67,7 @@ def _features(pages: Sequence[Page]) -> tuple[Counter[str], Floats]:
 class TypeClassifier:
     """The learned sorter. Build it with `fit_type_classifier`; `place` judges a paper.
 
-    `types` (T,), `weights` (T, terms + look), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the
+    `types` (T,), `weights` (T, terms + appearance), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the
     term, `centres` rows of all training papers with their type, `reject` weights and bias of the acceptance model,
     `least` its threshold. `figures` says what became of papers judged by sorters that had not seen them: (type,
     placed as, papers), OTHER for papers of no type, or of one that the judge had never met, and for papers left
@@ -85,8 +87,8 @@ class TypeClassifier:
 
     def place(self, pages: Sequence[Page]) -> Placed:
         """Judge a paper by its first three pages. A paper without words is accepted by no type."""
-        counts, look = _features(pages)
-        return self._judged(counts, look)
+        counts, appearance = _features(pages)
+        return self._judged(counts, appearance)
 
     def twins(self) -> list[tuple[int, int, float]]:
         """Pairs of types whose papers are so alike in wording (0–1, cosine of their mean vectors, 0.5 at least) that
@@ -111,15 +113,17 @@ class TypeClassifier:
         counts = [terms_of(page) for page in pages]
         return _softmaxed(self._scores(self.wording.vectors(counts), np.array([look_of(page) for page in pages])))
 
-    def _scores(self, vectors: sparse.csr_matrix, looks: Floats) -> Floats:
+    def _scores(self, vectors: sparse.csr_matrix, appearances: Floats) -> Floats:
         terms = len(self.wording.terms)
         return np.asarray(
-            vectors @ self.weights[:, :terms].T + LOOK_WEIGHT * looks @ self.weights[:, terms:].T + self.bias
+            vectors @ self.weights[:, :terms].T
+            + APPEARANCE_WEIGHT * appearances @ self.weights[:, terms:].T
+            + self.bias
         )
 
-    def _judged(self, counts: Counter[str], look: Floats) -> Placed:
+    def _judged(self, counts: Counter[str], appearance: Floats) -> Placed:
         vector = self.wording.vectors([counts])
-        scores = self._scores(vector, look[None])[0]
+        scores = self._scores(vector, appearance[None])[0]
         chances = _softmaxed(scores[None])[0]
         order = np.argsort(-chances)
         features = self._reject_features(counts, vector, scores, int(order[0]))
@@ -164,7 +168,7 @@ def fit_type_classifier(samples: Sequence[TypeSample]) -> TypeClassifier:
     typed = [sample for sample in samples if sample.type_id != OTHER]
     counted = Counter(sample.type_id for sample in typed)
     if not any(count >= 2 for count in counted.values()):
-        raise NothingToLearn("two papers of a type are needed to learn how it looks")
+        raise NothingToLearn("two papers of a type are needed to learn the type")
     features = [_features(sample.pages) for sample in samples]
     labels = np.array([sample.type_id for sample in samples])
     everything = list(range(len(samples)))
@@ -178,7 +182,7 @@ def fit_types(samples: Sequence[TypeSample]) -> TypeClassifier:
     has a paper."""
     labels = np.array([sample.type_id for sample in samples])
     if not (labels != OTHER).any():
-        raise NothingToLearn("a paper of some type is needed to learn how it looks")
+        raise NothingToLearn("a paper of some type is needed to learn the types")
     features = [_features(sample.pages) for sample in samples]
     return _fitted(features, labels, list(range(len(samples))), np.zeros(REJECT_FEATURES + 1), 0.0)
 
@@ -214,12 +218,12 @@ def _fitted(
     least: float,
 ) -> TypeClassifier:
     """A sorter of the chosen papers."""
-    counts, looks = [features[n][0] for n in chosen], np.array([features[n][1] for n in chosen])
+    counts, appearances = [features[n][0] for n in chosen], np.array([features[n][1] for n in chosen])
     its = labels[chosen]
     wording = Wording.learned(counts)
     vectors = wording.vectors(counts)
     types = np.unique(its[its != OTHER])
-    joined = sparse.csr_matrix(sparse.hstack([vectors, sparse.csr_matrix(LOOK_WEIGHT * looks)]))
+    joined = sparse.csr_matrix(sparse.hstack([vectors, sparse.csr_matrix(APPEARANCE_WEIGHT * appearances)]))
     weights, bias = np.zeros((len(types), joined.shape[1])), np.zeros(len(types))
     for row, type_id in enumerate(types):
         target = its == type_id
@@ -246,9 +250,9 @@ def _rejection_records(
             return
         classifier = _fitted(features, labels, train, neutral, 0.0)
         for number in test:
-            counts, look = features[number]
+            counts, appearance = features[number]
             vector = classifier.wording.vectors([counts])
-            scores = classifier._scores(vector, look[None])[0]
+            scores = classifier._scores(vector, appearance[None])[0]
             best = int(np.argmax(scores))
             stands = classifier._reject_features(counts, vector, scores, best)
             records.append(_Judged(stands, belongs, int(labels[number]), int(classifier.types[best])))
@@ -276,7 +280,7 @@ def _rejection_records(
 
 def _rejection(records: Sequence[_Judged]) -> tuple[Floats, float]:
     """Weights of the acceptance model and its threshold: where 96 % of the made strangers are refused, as long as 90
-    to 93.5 % of what belongs (whole looks held out among it) is accepted. Without any stranger to learn from (one
+    to 93.5 % of what belongs (whole layouts held out among it) is accepted. Without any stranger to learn from (one
     type), likeness alone decides."""
     belongs = np.array([one.belongs for one in records])
     if not len(records) or belongs.all() or not belongs.any():

@@ -16,7 +16,7 @@ from scipy import sparse
 from jugum.core.page import Page, WordKind
 
 GRID = (8, 6)  # rows and columns of the look's density map
-TERMS_MAX = 40_000
+TERMS_MAX = 40_000  # words and word pairs of a workspace; the commonest first
 _TRIM = re.compile(r"^\W+|\W+$")
 
 

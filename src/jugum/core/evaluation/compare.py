@@ -7,10 +7,12 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
-CHANCE_MOST = 0.05
+CHANCE_MOST = 0.05  # the usual level of significance; above it a version is not called better
 
 
 class ComparisonVerdict(StrEnum):
+    """Whether the newer of two versions is better, as far as the evidence tells."""
+
     BETTER = "better"
     WORSE = "worse"
     OPEN = "can't be told apart"
@@ -45,7 +47,7 @@ def mcnemar_exact(gained: int, lost: int) -> float:
 
 def compared(older: Sequence[Mapping[str, Any]], newer: Sequence[Mapping[str, Any]], kept: int = 60) -> Comparison:
     """Compare the held-out evidence of two versions (rows with sample, field, right, unseen, found, expected) on
-    looks seen. Values whose label was changed between the two are left out."""
+    known layouts. Values whose label was changed between the two are left out."""
     before = {(row["sample"], row["field"]): row for row in older if not row["unseen"]}
     pairs = [
         (before[row["sample"], row["field"]], row)

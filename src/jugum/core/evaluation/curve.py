@@ -10,12 +10,12 @@ import numpy.typing as npt
 from jugum.core.evaluation.report_model import CurvePoint, FieldCurve, Forecast, Wanted
 from jugum.core.training.holdout import HeldOut, Papers, judge_fold, paper_folds
 
-SHARES = (0.25, 0.5, 0.75)
+SHARES = (0.25, 0.5, 0.75)  # of the labelled papers, that smaller trainings learn from; the whole is known already
 WHOLE_SHARE = 0.8  # of all papers that the models behind held-out figures have learned from
-PAPERS_LEAST = 3
+PAPERS_LEAST = 3  # no training learns from fewer
 FORECAST_TO = (1.5, 2.0, 3.0)  # times as many papers as there are
-RESAMPLES = 200
-SLOPES = (0.0, 1.5)
+RESAMPLES = 200  # enough for an 80 % band, whose edges are not read to the digit
+SLOPES = (0.0, 1.5)  # errors neither grow with more papers nor fall faster than has been seen of any model
 WANTED_SHARE = 0.98  # of a field's values right, which the forecast of papers is made for
 Floats = npt.NDArray[np.float64]
 

@@ -14,7 +14,7 @@ from jugum.core.page import Page
 from jugum.core.training.verdicts import Counts
 from jugum.errors import NothingToLearn
 
-FOLDS = 3
+FOLDS = 3  # bundles are long: five would leave too few papers of a type in each
 BUNDLE_PAPERS = (3, 8)  # papers in a made bundle, at least and at most
 PAPERS_LEAST = 12  # below these there is nothing to tell
 
@@ -37,7 +37,7 @@ class CutFigures:
 
 
 def cut_figures(samples: Sequence[TypeSample], *, unseen: bool, seed: int = 0) -> CutFigures | None:
-    """Judge the cutting of bundles made of held-out papers, three folds of papers or, `unseen`, of whole look-alike
+    """Judge the cutting of bundles made of held-out papers, three folds of papers or, `unseen`, of whole layout
     groups. None for fewer than twelve papers, for papers of one page each only, and when no fold leaves enough to
     learn from."""
     typed = [sample for sample in samples if sample.type_id != OTHER]
@@ -69,7 +69,7 @@ def cut_figures(samples: Sequence[TypeSample], *, unseen: bool, seed: int = 0) -
 
 
 def _folds(typed: Sequence[TypeSample], unseen: bool, rng: np.random.Generator) -> list[list[int]]:
-    """Numbers of the papers in each fold: those of each type, or the looks of each type, spread evenly."""
+    """Numbers of the papers in each fold: those of each type, or the layouts of each type, spread evenly."""
     keys = [
         (sample.type_id, sample.group) if unseen else (sample.type_id, number) for number, sample in enumerate(typed)
     ]

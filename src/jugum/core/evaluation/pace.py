@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from statistics import median
 
-PAUSE_SECONDS = 120.0
+PAUSE_SECONDS = 120.0  # a longer pause is no labelling
 
 
 @dataclass(frozen=True)
@@ -38,4 +38,5 @@ def papers_an_hour(acts: Sequence[tuple[int, float, bool]]) -> Pace:
 
 
 def median_of(values: Sequence[float]) -> float | None:
+    """The median of seconds; None of none."""
     return float(median(values)) if values else None

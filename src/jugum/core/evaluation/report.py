@@ -44,8 +44,8 @@ from jugum.core.training.holdout import HeldOut, Papers
 from jugum.core.training.verdicts import Counts, verdict_on
 from jugum.core.training.version import TrainedVersion
 
-ERRORS_KEPT = 200
-HARDEST = 10
+ERRORS_KEPT = 200  # what a person may go through; the counts are of all
+HARDEST = 10  # papers worth a look, a screenful
 
 
 def report_of(
@@ -170,7 +170,7 @@ def _as_printed(papers: Papers, record: HeldOut) -> bool:
 
 
 def _table_figures(records: Sequence[HeldOut]) -> TableFigures | None:
-    """A table's cells and whole rows; None for what is no table."""
+    """A table's cells and whole rows; None for what is not a table."""
     its = [record.verdict.cells for record in records if record.verdict.cells is not None]
     if not its:
         return None

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from jugum.errors import InputError
 
-FORMAT = 1
+FORMAT = 1  # a report of another format is not guessed at
 Interval = tuple[float, float]
 
 
@@ -26,6 +26,8 @@ class Counted(_Part):
 
 
 class Precision(_Part):
+    """Shares 0–1; `f1` is their harmonic mean."""
+
     precision: float
     recall: float
     f1: float
@@ -45,6 +47,8 @@ class TableFigures(_Part):
 
 
 class BothTableFigures(_Part):
+    """A table's figures on known layouts and on new ones; None where nothing was held out."""
+
     seen: TableFigures | None = None
     unseen: TableFigures | None = None
 
@@ -128,6 +132,8 @@ class LayoutFigures(_Part):
 
 
 class HardPaper(_Part):
+    """A held-out paper with how many of its decisions were wrong, and the mean confidence (0–1) of all of them."""
+
     sample: str
     wrong: int
     total: int
@@ -157,6 +163,7 @@ class CurvePoint(_Part):
 
     @property
     def share(self) -> float:
+        """Share right, 0–1; 0 of none."""
         return self.right / self.total if self.total else 0.0
 
 
@@ -180,6 +187,8 @@ class Wanted(_Part):
 
 
 class FieldCurve(_Part):
+    """What smaller trainings found, what more papers are expected to bring, and how many of them a person may want."""
+
     points: list[CurvePoint]
     forecast: list[Forecast]
     wanted: Wanted | None = None

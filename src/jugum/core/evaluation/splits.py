@@ -1,4 +1,4 @@
-"""Dealing papers to sets by share: looks in proportion, or whole looks kept apart."""
+"""Dealing papers to sets by share: layouts in proportion, or whole layouts kept apart."""
 
 from __future__ import annotations
 
@@ -21,29 +21,29 @@ class Shares:
     def __post_init__(self) -> None:
         if not (0 <= self.test < 1 and 0 <= self.spare < 1 and self.test + self.spare < 1):
             raise InputError(
-                "The shares for testing and spare lie between 0 and 100 %, and leave something to train on."
+                "The shares for testing and spare must be between 0 and 100 % and leave papers for training."
             )
 
 
-def split_papers(looks: Sequence[int], shares: Shares, *, apart: bool, seed: int) -> list[str]:
-    """The set ("train", "test" or "spare") of each paper, given the look of each.
+def split_papers(layouts: Sequence[int], shares: Shares, *, apart: bool, seed: int) -> list[str]:
+    """The set ("train", "test" or "spare") of each paper, given the layout of each.
 
-    In proportion, each look gives its share, rounded so that the whole keeps its share too. Apart, whole looks are
-    dealt, the largest first, each to the set that lacks most of its share; with one look only everything is for
+    In proportion, each layout gives its share, rounded so that the whole keeps its share too. Apart, whole layouts are
+    dealt, the largest first, each to the set that lacks most of its share; with one layout only everything is for
     training.
     """
     rng = np.random.default_rng(seed)
     by_layout: dict[int, list[int]] = defaultdict(list)
-    for paper in rng.permutation(len(looks)):
-        by_layout[looks[paper]].append(int(paper))
+    for paper in rng.permutation(len(layouts)):
+        by_layout[layouts[paper]].append(int(paper))
     wanted = {"train": 1 - shares.test - shares.spare, "test": shares.test, "spare": shares.spare}
-    dealt = ["train"] * len(looks)
+    dealt = ["train"] * len(layouts)
     given = dict.fromkeys(wanted, 0)
-    order = sorted(by_layout, key=lambda look: (-len(by_layout[look]), look))
+    order = sorted(by_layout, key=lambda group: (-len(by_layout[group]), group))
     if apart and len(order) == 1:
         return dealt
-    for look in order:
-        piles = [by_layout[look]] if apart else [[paper] for paper in by_layout[look]]
+    for group in order:
+        piles = [by_layout[group]] if apart else [[paper] for paper in by_layout[group]]
         for pile in piles:
             total = sum(given.values()) + len(pile)
             name = max(wanted, key=lambda one: (wanted[one] * total - given[one], one == "train"))

@@ -41,6 +41,7 @@ class PartDecision:
 
     @property
     def absent(self) -> bool:
+        """Whether it says that the part is not on the paper."""
         return not any(self.values.values())
 
     @property

@@ -26,7 +26,7 @@ class EngineName(StrEnum):
 @dataclass(frozen=True)
 class Found:
     """A value with its place. `score` (0–1) ranks findings of one engine and is no probability; `reading` is the
-    least reading confidence in its words; `more` are its further places when it goes on over pages."""
+    least reading confidence in its words; `more_places` are its further places when it goes on over pages."""
 
     text: str
     normal: str
@@ -36,7 +36,7 @@ class Found:
     engine: EngineName
     why: str
     reading: float = 1.0
-    more: tuple[tuple[int, Box], ...] = ()
+    more_places: tuple[tuple[int, Box], ...] = ()
 
 
 @dataclass(frozen=True)

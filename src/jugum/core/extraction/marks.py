@@ -14,7 +14,7 @@ from jugum.core.schema import FieldPlan
 from jugum.core.structure import Structure, TickBox, Zone
 from jugum.core.values import DataType
 
-CAPTION_LEAST = 0.8
+CAPTION_LEAST = 0.8  # likeness of a box's caption to a name or option; below it another box is meant as often
 CAPTION_WIDTH_MOST = 0.32  # of the page's width, from the box
 SIGNATURE_NEAR = 0.09  # of the page's height, from the pen to its printed name
 

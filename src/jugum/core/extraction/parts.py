@@ -40,6 +40,7 @@ def parts_of(plan: Plan) -> Plan:
 
 
 def marks_of(plan: Plan) -> Plan:
+    """The plan of the fields that mark engines read: tick boxes, choices, signatures, zones."""
     return Plan(tuple(replace(one, inside="") for one in plan.fields if part_kind(one) is PartKind.MARK))
 
 
@@ -66,12 +67,13 @@ class PartPaper:
 
     @cached_property
     def layout(self) -> Layout:
+        """The paper's layout, for telling known ones from new ones."""
         return layout_of(self.pages)
 
 
 @dataclass(frozen=True)
 class PartReader:
-    """`plan` has the heads that labelled tables taught; `tagger` reads tables whose heads say too little, on looks
+    """`plan` has the heads that labelled tables taught; `tagger` reads tables whose heads say too little, on layouts
     where it is the better one."""
 
     plan: Plan
@@ -85,6 +87,8 @@ class PartReader:
         return self.decide_on(PartPaper.of(self.plan, pages, structures), layout_similarity)
 
     def decide_on(self, paper: PartPaper, layout_similarity: float) -> list[PartDecision]:
+        """A decision for each clause, table and mark of the plan on a paper. `layout_similarity` (0–1) says how much
+        its layout is like one that was learned from."""
         found = self.clauses.decide(paper.units, layout_similarity) if self.clauses.clauses else []
         labelled = self.tagger.read(paper.pages, paper.layout, layout_similarity) if self.tagger else {}
         for one in self.plan.fields:
@@ -213,7 +217,7 @@ def inside_of(plan: Plan, decisions: Sequence[PartDecision]) -> dict[str, Inside
             continue
         value = holder.values[holder.field][0]
         if value is not None and value.score >= CLAUSE_SURE:
-            found[one.key] = _within([(value.page, value.box), *value.more])
+            found[one.key] = _within([(value.page, value.box), *value.more_places])
     return found
 
 

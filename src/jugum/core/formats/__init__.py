@@ -1,6 +1,14 @@
-"""Open formats in and out: the version file, CSV and JSON of results, CSV of keyed values."""
+"""Open formats in and out: the version file, CSV and JSON of results, CSV of values from past records."""
 
-from jugum.core.formats.tables import ResultRow, entries_of, keyed_values, results_csv, results_json
+from jugum.core.formats.tables import ResultRow, entries_of, past_records_of, results_csv, results_json
 from jugum.core.formats.version_file import pack_version, unpack_version
 
-__all__ = ["ResultRow", "entries_of", "keyed_values", "pack_version", "results_csv", "results_json", "unpack_version"]
+__all__ = [
+    "ResultRow",
+    "entries_of",
+    "pack_version",
+    "past_records_of",
+    "results_csv",
+    "results_json",
+    "unpack_version",
+]

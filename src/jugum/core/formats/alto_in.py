@@ -17,9 +17,9 @@ def words_from_alto(data: bytes) -> list[tuple[Word, ...]]:
     try:
         root = ElementTree.fromstring(data)
     except (ElementTree.ParseError, DefusedXmlException, ValueError) as error:
-        raise InputError("This is no XML that can be read.") from error
+        raise InputError("This is not readable XML.") from error
     if _tag(root) != "alto":
-        raise InputError(f"This is no ALTO file: its root is “{_tag(root)}”.")
+        raise InputError(f"This is not an ALTO file: its root is “{_tag(root)}”.")
     pages = [element for element in root.iter() if _tag(element) == "Page"]
     if not pages:
         raise InputError("The ALTO file has no pages.")

@@ -13,7 +13,7 @@ from jugum.core.classification import BundleCutter, TypeClassifier
 from jugum.core.classification.wording import Wording
 from jugum.errors import InputError
 
-FORMAT = 1
+FORMAT = 1  # another format is refused, not guessed at
 
 
 def pack_classifier(classifier: TypeClassifier, cutter: BundleCutter | None) -> bytes:
@@ -56,10 +56,10 @@ def unpack_classifier(data: bytes) -> tuple[TypeClassifier, BundleCutter | None]
         with np.load(io.BytesIO(data), allow_pickle=False) as arrays:
             head = json.loads(bytes(arrays["head"]))
             if head["format"] != FORMAT:
-                raise InputError(f"This sorter has format {head['format']}; format {FORMAT} can be read.")
+                raise InputError(f"This classifier file has format {head['format']}; format {FORMAT} can be read.")
             return _sorter(head, arrays), _cutter(head, arrays)
     except (ValueError, KeyError, OSError) as error:
-        raise InputError("This is no sorter of Jugum, or it is damaged.") from error
+        raise InputError("This is not a classifier file of Jugum, or it is damaged.") from error
 
 
 def _sorter(head: dict[str, Any], arrays: Any) -> TypeClassifier:

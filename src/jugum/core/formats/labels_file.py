@@ -46,9 +46,9 @@ class FieldData(_StrictModel):
     absent: bool = False
     values: list[ValueData] = Field(default_factory=list)
     rows: list[dict[str, ValueData]] | None = None
-    how: str = "marked"
-    by: str = ""
-    at: str = ""
+    method: str = "marked"
+    person: str = ""
+    created_at: str = ""
 
 
 class PaperData(_StrictModel):
@@ -72,6 +72,7 @@ def labels_schema() -> dict[str, Any]:
 
 
 def write_lines(papers: Iterable[PaperData]) -> str:
+    """JSON Lines, a paper a line."""
     return "".join(paper.model_dump_json(exclude_defaults=False) + "\n" for paper in papers)
 
 
@@ -133,11 +134,11 @@ def _annotation(paper: PaperData, field: FieldData, key: str, position: int, val
         for place in places
     ]
     said = {"type": "TextualBody", "purpose": "describing", "value": value.text if value else ""}
-    tags = [key, f"{position}", *(["not on this paper"] if value is None else []), f"how:{field.how}"]
+    tags = [key, f"{position}", *(["not on this paper"] if value is None else []), f"method:{field.method}"]
     return {
         "type": "Annotation",
-        "creator": {"type": "Person", "name": field.by},
-        "created": field.at,
+        "creator": {"type": "Person", "name": field.person},
+        "created": field.created_at,
         "label": paper.file,
         "body": [said, *({"type": "TextualBody", "purpose": "tagging", "value": tag} for tag in tags)],
         "target": targets or source,
@@ -154,7 +155,7 @@ def read_annotations(data: bytes) -> list[PaperData]:
     try:
         items = json.loads(_text(data))["items"]
     except (ValueError, KeyError, TypeError) as error:
-        raise InputError("This is no W3C annotation page: a JSON object with items is needed.") from error
+        raise InputError("This is not a W3C annotation page: a JSON object with items is needed.") from error
     papers: dict[str, PaperData] = {}
     for number, item in enumerate(items, start=1):
         try:
@@ -178,10 +179,10 @@ def _read_item(item: dict[str, Any], papers: dict[str, PaperData]) -> None:
     tags = [str(body["value"]) for body in bodies if body.get("purpose") == "tagging"]
     text = next(str(body["value"]) for body in bodies if body.get("purpose") != "tagging")
     key, position = tags[0], int(tags[1]) if len(tags) > 1 and tags[1].isdigit() else 0
-    how = next((tag.removeprefix("how:") for tag in tags if tag.startswith("how:")), "marked")
+    method = next((tag.removeprefix("method:") for tag in tags if tag.startswith("method:")), "marked")
     places = [_place(target["selector"]["value"]) for target in targets if not isinstance(target, str)]
     field = paper.labels.setdefault(
-        key.split(".", 1)[0], FieldData(how=how, by=str(item.get("creator", {}).get("name", "")))
+        key.split(".", 1)[0], FieldData(method=method, person=str(item.get("creator", {}).get("name", "")))
     )
     if "not on this paper" in tags:
         field.absent = True

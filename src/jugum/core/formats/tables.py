@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from jugum.errors import InputError
 
-KEYED_COLUMNS = ("file", "type", "field", "value")
+RECORD_COLUMNS = ("file", "type", "field", "value")
 
 
 @dataclass(frozen=True)
@@ -97,7 +97,7 @@ def _tables(row: ResultRow) -> dict[str, list[dict[str, object]]]:
     return {table: [rows[position] for position in sorted(rows)] for table, rows in tables.items()}
 
 
-def keyed_values(data: bytes) -> list[dict[str, str]]:
+def past_records_of(data: bytes) -> list[dict[str, str]]:
     """Rows of a CSV `file,type,field,value` (UTF-8, comma or semicolon). InputError names what is missing and where."""
     try:
         text = data.decode("utf-8-sig")
@@ -108,17 +108,17 @@ def keyed_values(data: bytes) -> list[dict[str, str]]:
     first = text.split("\n", 1)[0]
     trained_model = csv.DictReader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
     names = [name.strip().lower() for name in trained_model.fieldnames or ()]
-    missing = [name for name in KEYED_COLUMNS if name not in names]
+    missing = [name for name in RECORD_COLUMNS if name not in names]
     if missing:
         raise InputError(
-            f"The CSV lacks the column {', '.join(missing)}; its first line must be {','.join(KEYED_COLUMNS)}."
+            f"The CSV lacks the column {', '.join(missing)}; its first line must be {','.join(RECORD_COLUMNS)}."
         )
     trained_model.fieldnames = names
     rows = []
     for number, row in enumerate(trained_model, start=2):
         if not (row["file"] or "").strip() or not (row["field"] or "").strip():
             raise InputError(f"Line {number} of the CSV has no file or no field.")
-        rows.append({name: (row[name] or "").strip() for name in KEYED_COLUMNS})
+        rows.append({name: (row[name] or "").strip() for name in RECORD_COLUMNS})
     return rows
 
 

@@ -20,7 +20,7 @@ from jugum.core.extraction.values.second_opinion import check_model
 from jugum.core.schema import Plan, field_data, field_from
 from jugum.errors import InputError
 
-FORMAT = 4
+FORMAT = 4  # 4 has the SHA-256 of each part (decision 0014)
 # 2 knows no labeller of tables, and fewer calibration features; 2 and 3 have no sums of their parts.
 READABLE = (2, 3, 4)
 MANIFEST, MODEL, TREES, TAGGER, TABLES = (
@@ -87,7 +87,7 @@ def unpack_version(data: bytes) -> tuple[TrainedModel, dict[str, Calibrator], di
         )
     for name, expected in manifest.get("parts", {}).items():
         if _sum(files.get(name, b"")) != expected:
-            raise InputError(f"This version file is damaged: its part {name} is not what it was. Take it out again.")
+            raise InputError(f"This version file is damaged: its part {name} has changed. Export it again.")
     try:
         plan = Plan(tuple(field_from(one) for one in manifest["plan"]))
         model = json.loads(files[MODEL])

@@ -63,6 +63,7 @@ class CarefulEngine:
         return self._loaded
 
     def read(self, grey: Grey) -> list[Word]:
+        """Words of an upright grey page (H×W, 0 is black), in no order; boxes in page fractions, confidences 0–1."""
         with self._lock:
             find, _, _ = self._networks()
             lines = find(grey, _finding_scale(grey))
@@ -82,6 +83,7 @@ class CarefulEngine:
         return words
 
     def upside_down(self, crops: list[Grey]) -> float:
+        """How likely (0–1) the lines in the crops stand on their heads."""
         with self._lock:
             return self._networks()[2](crops)
 
@@ -120,7 +122,7 @@ def tessdata_of(language: str) -> str:
 def check_engine(name: str) -> str:
     """The name of an engine. InputError for anything else."""
     if name not in ENGINES:
-        raise InputError(f"“{name}” is no engine; {', '.join(ENGINES[:-1])} and {ENGINES[-1]} are.")
+        raise InputError(f"“{name}” is not an engine. Choose {', '.join(ENGINES[:-1])} or {ENGINES[-1]}.")
     return name
 
 
@@ -128,7 +130,7 @@ def check_language(language: str) -> str:
     """A language in tesseract's names, several joined by +. InputError for anything else."""
     if not re.fullmatch(r"[a-zA-Z]{3}(?:_[a-zA-Z]+)*(?:\+[a-zA-Z]{3}(?:_[a-zA-Z]+)*)*", language):
         raise InputError(
-            f"“{language}” is no language; three letters as in “eng” are, several joined by + (“deu+eng”)."
+            f"“{language}” is not a language. Write three letters, such as “eng”; join several with + (“deu+eng”)."
         )
     return language
 
@@ -154,6 +156,7 @@ class QuickEngine:
         return self._api
 
     def read(self, grey: Grey) -> list[Word]:
+        """Words of an upright grey page (H×W, 0 is black); boxes in page fractions, confidences 0–1."""
         from PIL import Image
         from tesserocr import RIL, iterate_level
 
@@ -194,9 +197,11 @@ class BothEngine:
         self._quick = quick
 
     def read(self, grey: Grey) -> list[Word]:
+        """The careful engine's words, less sure where the quick one reads otherwise: see `reconcile_words`."""
         return reconcile_words(self._careful.read(grey), self._quick.read(grey))
 
     def upside_down(self, crops: list[Grey]) -> float:
+        """As the careful engine says."""
         return self._careful.upside_down(crops)
 
 

@@ -25,9 +25,9 @@ Floats = npt.NDArray[np.float32]
 LINE_HEIGHT = 48  # pixels, what the recogniser was trained on
 WIDTH_STEP = 96  # widths are padded to multiples of it: each new shape costs the runtime a compilation
 WIDTH_MAX = 2400  # a longer line is squeezed
-INK_THRESHOLD = 0.3
-LINE_SCORE_LEAST = 0.5
-UNCLIP = 1.6
+INK_THRESHOLD = 0.3  # the network's own, as its authors trained it
+LINE_SCORE_LEAST = 0.5  # the network's own; specks of dirt score lower
+UNCLIP = 1.6  # the network finds the cores of lines: boxes are grown back by this, as it was trained
 WEIGHTS = {
     "lines": "PP-OCRv6_det_small.onnx",
     "text": "PP-OCRv6_rec_small.onnx",
@@ -51,8 +51,8 @@ _BLOCKS = (
     (0x2713, 0x2719),
     (0xFF01, 0xFF5F),
 )
-_GREEK = (0x370, 0x400)
-_CYRILLIC = (0x400, 0x530)
+_GREEK = (0x370, 0x400)  # a block of Unicode: first code point, and the first after it
+_CYRILLIC = (0x400, 0x530)  # likewise
 SCRIPTS = {"latin": _BLOCKS, "greek": (*_BLOCKS, _GREEK), "cyrillic": (*_BLOCKS, _CYRILLIC)}
 
 
@@ -65,10 +65,12 @@ class ReadLine:
 
     @property
     def height(self) -> float:
+        """Pixels, along its own left side."""
         return float(np.linalg.norm(self.corners[3] - self.corners[0]))
 
     @property
     def width(self) -> float:
+        """Pixels, along its own upper side."""
         return float(np.linalg.norm(self.corners[1] - self.corners[0]))
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from jugum.errors import UnreadablePaper
 
-SECONDS_MAX = 120
+SECONDS_MAX = 120  # a file that takes longer holds its worker up
 
 
 def office_to_pdf(data: bytes, name: str, program: str | None = None) -> bytes:
@@ -20,7 +20,7 @@ def office_to_pdf(data: bytes, name: str, program: str | None = None) -> bytes:
     program = program or shutil.which("soffice") or shutil.which("libreoffice")
     if program is None:
         raise UnreadablePaper(
-            f"“{name}” is a word-processor file; this machine has no LibreOffice to print it with. Save it as PDF "
+            f"“{name}” is a word-processor file; this machine has no LibreOffice to open it. Save it as PDF "
             "and send that."
         )
     with tempfile.TemporaryDirectory() as folder:
@@ -39,8 +39,10 @@ def office_to_pdf(data: bytes, name: str, program: str | None = None) -> bytes:
         try:
             subprocess.run(command, capture_output=True, timeout=SECONDS_MAX, check=False)
         except subprocess.TimeoutExpired as error:
-            raise UnreadablePaper(f"“{name}” took LibreOffice over {SECONDS_MAX} s. Save it as PDF.") from error
+            raise UnreadablePaper(
+                f"“{name}” took LibreOffice more than {SECONDS_MAX} s. Save it as PDF and send the PDF."
+            ) from error
         made = source.with_suffix(".pdf")
         if not made.exists():
-            raise UnreadablePaper(f"LibreOffice can't open “{name}”. Save it as PDF and send that.")
+            raise UnreadablePaper(f"LibreOffice cannot open “{name}”. Save it as PDF and send the PDF.")
         return made.read_bytes()

@@ -51,13 +51,17 @@ class Paper(Protocol):
     media_type: str
     page_count: int
 
-    def render(self, index: int, dpi: int, turn: int = 0, *, grey: bool = False) -> Pixels: ...
+    def render(self, index: int, dpi: int, turn: int = 0, *, grey: bool = False) -> Pixels:
+        """A page (`index` from 0) as pixels at `dpi`, turned clockwise by `turn` degrees (a multiple of 90)."""
 
-    def size_pt(self, index: int) -> tuple[float, float]: ...
+    def size_pt(self, index: int) -> tuple[float, float]:
+        """Width and height of a page in points (72 an inch), as it was received."""
 
-    def text_layer(self, index: int) -> TextLayer | None: ...
+    def text_layer(self, index: int) -> TextLayer | None:
+        """The words a PDF brings along; None for pictures."""
 
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """Let the file go; the paper is of no use after that."""
 
 
 def open_paper(data: bytes, name: str, limits: Limits | None = None) -> Paper:
@@ -78,7 +82,7 @@ def open_paper(data: bytes, name: str, limits: Limits | None = None) -> Paper:
     if is_picture(data):
         return PicturePaper(data, name, limits)
     raise UnreadablePaper(
-        f"“{name}” is no file that pages are read from, whatever its name says. Save it as PDF, PNG, JPEG or TIFF "
+        f"“{name}” is not a file that can be read, whatever its name says. Save it as PDF, PNG, JPEG or TIFF "
         "and send "
         "it again."
     )
@@ -106,7 +110,9 @@ def unlocked(data: bytes, name: str, password: str) -> bytes:
             opened.save(out)
             return out.getvalue()
     except pikepdf.PasswordError as error:
-        raise LockedPaper(f"That is not the password of “{name}”. Nothing was changed; try another.") from error
+        raise LockedPaper(
+            f"This password does not open “{name}”. Nothing was changed. Try another password."
+        ) from error
     except pikepdf.PdfError as error:
         raise UnreadablePaper(f"“{name}” is a damaged PDF: it can't be opened. Send it again.") from error
 
@@ -141,6 +147,7 @@ class PdfPaper:
             raise UnreadablePaper(f"Page {index + 1} of “{self._name}” is damaged. Send the file again.") from error
 
     def size_pt(self, index: int) -> tuple[float, float]:
+        """Width and height in points; UnreadablePaper for sizes that no paper has."""
         with PDFIUM:
             width, height = self._page(index).get_size()
         if not (1 <= width <= 15_000 and 1 <= height <= 15_000):
@@ -165,6 +172,7 @@ class PdfPaper:
             return np.repeat(pixels.reshape(*pixels.shape[:2], 1), 3, axis=2)
 
     def text_layer(self, index: int) -> TextLayer | None:
+        """The page's own text with what is filled into its form fields."""
         with PDFIUM:
             page = self._page(index)
             layer = text_layer(page)
@@ -172,6 +180,7 @@ class PdfPaper:
         return replace(layer, words=(*layer.words, *fields)) if fields else layer
 
     def close(self) -> None:
+        """Let the file go."""
         with PDFIUM:
             self._document.close()
 
@@ -185,7 +194,7 @@ def _why_not_opened(data: bytes, name: str) -> UnreadablePaper:
             if len(opened.pages) == 0:
                 return UnreadablePaper(f"“{name}” is a PDF without pages. Send it again from where it was made.")
     except pikepdf.PasswordError:
-        return LockedPaper(f"“{name}” is locked by a password. Give the password, or send it without one.")
+        return LockedPaper(f"“{name}” is locked by a password. Type the password, or send the file without one.")
     except pikepdf.PdfError:
         pass
     return UnreadablePaper(f"“{name}” is a damaged PDF: it can't be opened. Send it again.")
@@ -273,11 +282,13 @@ class PicturePaper:
         return long_side / 11.69
 
     def size_pt(self, index: int) -> tuple[float, float]:
+        """Width and height in points, by the resolution the file states or a likely one."""
         picture = self._frame(index)
         dpi = self._dpi(picture)
         return picture.width * 72 / dpi, picture.height * 72 / dpi
 
     def render(self, index: int, dpi: int, turn: int = 0, *, grey: bool = False) -> Pixels:
+        """A frame at `dpi`; one that is nearly so already is not resampled, since that would only blur it."""
         picture = self._frame(index, "L" if grey else "RGB")
         scale = dpi / self._dpi(picture)
         if abs(scale - 1) > 0.05:
@@ -287,9 +298,11 @@ class PicturePaper:
         return np.ascontiguousarray(np.rot90(pixels, -(turn // 90))) if turn else np.ascontiguousarray(pixels)
 
     def text_layer(self, index: int) -> TextLayer | None:
+        """None: a picture has no text of its own."""
         return None
 
     def close(self) -> None:
+        """Let the file go."""
         self._picture.close()
 
 

@@ -22,19 +22,19 @@ from jugum.core.ocr.upright import flattened, lies_sideways, line_crops, skew_of
 from jugum.core.page import Box, Page, PageSource, Word, WordKind, reading_order, rows_of, union
 
 Pixels = npt.NDArray[np.uint8]
-VIEW_DPI = 130
-SMALL_VIEW_DPI = 220
+VIEW_DPI = 130  # of the picture that people see; small print can still be read
+SMALL_VIEW_DPI = 220  # cards and slips, whose print is small
 VIEW_SIDE_MAX = 2200  # pixels
-PEEK_DPI = 60
-CODE_DPI = 150
+PEEK_DPI = 60  # of the small picture in lists, from which the way up is told as well
+CODE_DPI = 150  # bar codes are found at it (see SIDE_MAX of barcodes.py)
 RULE_SIDE = 1300  # pixels of a scan's longer side when ruled cells are looked for
-OCR_DPI = 200
-SMALL_PRINT_DPI = 300
+OCR_DPI = 200  # letters of ten points have 28 pixels (decision 0006)
+SMALL_PRINT_DPI = 300  # cards and slips, whose print is half as large
 SMALL_PAGE_PT = 450  # a page whose long side is under 16 cm is a card or slip: small print
 OCR_SIDE_MAX = 3600  # pixels
-VOTE_MARGIN = 0.15
+VOTE_MARGIN = 0.15  # a page is turned over only when lines say so clearly: turning one wrongly loses all of it
 INK_CONTRAST = 22  # grey levels within a word's box, at 60 dpi; white on white and what lies under a picture has less
-HIDDEN_MAX = 0.3
+HIDDEN_MAX = 0.3  # share of words that nobody can see from which a text layer is not believed
 SAMPLE_AGREES = 80  # of 100, between a text layer and what is read off the picture at the same place
 
 

@@ -14,8 +14,8 @@ from jugum.core.page import Box, Word
 
 Grey = npt.NDArray[np.uint8]
 RULE_LEAST = 0.018  # of the page's longer side: shorter strokes are letters
-RULE_THICK = 0.006
-CELL_LEAST_PX = 9
+RULE_THICK = 0.006  # of the page's longer side; thicker strokes are bars and photographs
+CELL_LEAST_PX = 9  # smaller ones are gaps in a double line
 COMB_PT, COMB_SHAPE = 30.0, 1.6  # a cell narrower than this (points; times its height) is for one letter
 WORK_SIDE = 1700  # pixels
 

@@ -14,10 +14,10 @@ from jugum.core.page import Box, Word
 Grey = npt.NDArray[np.uint8]
 Flags = npt.NDArray[np.bool_]
 GAP_WIDE = 0.23  # heights of the line's picture: between letters there is less, between words mostly more
-GAP_OF_MEDIAN = 3.0
+GAP_OF_MEDIAN = 3.0  # times the usual gap between letters; wide print has wide gaps everywhere
 OUTER_GAP = 0.14  # heights: what is parted by this much from the first or last letter is no part of the word
 LEADER_LEAST = 1.5  # heights: a shorter run of dots is an ellipsis, and is read
-CONTRAST_LEAST = 24
+CONTRAST_LEAST = 24  # grey levels between ink and ground; less is noise of the paper
 BOX_SIGNS = "☐☑☒□■▢◻"  # the network reads tick boxes at times; whether one is ticked is told by its picture, not here
 
 

@@ -17,12 +17,12 @@ import pypdfium2.raw as c
 from jugum.core.page import Box, Word
 
 _GRID = 1_000_000  # device units that a page side is mapped to
-BOLD_WEIGHT = 600
+BOLD_WEIGHT = 600  # of fonts, where 400 is regular and 700 bold
 IMAGE_COVER_MAX = 0.5  # a picture over more of the page than this: its text layer came from somebody's OCR
-ODD_CHARACTERS_MAX = 0.03
-OUTSIDE_MAX = 0.05
+ODD_CHARACTERS_MAX = 0.03  # a symbol here and there is meant; broken encodings show everywhere
+OUTSIDE_MAX = 0.05  # of a text layer may lie beside the page: trimmed prints have some
 BARE_PICTURE_LEAST = 0.015  # share of the page; a smaller picture is an ornament
-WORDLIKE_LEAST = 0.6
+WORDLIKE_LEAST = 0.6  # of the longer words; abbreviations and names are no words either
 VOWELS = (
     0.29,
     0.56,

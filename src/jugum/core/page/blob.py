@@ -11,7 +11,7 @@ import numpy as np
 from jugum.core.page.geometry import Box
 from jugum.core.page.words import Word, WordKind
 
-FORMAT = 1
+FORMAT = 1  # words of another format are refused, not guessed at
 _GRID = 65535  # boxes are kept to 1/65535 of a page: 0.003 mm on A4
 
 

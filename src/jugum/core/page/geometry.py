@@ -16,21 +16,26 @@ class Box(NamedTuple):
 
     @property
     def width(self) -> float:
+        """In page fractions; negative for a box inside out."""
         return self.x1 - self.x0
 
     @property
     def height(self) -> float:
+        """In page fractions; negative for a box inside out."""
         return self.y1 - self.y0
 
     @property
     def area(self) -> float:
+        """In page fractions squared; 0 for a box inside out."""
         return max(0.0, self.width) * max(0.0, self.height)
 
     @property
     def middle(self) -> tuple[float, float]:
+        """The point in the middle, in page fractions."""
         return (self.x0 + self.x1) / 2, (self.y0 + self.y1) / 2
 
     def contains(self, x: float, y: float) -> bool:
+        """Whether a point lies inside or on the edge."""
         return self.x0 <= x <= self.x1 and self.y0 <= y <= self.y1
 
 

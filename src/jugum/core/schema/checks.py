@@ -15,10 +15,12 @@ from jugum.core.values import NUMERIC, DataType, check_digit_agrees, normal_form
 from jugum.core.values.types import plain_number
 from jugum.errors import InputError
 
-ROWS_NAMED_MAX = 5
+ROWS_NAMED_MAX = 5  # in a message; more would hide what it says
 
 
 class HoldReason(StrEnum):
+    """Why a field waits for a person."""
+
     LOW_CONFIDENCE = "low confidence"
     MISSING = "missing"
     FAILS_A_CHECK = "fails a check"
@@ -67,6 +69,8 @@ def _an(noun: str) -> str:
 
 
 class CheckOutcome(StrEnum):
+    """What a check says of a paper; open when a value it needs is missing."""
+
     HOLDS = "holds"
     FAILS = "fails"
     OPEN = "can't be told"  # a value it needs is missing

@@ -13,14 +13,14 @@ from jugum.core.schema.expression import ExpressionError, Kind, Shape, calls_in,
 from jugum.core.values import MARKS, NUMERIC, DataType, Option, OutputFormat, ValueType, check_method, compiled
 from jugum.errors import InputError
 
-NAME_MAX = 80
-PRINTED_NAMES_MAX = 30
-TEXT_MAX = 600
+NAME_MAX = 80  # what a row and a note have room for
+PRINTED_NAMES_MAX = 30  # each is compared with every text of a page
+TEXT_MAX = 600  # letters of notes, questions and messages
 LIST_FUNCTIONS = frozenset({"listed", "nearest"})  # those that look in a list of the workspace
-FIELDS_MAX = 400
-OPTIONS_MAX = 60
-RULES_MAX = 10
-CHECKS_MAX = 200
+FIELDS_MAX = 400  # no paper has more; training is linear in it
+OPTIONS_MAX = 60  # a longer list is a text that is checked against a list
+RULES_MAX = 10  # more are a sign that labels should teach it
+CHECKS_MAX = 200  # all run after each change on the desk
 _KEY = re.compile(r"[a-z][a-z0-9_]*(?:\.[a-z][a-z0-9_]*)?")
 
 
@@ -35,6 +35,8 @@ class FieldKind(StrEnum):
 
 
 class Where(StrEnum):
+    """Where a value stands to the words of a rule."""
+
     RIGHT = "right of"
     LEFT = "left of"
     BELOW = "below"
@@ -58,7 +60,7 @@ class ReadingRule:
         if self.pattern:
             compiled(self.pattern)
         elif not self.words.strip() or (self.where is Where.BETWEEN and not self.until.strip()):
-            raise InputError("An anchor needs the words it stands by; “between” needs two.")
+            raise InputError("An anchor needs the words beside it; “between” needs two.")
 
     @property
     def said(self) -> str:
@@ -113,7 +115,7 @@ class FieldPlan:
         elif self.expression:
             raise InputError(f"“{self.name}” is read from the paper, so it has no expression. Make it a derived field.")
         if self.data_type is DataType.CHOICE and len(self.options) < 2 and self.kind is FieldKind.VALUE:
-            raise InputError(f"“{self.name}” is a choice; give it at least two options to choose from.")
+            raise InputError(f"“{self.name}” is a choice; give it at least two options.")
         if len({option.key for option in self.options}) < len(self.options):
             raise InputError(f"Two options of “{self.name}” have the same key.")
         if self.pattern:
@@ -121,9 +123,9 @@ class FieldPlan:
         if self.check_digit:
             check_method(self.check_digit)
         if self.region and not re.fullmatch(r"[A-Z]{2}", self.region):
-            raise InputError(f"“{self.region}” is no country; give its two letters, such as SE.")
+            raise InputError(f"“{self.region}” is not a country. Write its two letters, such as SE.")
         if not 0 <= self.pivot <= 100:
-            raise InputError(f"The pivot of two-digit years is {self.pivot}; it lies between 0 and 100.")
+            raise InputError(f"The pivot of two-digit years is {self.pivot}; it must be between 0 and 100.")
 
     def _check_names(self) -> None:
         if not self.name.strip():
@@ -167,6 +169,7 @@ class FieldPlan:
 
     @property
     def is_column(self) -> bool:
+        """Whether it is a column of a table: its key is `table.column`."""
         return "." in self.key
 
     @property
@@ -212,10 +215,12 @@ class Check:
 
     @property
     def said(self) -> str:
+        """What is told when it fails."""
         return self.message or f"{self.expression} does not hold"
 
     @property
     def names(self) -> list[str]:
+        """The keys its expression asks for."""
         return names_in(parse(self.expression))
 
 
@@ -244,6 +249,7 @@ class Plan:
             _check_shape(f"The check “{check.said}”", check.expression, self.shapes, Kind.TRUTH)
 
     def field(self, key: str) -> FieldPlan:
+        """A field by its key; InputError, which names the keys there are."""
         for one in self.fields:
             if one.key == key:
                 return one
@@ -286,7 +292,7 @@ class Plan:
         while len(done) < len(waiting):
             ready = [key for key in waiting if key not in done and all(name in done for name in needs[key])]
             if not ready:
-                raise InputError(f"These fields are made from each other in a circle: {_circle(needs, done)}.")
+                raise InputError(f"These fields are calculated from each other in a circle: {_circle(needs, done)}.")
             order += [waiting[key] for key in ready]
             done.update(ready)
         for one in order:
@@ -311,11 +317,11 @@ def kind_of(data_type: DataType) -> Kind:
 def _check_place(one: FieldPlan, by_key: Mapping[str, FieldPlan]) -> None:
     parent = by_key.get(one.inside)
     if one.inside and (parent is None or parent.kind not in (FieldKind.TABLE, FieldKind.CLAUSE)):
-        raise InputError(f"“{one.name}” stands inside “{one.inside}”, which is no table and no clause of the plan.")
+        raise InputError(f"“{one.name}” is inside “{one.inside}”, which is neither a table nor a section of the plan.")
     in_table = parent is not None and parent.kind is FieldKind.TABLE
     if in_table != one.is_column or (in_table and not one.key.startswith(f"{one.inside}.")):
         raise InputError(
-            f"The key “{one.key}” doesn't say what it is: columns have “table.column”, other fields no dot."
+            f"The key “{one.key}” is not valid: columns have keys such as “table.column”; other fields have no dot."
         )
     if one.inside and one.kind is not FieldKind.VALUE:
         raise InputError(f"“{one.name}” is a {one.kind} and can't stand inside another field.")

@@ -13,7 +13,7 @@ from jugum.core.values import DataType, Option, OutputFormat
 from jugum.errors import InputError
 
 FORMAT = "jugum-plan-1"
-FILE_BYTES_MAX = 2_000_000
+FILE_BYTES_MAX = 2_000_000  # far more than a plan of FIELDS_MAX fields needs
 
 
 class _Strict(BaseModel):
@@ -21,11 +21,15 @@ class _Strict(BaseModel):
 
 
 class OptionFile(_Strict):
+    """One option of a choice."""
+
     key: str = Spec(description="what is delivered")
     printed: list[str] = Spec(default_factory=list, description="how it stands on papers")
 
 
 class RuleFile(_Strict):
+    """A rule: a pattern, or where the value stands to some words."""
+
     pattern: str = Spec(
         default="", description="regular expression over a line; its first group is the value, if it has one"
     )
@@ -35,6 +39,8 @@ class RuleFile(_Strict):
 
 
 class OutputFile(_Strict):
+    """How a value is written when it is delivered."""
+
     pattern: str = Spec(default="", description="of dates, as Unicode LDML writes it; “alpha-2” for countries")
     locale: str = "en"
     decimals: int | None = None
@@ -44,17 +50,15 @@ class OutputFile(_Strict):
     strip: str = Spec(default="", description="characters let go")
 
 
-class FieldFile(_Strict):
-    """One field. Columns of a table and fields in a clause name it in `inside`; a column's key is `table.column`."""
+class FieldAttributes(_Strict):
+    """What is said of a field, in a plan file and by the API alike: the attributes of FieldPlan with their defaults,
+    but for those that tell which field it is and what its data type is."""
 
-    key: str
     name: str
     kind: FieldKind = FieldKind.VALUE
-    data_type: DataType = DataType.TEXT
     printed_names: list[str] = Spec(default_factory=list)
     required: bool = True
     many: bool = False
-    inside: str = ""
     heading: str = ""
     note: str = Spec(default="", description="for those who label")
     question: str = Spec(default="", description="what is asked, in plain language")
@@ -71,7 +75,17 @@ class FieldFile(_Strict):
     totals: Totals = Spec(default=Totals.END, description="what a table's line of totals is")
 
 
+class FieldFile(FieldAttributes):
+    """One field. Columns of a table and fields in a clause name it in `inside`; a column's key is `table.column`."""
+
+    key: str
+    data_type: DataType = DataType.TEXT
+    inside: str = ""
+
+
 class CheckFile(_Strict):
+    """One check; `may_choose` lets it take another candidate that makes it true."""
+
     key: str
     expression: str
     message: str = ""
@@ -96,9 +110,9 @@ def plan_schema() -> dict[str, Any]:
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **PlanFile.model_json_schema()}
 
 
-def field_data(field: FieldPlan) -> dict[str, Any]:
-    """A field as JSON-able data, what is not said left out."""
-    return FieldFile.model_validate(_plain(field)).model_dump(mode="json", exclude_defaults=True)
+def field_data(field: FieldPlan, *, whole: bool = False) -> dict[str, Any]:
+    """A field as JSON-able data, what is not said left out unless it is the `whole`."""
+    return FieldFile.model_validate(_plain(field)).model_dump(mode="json", exclude_defaults=not whole)
 
 
 def field_from(data: dict[str, Any]) -> FieldPlan:
@@ -110,10 +124,12 @@ def field_from(data: dict[str, Any]) -> FieldPlan:
 
 
 def check_data(check: Check) -> dict[str, Any]:
+    """A check as JSON-able data, what is not said left out."""
     return CheckFile.model_validate(_plain(check)).model_dump(mode="json", exclude_defaults=True)
 
 
 def check_from(data: dict[str, Any]) -> Check:
+    """The inverse of `check_data`. InputError names what is wrong."""
     try:
         return Check(**CheckFile.model_validate(data).model_dump())
     except ValidationError as error:
@@ -121,10 +137,12 @@ def check_from(data: dict[str, Any]) -> Check:
 
 
 def plan_data(plan: Plan) -> dict[str, Any]:
+    """A plan as JSON-able data: its fields and checks."""
     return {"fields": [field_data(one) for one in plan.fields], "checks": [check_data(one) for one in plan.checks]}
 
 
 def plan_from(data: dict[str, Any]) -> Plan:
+    """The inverse of `plan_data`. InputError names what is wrong."""
     return Plan(
         tuple(field_from(one) for one in data["fields"]), tuple(check_from(one) for one in data.get("checks", ()))
     )
@@ -144,7 +162,7 @@ def read_plan_file(data: bytes) -> tuple[str, Plan, dict[str, list[str]]]:
     try:
         file = PlanFile.model_validate(json.loads(data))
     except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise InputError(f"The plan file is no JSON: {error}.") from error
+        raise InputError(f"The plan file is not JSON: {error}.") from error
     except ValidationError as error:
         raise InputError(_told(error, "the plan file")) from error
     plan = Plan(tuple(map(_field, file.fields)), tuple(Check(**one.model_dump()) for one in file.checks))

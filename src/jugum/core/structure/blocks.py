@@ -23,6 +23,7 @@ class Block:
 
     @property
     def words(self) -> tuple[int, ...]:
+        """Indices of its words, line by line."""
         return tuple(index for line in self.lines for index in line)
 
 

@@ -16,7 +16,7 @@ from jugum.core.page import Box, Word, overlap_share
 Grey = npt.NDArray[np.uint8]
 SIDE_PT = (5.0, 26.0)  # of a tick box
 TICKED_LEAST = 0.06  # share of the inside that is ink
-WORK_DPI = 200
+WORK_DPI = 200  # sizes of tick boxes and strokes are known at it
 RULED_WIDTH, RULED_HEIGHT = 0.15, 0.04
 WAY_LEAST = 2.2  # diagonals of its box that a signature's strokes are long
 

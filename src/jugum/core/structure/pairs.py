@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from jugum.core.page import Box, Segment, Word, horizontal_overlap, segments_in
 
-LABEL_LETTERS_MAX = 48
+LABEL_LETTERS_MAX = 48  # longer texts are prose
 ABOVE_MOST = 2.6  # heights of the value: how far above it a label may stand
 LEFT_MOST = 0.5  # of the page's width
 LARGER = 1.12  # times a label's height: what stands under it in such letters is its value

@@ -10,8 +10,8 @@ from statistics import median
 from jugum.core.ocr.rules import cells_of, rows_of_boxes
 from jugum.core.page import Box, Segment, Word, rows_of, segments_in, union
 
-COLUMNS_LEAST = 2
-ROWS_LEAST = 3
+COLUMNS_LEAST = 2  # one column is a list
+ROWS_LEAST = 3  # heads and one line alone are as often a pair of pairs
 ALIGNED = 0.012  # of the page's width: edges this near are one edge
 ROW_GAP_MAX = 3.2  # heights of a line between rows of one table
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from jugum.core.page import Box, Word, rows_of, union
 
-SWAPS_MAX = 2
+SWAPS_MAX = 2  # letters put right so that check digits agree; three could make any line agree by chance
 # What readers take for each other, both ways. Only the alphabet of a field and its check digit decide.
 _TO_DIGIT = {
     "O": "0",

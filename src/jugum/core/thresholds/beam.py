@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 
-TILT_MAX = 24.0
-DEGREES_A_LOGIT = 7.0
+TILT_MAX = 24.0  # degrees; steeper and the glyph leaves its box
+DEGREES_A_LOGIT = 7.0  # the glyph is at its end at 3.4 logits, such as 97 % against 50 %
 
 
 def tilt(confidence: float, threshold: float) -> float:

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from itertools import pairwise
 from statistics import median
 
-PAUSE_SECONDS = 120.0
-GAPS_LEAST = 20
+PAUSE_SECONDS = 120.0  # a longer pause is no reviewing
+GAPS_LEAST = 20  # a median of fewer says little
 
 
 def seconds_a_field(settled: Sequence[tuple[int | None, float]]) -> float | None:

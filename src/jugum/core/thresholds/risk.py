@@ -30,10 +30,12 @@ class ThresholdOutcome:
 
     @property
     def passing_share(self) -> float:
+        """Share of all decisions that pass, 0–1."""
         return self.passing / self.total if self.total else 0.0
 
     @property
     def error_share(self) -> float:
+        """Share of wrong ones among those that pass, 0–1; 0 when none passes."""
         return self.wrong / self.passing if self.passing else 0.0
 
 

@@ -216,10 +216,12 @@ class FieldHold:
 
     @staticmethod
     def of(key: str, reason: HoldReason, detail: str, checks: Sequence[str]) -> FieldHold:
+        """A hold for a decision that does not pass, with its reason in words."""
         return FieldHold(Problem(key, reason, detail), tuple(checks))
 
     @staticmethod
     def for_check(key: str, failing: Judgement) -> FieldHold:
+        """A hold for a check that fails."""
         return FieldHold(Problem(key, HoldReason.FAILS_A_CHECK, words_of_failing(failing)), (failing.check.key,))
 
 

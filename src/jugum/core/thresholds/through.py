@@ -18,6 +18,7 @@ class StraightThrough:
 
     @property
     def share(self) -> float:
+        """Share of papers that pass whole, 0–1; 0 of none."""
         return self.through / self.papers if self.papers else 0.0
 
 

@@ -15,7 +15,7 @@ from jugum.core.training.holdout import HeldOut, Papers
 # Held-out layouts count less: at full weight they scared the calibrator into passing nothing (one type: 1 of 240
 # decisions instead of 108).
 UNSEEN_WEIGHT = 0.6
-FOLDS = 5
+FOLDS = 5  # of papers: each is judged by a calibrator that has not seen it
 UNKNOWN = 0.5  # confidence of a record whose kind of decision no other paper has
 
 
@@ -64,6 +64,7 @@ def cross_fitted(records: Sequence[HeldOut]) -> list[float]:
 
 
 def evidence_of(papers: Papers, records: Sequence[HeldOut], sure: Sequence[float]) -> list[EvidenceRow]:
+    """Decisions as rows of evidence, with how sure the calibrator is of each."""
     return [_row(papers, record, one) for record, one in zip(records, sure, strict=True)]
 
 

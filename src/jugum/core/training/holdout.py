@@ -36,6 +36,7 @@ class HeldOut:
 
     @property
     def right(self) -> bool:
+        """Whether the decision is what the label says."""
         return self.verdict.right
 
 
@@ -75,6 +76,7 @@ class Papers:
     def of(
         plan: Plan, samples: Sequence[Sample], corpus: Corpus, structures: Mapping[str, Structures] | None = None
     ) -> Papers:
+        """Papers made ready for holding out: values and parts of each worked out once."""
         part = parts_of(plan)
         made = [
             PartPaper.of(part, sample.pages, (structures or {}).get(sample.key))
@@ -86,6 +88,7 @@ class Papers:
 
     @property
     def has_parts(self) -> bool:
+        """Whether any field is a clause, table or mark."""
         return bool(parts_of(self.plan).fields)
 
 
@@ -164,7 +167,7 @@ def _fold_decisions(
 
 
 def paper_folds(corpus: Corpus, seed: int) -> list[list[int]]:
-    """Up to five folds of papers, those of a look-alike group spread evenly over them."""
+    """Up to five folds of papers, those of a layout group spread evenly over them."""
     rng = np.random.default_rng(seed)
     papers = rng.permutation(len(corpus.samples))
     papers = papers[np.argsort(corpus.groups[papers], kind="stable")]
@@ -174,7 +177,7 @@ def paper_folds(corpus: Corpus, seed: int) -> list[list[int]]:
 
 
 def group_folds(corpus: Corpus, seed: int) -> list[list[int]]:
-    """Up to five folds of whole look-alike groups, about equally many papers in each."""
+    """Up to five folds of whole layout groups, about equally many papers in each."""
     rng = np.random.default_rng(seed)
     groups = rng.permutation(np.unique(corpus.groups))
     if len(groups) < 2:

@@ -46,6 +46,7 @@ class TrainedVersion:
     def decide_with_confidence(
         self, pages: Sequence[Page], structures: Structures | None = None
     ) -> list[tuple[AnyDecision, float | None]]:
+        """Decisions on a paper with the confidence (0–1) of each; None where nothing was measured."""
         return confident_decisions(self.trained_model, self.calibrators, pages, structures)
 
 
@@ -119,7 +120,7 @@ def papers_of(
     learned = {field.key for field in plan.learned.fields}
     read = learned | {one.key for one in plan.fields if part_kind(one) or one.is_column}
     if not read:
-        raise InputError("The plan has nothing to read. Say in Plan what to read from these papers.")
+        raise InputError("The plan has no fields. Define the fields in Plan first.")
     usable = [replace(s, labels={k: v for k, v in s.labels.items() if k in read}) for s in samples]
     usable = [sample for sample in usable if sample.labels]
     if len(usable) < PAPERS_MIN or not any(any(sample.labels.values()) for sample in usable):
@@ -127,12 +128,12 @@ def papers_of(
             f"{len(usable)} labelled paper{'s are' if len(usable) != 1 else ' is'} there; training needs at least "
             f"{PAPERS_MIN} with values. Label more in Label."
         )
-    looks = [groups[sample.key] for sample in usable] if groups is not None else None
+    layouts = [groups[sample.key] for sample in usable] if groups is not None else None
     values = [replace(sample, labels={k: v for k, v in sample.labels.items() if k in learned}) for sample in usable]
     corpus = Corpus(
         plan.learned,
         values,
-        groups=looks,
+        groups=layouts,
         synonyms=synonyms,
         progress=lambda share: progress("comparing papers", 0.25 * share),
     )

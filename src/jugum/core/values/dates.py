@@ -144,6 +144,7 @@ class DateOrder:
 
     @property
     def is_month_first(self) -> bool:
+        """Whether 03/04 is the fourth of March on these papers: only when more dates show it than show the opposite."""
         return self.month_first > self.day_first
 
     @property

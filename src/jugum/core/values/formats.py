@@ -14,7 +14,7 @@ from jugum.core.values.kinds import NUMERIC, DataType
 from jugum.errors import InputError
 
 CASES = ("", "upper", "lower", "title")
-DECIMALS_MAX = 8
+DECIMALS_MAX = 8  # more than any unit on papers has
 
 
 @dataclass(frozen=True)
@@ -33,9 +33,9 @@ class OutputFormat:
 
     def __post_init__(self) -> None:
         if self.case not in CASES:
-            raise InputError(f"“{self.case}” is no letter case; there are upper, lower and title.")
+            raise InputError(f"“{self.case}” is not a letter case. Choose upper, lower or title.")
         if self.decimals is not None and not 0 <= self.decimals <= DECIMALS_MAX:
-            raise InputError(f"{self.decimals} decimal places were asked for; 0 to {DECIMALS_MAX} can be delivered.")
+            raise InputError(f"{self.decimals} decimal places are not possible; choose 0 to {DECIMALS_MAX}.")
         if self.decimal_mark not in (".", ",") or self.thousands_mark not in ("", " ", ".", ",", "'"):
             raise InputError("Decimal marks are . or , and thousands marks a blank, . , ' or none.")
         if self.decimal_mark == self.thousands_mark:
@@ -43,13 +43,13 @@ class OutputFormat:
         try:
             Locale.parse(self.locale)
         except (UnknownLocaleError, ValueError) as error:
-            raise InputError(f"“{self.locale}” is no known language; give one such as en, de or nb.") from error
+            raise InputError(f"“{self.locale}” is not a known language. Write a code such as en, de or nb.") from error
         if self.pattern in ("", "alpha-2"):
             return
         try:
             format_date(date(2026, 2, 3), self.pattern, locale=self.locale)
         except (KeyError, ValueError, TypeError, AttributeError) as error:
-            raise InputError(f"“{self.pattern}” is no date pattern; write it like dd.MM.yyyy or d MMMM y.") from error
+            raise InputError(f"“{self.pattern}” is not a date pattern. Write it as dd.MM.yyyy or d MMMM y.") from error
 
 
 def delivered(normal: str, data_type: DataType, output: OutputFormat) -> str:

@@ -15,8 +15,8 @@ from jugum.core.structure.zones import check_value
 from jugum.core.values.slips import mend_digits
 from jugum.errors import InputError
 
-PATTERN_SECONDS = 0.05
-PATTERN_LETTERS_MAX = 400
+PATTERN_SECONDS = 0.05  # for one text; a sound pattern takes microseconds
+PATTERN_LETTERS_MAX = 400  # nobody reads a longer one
 
 
 def _icao(text: str) -> bool:
@@ -65,7 +65,9 @@ def check_method(method: str) -> None:
     weighted = _WEIGHTED.match(method)
     if method not in CHECK_DIGITS and (weighted is None or int(weighted[2]) < 2):
         known = ", ".join(CHECK_DIGITS)
-        raise InputError(f"“{method}” is no known check digit; known are {known}, and “weights 3 7 1 mod 10”.")
+        raise InputError(
+            f"“{method}” is not a known check digit. Choose {known}, or write weights such as “weights 3 7 1 mod 10”."
+        )
 
 
 @lru_cache(maxsize=500)
@@ -78,7 +80,7 @@ def compiled(pattern: str) -> regex.Pattern[str]:
     except regex.error as error:
         place, said = getattr(error, "pos", None), getattr(error, "msg", str(error))
         at = f" at letter {place + 1}" if place is not None else ""
-        raise InputError(f"The pattern “{pattern}” can't be understood{at}: {said}.") from error
+        raise InputError(f"The pattern “{pattern}” is not valid{at}: {said}.") from error
 
 
 def matches(pattern: str, text: str, *, seconds: float = PATTERN_SECONDS) -> bool:
@@ -91,15 +93,16 @@ def matches(pattern: str, text: str, *, seconds: float = PATTERN_SECONDS) -> boo
 
 
 def too_slow(pattern: str) -> InputError:
+    """The error for a pattern that tries too many ways."""
     return InputError(
         f"The pattern “{pattern}” takes too long: a repetition inside a repetition tries too many ways. Make it "
-        "plainer."
+        "simpler."
     )
 
 
 def parse_identifier(text: str, pattern: str) -> str | None:
     """The identifier in a text: single blanks, no marks around it; with a pattern, the first spelling that fits of
-    the text as it is, without blanks, and with look-alike letters made digits. None when none fits or it holds no
+    the text as it is, without blanks, and with letters that look alike made digits. None when none fits or it holds no
     letter or digit."""
     plain = re.sub(r"\s+", " ", text).strip().strip(":;,|_*•·…").strip()
     if not any(map(str.isalnum, plain)):

@@ -9,6 +9,8 @@ from jugum.core.values.dates import PIVOT
 
 
 class DataType(StrEnum):
+    """What a value is; its parser, normal form and comparison follow from it."""
+
     TEXT = "text"
     NAME = "name"
     DATE = "date"
@@ -41,6 +43,7 @@ class Option:
 
     @property
     def spellings(self) -> tuple[str, ...]:
+        """All ways the option may be printed, its key among them."""
         return tuple(dict.fromkeys([*self.printed, self.key]))
 
 

@@ -6,7 +6,7 @@ _DIGIT_FOR = str.maketrans("OoQDIl|iSsBZz", "0000111155822")
 
 
 def mend_digits(text: str) -> str:
-    """Replace look-alike letters by digits, if at least half of the letters and digits are digits already.
+    """Replace letters that look alike by digits, if at least half of the letters and digits are digits already.
 
     `"l2.O4.2025"` → `"12.04.2025"`; `"Solo"` stays.
     """

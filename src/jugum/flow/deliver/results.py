@@ -94,7 +94,7 @@ def _sees_personal(actor: Actor | None) -> bool:
 def _done(type_id: int, search: str, state: str | None) -> Select[Document]:
     query = select(Document).where(Document.type_id == type_id, Document.state.in_([state] if state else DONE_STATES))
     if state and state not in DONE_STATES:
-        raise InputError(f"“{state}” is no state of results; there are {', '.join(DONE_STATES)}.")
+        raise InputError(f"“{state}” is not a state of results. Choose one of: {', '.join(DONE_STATES)}.")
     if search.strip():
         like = f"%{search.strip().replace('%', '')}%"
         hit = select(Result.id).where(Result.document_id == Document.id, Result.normal.ilike(like)).exists()
@@ -167,7 +167,7 @@ def _file(format: str, rows: Sequence[ResultRow], fields: Sequence[str]) -> byte
         return results_csv(rows, fields).encode("utf-8-sig")
     if format == "json":
         return results_json(rows).encode()
-    raise InputError(f"“{format}” is no format; there are {', '.join(FORMATS)}.")
+    raise InputError(f"“{format}” is not a format. Choose one of: {', '.join(FORMATS)}.")
 
 
 def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryView:
@@ -183,7 +183,7 @@ def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryVi
             .with_for_update(of=Document)
         ).all()
         if not documents:
-            raise InputError("Nothing waits to be delivered: every passed and settled paper is in a delivery.")
+            raise InputError("There is nothing to deliver: every passed and settled paper is in a delivery.")
         data = _file(
             format, _rows(session, documents, row, show_personal=True), [f.key for f in row.fields if f.kind != "table"]
         )

@@ -1,4 +1,4 @@
-"""Batches: papers brought in together, with a name, a note and a priority; stopping them, going on, removing them."""
+"""Batches: papers imported together, with a name, a note and a priority; pausing, resuming and deleting them."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ def add(store: Store, actor: Actor, workspace_id: int, name: str, note: str = ""
     if not name:
         raise InputError("Give the batch a name, such as “Letters of 12 May”.")
     if priority not in PRIORITIES:
-        raise InputError(f"{priority} is no priority; −1 (low), 0 (usual) and 1 (high) are.")
+        raise InputError(f"{priority} is not a priority. Choose −1 (low), 0 (usual) or 1 (high).")
     with store.session() as session:
         row = Batch(
             workspace_id=workspace_id, name=name, note=note.strip()[:2000], priority=priority, created_by=actor.id
@@ -146,7 +146,7 @@ def set_priority(store: Store, actor: Actor, batch_id: int, priority: int) -> No
     """Also for what waits on the queue already."""
     actor.require(GATHER)
     if priority not in PRIORITIES:
-        raise InputError(f"{priority} is no priority; −1 (low), 0 (usual) and 1 (high) are.")
+        raise InputError(f"{priority} is not a priority. Choose −1 (low), 0 (usual) or 1 (high).")
     with store.session() as session:
         row = _row(session, batch_id)
         change = 20 * (priority - row.priority)

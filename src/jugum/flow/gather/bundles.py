@@ -32,7 +32,9 @@ _EVERY = re.compile(r"every:([1-9]\d{0,2})")
 def check_method(cut: str) -> str:
     """The name of a way to cut: none, separators, blanks, learned, every:N. InputError for anything else."""
     if cut not in METHODS and not _EVERY.fullmatch(cut):
-        raise InputError(f"“{cut}” is no way to cut; none, separators, blanks, learned and every:2 (any number) are.")
+        raise InputError(
+            f"“{cut}” is not a way to cut. Choose none, separators, blanks, learned or every:2 (any number)."
+        )
     return cut
 
 
@@ -213,9 +215,9 @@ def _checked(session: Session, document_id: int, pieces: Sequence[PieceView], re
         or not can_change(document, DocumentState.UNPACKED, By.PERSON)
         or document.state == DocumentState.UNPACKED
     ):
-        raise Conflict(f"“{document.name}” is {document.state}; it can't be cut now.")
+        raise Conflict(f"“{document.name}” is {document.state}; it cannot be cut now.")
     if document.revision != revision:
-        raise Conflict("Somebody else has changed the cuts meanwhile. Load the page again to see them.")
+        raise Conflict("Somebody else changed the cuts in the meantime. Load the page again to see them.")
     numbers = [number for piece in pieces for number in piece.pages]
     if not pieces or any(not piece.pages for piece in pieces):
         raise InputError("Every paper needs at least one page.")
@@ -328,7 +330,7 @@ def join_again(store: Store, actor: Actor, document_id: int) -> None:
 
 def _must_be_untouched(session: Session, child: Document) -> None:
     if is_worked_on(session, child.id) or child.state in (DocumentState.SETTLED, DocumentState.DELIVERED):
-        raise Conflict(f"“{child.name}” is worked on already ({child.state}); the cut stays.")
+        raise Conflict(f"“{child.name}” is in progress already ({child.state}); the bundle stays cut.")
 
 
 def open_bundles(store: Store, workspace_id: int) -> list[dict[str, Any]]:

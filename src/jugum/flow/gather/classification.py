@@ -35,10 +35,10 @@ class TwinView:
 
 @dataclass(frozen=True)
 class CuttingView:
-    """How bundles of papers that the cutter had not seen were cut, `looks` seen or not: beginnings of papers (F1 0–1
+    """How bundles of papers that the cutter had not seen were cut, `layouts` seen or not: beginnings of papers (F1 0–1
     with its 95 % interval, how many there are), and papers cut out whole (share of `papers` with its interval)."""
 
-    looks: str
+    layouts: str
     bundles: int
     papers: int
     starts: int
@@ -91,7 +91,7 @@ def sorting_view(store: Store, classifiers: LoadedClassifiers, type_id: int) -> 
 def _cutting(kept: Mapping[str, Any]) -> list[CuttingView]:
     return [
         CuttingView(
-            looks,
+            layouts,
             one["bundles"],
             one["papers"],
             one["starts"]["there"],
@@ -100,7 +100,7 @@ def _cutting(kept: Mapping[str, Any]) -> list[CuttingView]:
             one["whole"],
             tuple(one["whole_interval"]),
         )
-        for looks, key in (("seen", "seen"), ("not seen", "unseen"))
+        for layouts, key in (("seen", "seen"), ("not seen", "unseen"))
         if (one := kept.get(key))
     ]
 
@@ -124,11 +124,11 @@ def set_phrases(store: Store, actor: Actor, type_id: int, pro: Sequence[str], co
     }
     for line in [*kept["pro"], *kept["contra"]]:
         if len(line) > PHRASE_MAX or not any(map(str.isalnum, line)):
-            raise InputError(f"“{line[:60]}” is no phrase: it has letters or digits, and at most {PHRASE_MAX} of them.")
+            raise InputError(f"“{line[:60]}” is not a phrase: write letters or digits, at most {PHRASE_MAX}.")
     if len(kept["pro"]) + len(kept["contra"]) > PHRASES_MAX:
         raise InputError(f"A type has at most {PHRASES_MAX} phrases.")
     if both := {line.casefold() for line in kept["pro"]} & {line.casefold() for line in kept["contra"]}:
-        raise InputError(f"“{min(both)}” can't speak for and against the type at once.")
+        raise InputError(f"“{min(both)}” cannot both show and exclude the type.")
     with store.session() as session:
         row = type_row(session, type_id)
         row.training = {**row.training, "phrases": kept}
@@ -166,7 +166,7 @@ def sorting_tables(view: SortingView) -> list[ReportTable]:
         ),
         tuple(
             (
-                one.looks,
+                one.layouts,
                 one.bundles,
                 one.papers,
                 one.starts,

@@ -1,4 +1,4 @@
-"""Gather: bring papers in, keep them, show where they stand; set aside, take back, make samples."""
+"""Gather: receive papers, keep them, show where they stand; set aside, return, make samples."""
 
 from __future__ import annotations
 
@@ -108,7 +108,7 @@ def receive(
     name = plain_name(name)
     engine = intake.engine or store.settings.engine
     if purpose not in PURPOSES:
-        raise InputError(f"“{purpose}” is no purpose; a paper is a sample or live.")
+        raise InputError(f"“{purpose}” is not a purpose. Choose sample or live.")
     check_engine(engine)
     check_method(intake.cut)
     check_language(intake.language)
@@ -167,7 +167,7 @@ def _workspace(session: Session, type_id: int | None, intake: Intake) -> int:
         return intake.workspace_id
     known = list(session.scalars(select(Workspace.id)))
     if len(known) != 1:
-        raise InputError("Say to which workspace the paper belongs, or of what type it is.")
+        raise InputError("Choose the workspace of the paper, or its type.")
     return known[0]
 
 
@@ -268,18 +268,18 @@ def set_aside(store: Store, actor: Actor, document_id: int, reason: str) -> None
         actor.require(GATHER)
     reason = reason.strip()
     if not reason:
-        raise InputError("Say why the paper is set aside.")
+        raise InputError("Give the reason why the paper is set aside.")
     with store.session() as session:
         document = document_row(session, document_id)
         if document.state == DocumentState.DELIVERED:
             raise Conflict(f"“{document.name}” is delivered already and can't be set aside.")
         if document.state == DocumentState.UNPACKED:
-            raise Conflict(f"“{document.name}” was taken apart; set its papers aside, or join them again.")
+            raise Conflict(f"“{document.name}” was divided into papers. Set these papers aside, or join them again.")
         record(session, actor, Action.SET_ASIDE, "document", document_id, before=document.state, reason=reason)
         set_aside_state(document, reason, person_id=actor.id)
 
 
-def take_back(store: Store, actor: Actor, document_id: int) -> None:
+def return_document(store: Store, actor: Actor, document_id: int) -> None:
     """Undo setting aside: the paper goes back to where its reading, labels and holds say it was; one that was not
     read to its end is read again."""
     actor.require(GATHER)
@@ -315,7 +315,7 @@ def change_purpose(store: Store, actor: Actor, document_id: int, purpose: str) -
     """Make a live paper a sample, so that it can be labelled whole. What was drafted for it is dropped."""
     actor.require(GATHER)
     if purpose != Purpose.SAMPLE:
-        raise InputError("A paper can only be made a sample; send it again to have it live.")
+        raise InputError("A paper can only be changed into a sample. To have it as a live paper, send it again.")
     with store.session() as session:
         document = document_row(session, document_id)
         labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))

@@ -257,7 +257,7 @@ def _read(store: Store, explorer: Explorer, document_id: int, number: int, asked
     check_engine(asked.engine)
     check_language(asked.language)
     if asked.dpi is not None and not 72 <= asked.dpi <= PICTURE_DPI_MAX:
-        raise InputError(f"{asked.dpi} dpi can't be read at; 72 to {PICTURE_DPI_MAX} can.")
+        raise InputError(f"{asked.dpi} dpi is not possible; choose 72 to {PICTURE_DPI_MAX}.")
     with store.session() as session:
         document, row = _page_row(session, document_id, number)
     with explorer.lock:
@@ -305,13 +305,13 @@ def take_region(
 def taken_away(store: Store, explorer: Explorer, document_id: int, kind: str) -> tuple[str, str, bytes]:
     """A paper in an open format: (file name, media type, bytes). InputError for a format that is none of FORMATS."""
     if kind not in FORMATS:
-        raise InputError(f"“{kind}” is no format here; {', '.join(FORMATS)} are.")
+        raise InputError(f"“{kind}” is not a format. Choose one of: {', '.join(FORMATS)}.")
     with store.session() as session:
         document = document_row(session, document_id)
         rows = page_rows(session, document_id)
         _ = document.file
     if not rows or any(row.read_at is None for row in rows):
-        raise Conflict(f"“{document.name}” is not read to its end yet.")
+        raise Conflict(f"“{document.name}” is still being read.")
     pages = [page_of(row) for row in rows]
     media, ending = FORMATS[kind]
     name = f"{PurePosixPath(document.name).stem}{ending}"

@@ -156,14 +156,14 @@ def _taught(store: Store, workspace_id: int) -> tuple[list[TypeSample], list[tup
         ).all()
         taken: dict[int, int] = defaultdict(int)
         samples, papers = [], []
-        for document_id, type_id, look, placed_by in rows:
+        for document_id, type_id, layout, placed_by in rows:
             label = OTHER if placed_by == PlacedBy.NONE_OF_THESE else type_id
             if label is None or taken[label] >= PAPERS_A_TYPE:
                 continue
             taken[label] += 1
             pages = pages_of(session, document_id)
             if any(page.words for page in pages):
-                samples.append(TypeSample(pages, label, look or 0))
+                samples.append(TypeSample(pages, label, layout or 0))
                 if label != OTHER:
                     papers.append(pages)
     return samples[::-1], papers[::-1]
@@ -224,9 +224,9 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> 
             DocumentState.UNPACKED,
             DocumentState.SET_ASIDE,
         ):
-            raise Conflict(f"“{document.name}” is {document.state} and can't be placed now.")
+            raise Conflict(f"“{document.name}” is {document.state} and its type cannot be changed now.")
         if is_worked_on(session, document_id) or document.state in (DocumentState.SETTLED, DocumentState.DELIVERED):
-            raise Conflict(f"“{document.name}” has labels or settled fields of its type; clear them first.")
+            raise Conflict(f"“{document.name}” has labels or settled fields. Clear them before you change its type.")
         record(session, actor, Action.PLACE, "document", document_id, before=document.type_id, type=type_id)
         if type_id is None:
             change_state(document, DocumentState.UNPLACED, By.PERSON)

@@ -458,13 +458,13 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
     many."""
     actor.require(GATHER)
     if asked.turn is not None and asked.turn % 90:
-        raise InputError(f"{asked.turn} is no quarter turn; 90, 180 and 270 are.")
+        raise InputError(f"{asked.turn} is not a quarter turn. Choose 90, 180 or 270.")
     if asked.engine is not None:
         check_engine(asked.engine)
     if asked.language is not None:
         check_language(asked.language)
     if asked.dpi is not None and not 72 <= asked.dpi <= 600:
-        raise InputError(f"{asked.dpi} dpi can't be read at; 72 to 600 can.")
+        raise InputError(f"{asked.dpi} dpi is not possible; choose 72 to 600.")
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
         if document.state in (

@@ -83,14 +83,14 @@ def answered(session: Session, document: Document, row: Field, actor: Actor, sai
     if plant.outcome == "caught":
         return ""
     return (
-        f"“{plant.text}” for {row.name} was planted to see whether suggestions are looked at. It was not kept: look "
+        f"“{plant.text}” for {row.name} was a control suggestion, wrong on purpose. It was not saved: check the field "
         "again."
     )
 
 
 @dataclass(frozen=True)
 class ControlFigures:
-    """How many planted suggestions were answered, and how many of these were caught."""
+    """How many control suggestions were answered, and how many of these were caught."""
 
     per_hundred: float
     answered: int
@@ -119,9 +119,9 @@ def set_labelling(
     """How samples of a type are labelled: planted suggestions per hundred (0 to 10), and the order of papers."""
     actor.require(LABEL)
     if plant is not None and not 0 <= plant <= PER_HUNDRED_MAX:
-        raise InputError(f"{plant:g} planted suggestions per hundred can't be; 0 to {PER_HUNDRED_MAX} can.")
+        raise InputError(f"{plant:g} control suggestions per hundred is not possible; choose 0 to {PER_HUNDRED_MAX}.")
     if order is not None and order not in ORDERS:
-        raise InputError(f"“{order}” is no order of papers; “teaches most” and “in order” are.")
+        raise InputError(f"“{order}” is not an order of papers. Choose “teaches most” or “in order”.")
     with store.session() as session:
         row = type_row(session, type_id)
         changed = {key: value for key, value in (("plant", plant), ("order", order)) if value is not None}

@@ -38,8 +38,8 @@ from jugum.flow.label.layouts import layout_name
 from jugum.flow.label.next_paper import neighbours
 from jugum.flow.label.rows import (
     CellInput,
-    HowSaid,
     LabelledField,
+    LabelMetadata,
     columns_of,
     field_row,
     labelled_now,
@@ -75,7 +75,7 @@ class LabelField:
     many: bool
     decided: bool
     absent: bool
-    how: str
+    method: str
     values: list[ValueView]
     suggestion: list[ValueView] = field(default_factory=list)
     others: list[ValueView] = field(default_factory=list)
@@ -106,7 +106,7 @@ class LabelDesk:
     left: int
     suggest_later: bool
     blind: bool
-    look: str
+    layout: str
 
 
 def desk(
@@ -117,7 +117,7 @@ def desk(
     with store.session() as session:
         document = document_row(session, document_id)
         if document.purpose != Purpose.SAMPLE:
-            raise Conflict(f"“{document.name}” is a live paper; make it a sample to label it whole.")
+            raise Conflict(f"“{document.name}” is a live paper; make it a sample to label all of its fields.")
         must_see_personal(actor, document)
         blind = double_labelling.is_blind(session, document, actor.id)
         others = open_desk(session, actor, document)
@@ -264,13 +264,13 @@ def set_label(
     values: Sequence[ValueInput],
     *,
     absent: bool = False,
-    how: str | HowSaid = "marked",
+    method: str | LabelMetadata = "marked",
     revision: int | None = None,
 ) -> LabelSaved:
     """Say what a field's values on a sample are, or that it is absent, or (neither) that nothing is said any more.
     Of a paper that was given to two labellers, each says it apart from the other."""
     actor.require(LABEL)
-    way = how if isinstance(how, HowSaid) else HowSaid(how)
+    way = method if isinstance(method, LabelMetadata) else LabelMetadata(method)
     with store.session() as session:
         document = labelled_now(session, document_id, revision)
         row = field_row(document, key)
@@ -278,9 +278,9 @@ def set_label(
         if caught := answered(session, document, row, actor, [value.normal or value.text for value in found]):
             return LabelSaved(document.revision, caught)
         if double_labelling.is_blind(session, document, actor.id):
-            double_labelling.say(session, document, row, actor.id, found, absent=absent, how=way.how)
+            double_labelling.say(session, document, row, actor.id, found, absent=absent, method=way.method)
         else:
-            before = write_values(session, actor.id, document, row, found, absent=absent, how=way)
+            before = write_values(session, actor.id, document, row, found, absent=absent, method=way)
             after = [value.text for value in found]
             record(
                 session,
@@ -292,7 +292,7 @@ def set_label(
                 before=before,
                 after=after,
                 absent=absent,
-                how=way.how,
+                method=way.method,
             )
         return LabelSaved(_touched(document))
 
@@ -304,19 +304,19 @@ def set_table(
     key: str,
     rows: Sequence[dict[str, CellInput]],
     *,
-    how: str | HowSaid = "marked",
+    method: str | LabelMetadata = "marked",
     revision: int | None = None,
 ) -> LabelSaved:
     """A table's labels, row by row: column key → cell."""
     actor.require(LABEL)
-    way = how if isinstance(how, HowSaid) else HowSaid(how)
+    way = method if isinstance(method, LabelMetadata) else LabelMetadata(method)
     with store.session() as session:
         document = labelled_now(session, document_id, revision)
         row = field_row(document, key)
         if double_labelling.is_blind(session, document, actor.id):
-            double_labelling.say_rows(session, document, row, actor.id, rows, how=way.how)
+            double_labelling.say_rows(session, document, row, actor.id, rows, method=way.method)
         else:
-            write_table(session, actor, document, row, rows, how=way)
+            write_table(session, actor, document, row, rows, method=way)
             record(
                 session,
                 actor,
@@ -326,7 +326,7 @@ def set_table(
                 field=key,
                 before="",
                 after=f"{len(rows)} rows",
-                how=way.how,
+                method=way.method,
             )
         return LabelSaved(_touched(document))
 
@@ -352,12 +352,12 @@ def done(store: Store, actor: Actor, document_id: int) -> int | None:
         ]
         missing = [row.name for row in open_fields if row.required]
         if missing:
-            raise InputError(f"Still to mark or to say “not on this paper”: {', '.join(missing)}.")
+            raise InputError(f"Still to mark, or to mark as “not on this paper”: {', '.join(missing)}.")
         for row in open_fields:
             if blind:
-                double_labelling.say(session, document, row, actor.id, [], absent=True, how=Method.MARKED)
+                double_labelling.say(session, document, row, actor.id, [], absent=True, method=Method.MARKED)
             else:
-                write_values(session, actor.id, document, row, [], absent=True, how=Method.MARKED)
+                write_values(session, actor.id, document, row, [], absent=True, method=Method.MARKED)
         if blind:
             double_labelling.finished(session, actor, document)
         else:
@@ -410,7 +410,7 @@ def propose_rails(
         document = document_row(session, document_id)
         row = field_row(document, key)
         if row.kind != "table":
-            raise InputError(f"{row.name} is no table.")
+            raise InputError(f"{row.name} is not a table.")
         plan = plan_in(document.placed_type)
         found = next((one for one in pages_of(session, document_id) if one.number == page), None)
         if found is None:
@@ -418,7 +418,7 @@ def propose_rails(
         ruled = structure_on(store, session, explorer, document, page).ruling.cells
     grid = propose_grid(found, Box(*box), plan.inside(key), ruled)
     if grid is None:
-        raise InputError("No words stand there: sweep over the rows of the table.")
+        raise InputError("There are no words here: draw a box around the rows of the table.")
     cells = [[_cell(cell, page) for cell in line] for line in cells_of_grid(found, grid)]
     return GridView(page, list(grid.rails), list(grid.lines), list(grid.columns), cells)
 
@@ -480,7 +480,7 @@ class RegionReading:
 
     text: str
     normal: str
-    how: str
+    method: str
 
 
 def read_region_for(
@@ -493,22 +493,22 @@ def read_region_for(
         row = field_row(document_row(session, document_id), key)
         kind = value_type_of(row)
     found: dict[str, str] = {}
-    for how, asked in (
+    for method, asked in (
         ("read closely", RegionAsked(box, dpi=400)),
         ("light evened out", RegionAsked(box, dpi=400, contrast=True)),
         ("quick engine", RegionAsked(box, "quick", dpi=400)),
     ):
         text = " ".join(str(word[0]) for word in read_here(store, explorer, document_id, page, asked))
         if text.strip():
-            found.setdefault(text.strip(), how)
-    offered = [RegionReading(text, normal_form(text, kind) or "", how) for text, how in found.items()]
+            found.setdefault(text.strip(), method)
+    offered = [RegionReading(text, normal_form(text, kind) or "", method) for text, method in found.items()]
     return sorted(offered, key=lambda one: not one.normal)
 
 
 __all__ = [
     "CellInput",
-    "HowSaid",
     "LabelDesk",
+    "LabelMetadata",
     "LabelledField",
     "desk",
     "done",

@@ -42,8 +42,8 @@ class PageView:
 
 @dataclass(frozen=True)
 class ValueView:
-    """A value with its place. `normal` is empty when the data type can't read the text; `more` are further places of
-    a value over several lines or pages; `read` is what the reading saw there."""
+    """A value with its place. `normal` is empty when the data type can't read the text; `more_places` are further
+    places of a value over several lines or pages; `ocr_text` is what the reading saw there."""
 
     text: str
     normal: str
@@ -52,10 +52,10 @@ class ValueView:
     confidence: float | None = None
     origin: str = ""
     person: str | None = None
-    at: datetime | None = None
+    created_at: datetime | None = None
     version: int | None = None
-    more: list[tuple[int, list[float]]] = field(default_factory=list)
-    read: str = ""
+    more_places: list[tuple[int, list[float]]] = field(default_factory=list)
+    ocr_text: str = ""
     why: str = ""
 
 
@@ -82,13 +82,13 @@ class SpotInput:
 @dataclass(frozen=True)
 class ValueInput:
     """A value as a person gives it: the words it stands on (page and indices), or a text typed, or both: a text put
-    right where the words were misread, or a part of what they say. `more` are its further lines and pages."""
+    right where the words were misread, or a part of what they say. `more_places` are its further lines and pages."""
 
     text: str | None = None
     page: int | None = None
     words: tuple[int, ...] = ()
     box: Sides | None = None
-    more: tuple[SpotInput, ...] = ()
+    more_places: tuple[SpotInput, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -215,15 +215,15 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
     """A person's value with its text, normal form and places worked out. InputError when it is empty or its words
     are not on the page. A text that is part of what its words say gets the part of their box."""
     if given.box is not None and given.page is None:
-        raise InputError("A box needs the page it is on.")
+        raise InputError("A box needs its page.")
     first = (
         SpotInput(given.page, given.words, given.box) if given.page is not None and (given.words or given.box) else None
     )
-    spots = [_spot(session, document_id, one) for one in ([first] if first else []) + list(given.more)]
-    read = _said(field, spots)
-    text = (given.text or "").strip() or read
-    if field.data_type == DataType.ADDRESS.value and text.replace(",", " ").split() == read.replace(",", " ").split():
-        text = read  # its lines stay told apart
+    spots = [_spot(session, document_id, one) for one in ([first] if first else []) + list(given.more_places)]
+    seen = _said(field, spots)
+    text = (given.text or "").strip() or seen
+    if field.data_type == DataType.ADDRESS.value and text.replace(",", " ").split() == seen.replace(",", " ").split():
+        text = seen  # its lines stay told apart
     if not text:
         raise InputError(f"No value was given for {field.name}.")
     if len(spots) == 1 and given.words and (part := part_of(spots[0].words, text)) is not None:
@@ -231,14 +231,14 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
     places = [(one.page, [round(side, 5) for side in one.box]) for one in spots]
     normal = normal_form(text, value_type_of(field)) or ""
     page, box = places[0] if places else (None, None)
-    return ValueView(text, normal, page, box, more=places[1:], read=read)
+    return ValueView(text, normal, page, box, more_places=places[1:], ocr_text=seen)
 
 
 def _spot(session: Session, document_id: int, given: SpotInput) -> _Spot:
     words = words_on(session, document_id, given.page)
     if given.words:
         if not words or max(given.words) >= len(words) or min(given.words) < 0:
-            raise InputError(f"Page {given.page} has {len(words)} words; the ones asked for are not among them.")
+            raise InputError(f"Page {given.page} has {len(words)} words; the chosen words are not among them.")
         chosen = [words[index] for index in sorted(set(given.words))]
         return _Spot(given.page, union(word.box for word in chosen), chosen)
     if given.box is None:
@@ -259,7 +259,7 @@ def _said(field: Field, spots: Sequence[_Spot]) -> str:
 def open_desk(session: Session, actor: Actor, document: Document) -> list[Other]:
     """Note that the actor has the paper open; returns who else has. Conflict for a paper that has no type yet."""
     if document.type_id is None:
-        raise Conflict(f"“{document.name}” has no type yet. Place it in Gather first.")
+        raise Conflict(f"“{document.name}” has no type yet. Choose its type in Gather first.")
     now = datetime.now(UTC)
     others = []
     stale = document.opened_at is None or now - document.opened_at > timedelta(seconds=PRESENCE_SECONDS)

@@ -47,7 +47,7 @@ def is_blind(session: Session, document: Document, person_id: int) -> bool:
         return False
     if person_id not in {one.person_id for one in given}:
         people = session.scalars(select(Person.name).where(Person.id.in_([one.person_id for one in given]))).all()
-        raise Conflict(f"“{document.name}” was given to {' and '.join(people)}, who label it apart from each other.")
+        raise Conflict(f"“{document.name}” was given to {' and '.join(people)}, who label it independently.")
     return True
 
 
@@ -84,8 +84,8 @@ def _as_label(one: BlindLabel, row: Field, position: int, value: dict[str, Any])
         normal=value.get("normal") or normal_or_text(text, value_type_of(row)),
         page=value.get("page"),
         box=value.get("box"),
-        more_places=value.get("more", []),
-        ocr_text=value.get("read", ""),
+        more_places=value.get("more_places", []),
+        ocr_text=value.get("ocr_text", ""),
         method=one.method,
         person_id=one.person_id,
         created_at=one.created_at,
@@ -116,7 +116,7 @@ def say(
     values: Sequence[ValueView],
     *,
     absent: bool,
-    how: str,
+    method: str,
 ) -> None:
     """Keep what one of the two says of a field; nothing and not absent takes it back."""
     said = [
@@ -125,16 +125,22 @@ def say(
             "normal": v.normal,
             "page": v.page,
             "box": v.box,
-            "more": [list(m) for m in v.more],
-            "read": v.read,
+            "more_places": [list(m) for m in v.more_places],
+            "ocr_text": v.ocr_text,
         }
         for v in values
     ]
-    _keep(session, document, row, person_id, said, absent=absent, how=how)
+    _keep(session, document, row, person_id, said, absent=absent, method=method)
 
 
 def say_rows(
-    session: Session, document: Document, row: Field, person_id: int, rows: Sequence[dict[str, CellInput]], *, how: str
+    session: Session,
+    document: Document,
+    row: Field,
+    person_id: int,
+    rows: Sequence[dict[str, CellInput]],
+    *,
+    method: str,
 ) -> None:
     said = [
         {
@@ -145,11 +151,11 @@ def say_rows(
         for line in rows
     ]
     said = [line for line in said if line]
-    _keep(session, document, row, person_id, said, absent=not said, how=how)
+    _keep(session, document, row, person_id, said, absent=not said, method=method)
 
 
 def _keep(
-    session: Session, document: Document, row: Field, person_id: int, said: list[Any], *, absent: bool, how: str
+    session: Session, document: Document, row: Field, person_id: int, said: list[Any], *, absent: bool, method: str
 ) -> None:
     session.execute(
         delete(BlindLabel).where(
@@ -163,7 +169,7 @@ def _keep(
                 field_id=row.id,
                 person_id=person_id,
                 absent=absent,
-                method=how,
+                method=method,
                 value=said,
                 created_at=datetime.now(UTC),
             )
@@ -233,13 +239,20 @@ def _make_label(session: Session, document: Document, row: Field, one: BlindLabe
             for line in one.value
         ]
         person = Actor(one.person_id, "", "analyst")
-        write_table(session, person, document, row, rows, how=one.method)
+        write_table(session, person, document, row, rows, method=one.method)
         return
     values = [
-        ValueView(v["text"], v["normal"], v["page"], v["box"], more=[(p, b) for p, b in v["more"]], read=v["read"])
+        ValueView(
+            v["text"],
+            v["normal"],
+            v["page"],
+            v["box"],
+            more_places=[(p, b) for p, b in v["more_places"]],
+            ocr_text=v["ocr_text"],
+        )
         for v in one.value
     ]
-    write_values(session, one.person_id, document, row, values, absent=one.absent, how=one.method)
+    write_values(session, one.person_id, document, row, values, absent=one.absent, method=one.method)
 
 
 def _sides(box: Sequence[float] | None) -> tuple[float, float, float, float] | None:
@@ -305,7 +318,7 @@ def settle(store: Store, actor: Actor, document_id: int, key: str, person_id: in
         pair = _pairs(session, [document_id]).get((document_id, row.id))
         one = next((one for one in pair or () if one.person_id == person_id), None)
         if one is None or row.id not in disputed_fields(session, document):
-            raise Conflict(f"{row.name} of “{document.name}” is not in dispute (any more).")
+            raise Conflict(f"{row.name} of “{document.name}” has no different answers any more.")
         _make_label(session, document, row, one)
         before = [_normals(row, other) for other in pair or ()]
         record(
@@ -360,14 +373,14 @@ class Given:
 
 
 @dataclass(frozen=True)
-class TwiceView:
+class DoubleLabellingView:
     given: Given
     fields: list[FieldAgreement]
     disputes: list[Dispute]
     people: list[tuple[int, str]]
 
 
-def overview(store: Store, type_id: int) -> TwiceView:
+def overview(store: Store, type_id: int) -> DoubleLabellingView:
     """How far the two labellers of a type's papers agree, and what they dispute."""
     with store.session() as session:
         row = type_row(session, type_id)
@@ -400,7 +413,7 @@ def overview(store: Store, type_id: int) -> TwiceView:
         labellers = session.scalars(
             select(Person).where(Person.active.is_(True), Person.role != "reviewer").order_by(Person.name)
         ).all()
-        return TwiceView(
+        return DoubleLabellingView(
             Given(len(given), len(both), dict(waiting)), fields, disputes, [(one.id, one.name) for one in labellers]
         )
 

@@ -26,7 +26,7 @@ from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, 
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.read import document_row
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
-from jugum.flow.label.rows import WAYS, CellInput, HowSaid, columns_of, write_labels, write_table
+from jugum.flow.label.rows import WAYS, CellInput, LabelMetadata, columns_of, write_labels, write_table
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, LABEL, Actor, record
 from jugum.flow.office.types import type_row
@@ -40,7 +40,7 @@ FORMATS = ("jsonl", "annotations")
 def written(store: Store, type_id: int, kind: str) -> bytes:
     """All labels of a type's samples: "jsonl" or "annotations"."""
     if kind not in FORMATS:
-        raise InputError(f"“{kind}” is no format of labels; {', '.join(FORMATS)} are.")
+        raise InputError(f"“{kind}” is not a format of labels. Choose one of: {', '.join(FORMATS)}.")
     with store.session() as session:
         papers = _papers(session, type_id)
     if kind == "jsonl":
@@ -96,7 +96,10 @@ def _field_data(field: Field, labels: dict[int, list[Label]], names: dict[int, s
 
 def _said(one: Label, names: dict[int, str], **more: Any) -> FieldData:
     return FieldData(
-        how=one.method, by=names.get(one.person_id, ""), at=one.created_at.astimezone(UTC).isoformat(), **more
+        method=one.method,
+        person=names.get(one.person_id, ""),
+        created_at=one.created_at.astimezone(UTC).isoformat(),
+        **more,
     )
 
 
@@ -120,7 +123,7 @@ def take_in(store: Store, actor: Actor, type_id: int, data: bytes, kind: str) ->
     Fields the plan does not have, and papers that are not here, are told and change nothing."""
     actor.require(LABEL)
     if kind not in FORMATS:
-        raise InputError(f"“{kind}” is no format of labels; {', '.join(FORMATS)} are.")
+        raise InputError(f"“{kind}” is not a format of labels. Choose one of: {', '.join(FORMATS)}.")
     papers = read_lines(data) if kind == "jsonl" else read_annotations(data)
     unknown: list[str] = []
     taken = values = 0
@@ -165,7 +168,7 @@ def _document_of(session: Session, type_id: int, paper: PaperData) -> Document |
 
 
 def _take(session: Session, actor: Actor, document: Document, field: Field, said: FieldData) -> int:
-    how = HowSaid(said.how if said.how in WAYS else Method.MARKED)
+    method = LabelMetadata(said.method if said.method in WAYS else Method.MARKED)
     if field.kind == "table":
         rows = [
             {
@@ -176,7 +179,7 @@ def _take(session: Session, actor: Actor, document: Document, field: Field, said
             }
             for line in said.rows or []
         ]
-        write_table(session, actor, document, field, rows, how=how)
+        write_table(session, actor, document, field, rows, method=method)
         return sum(map(len, rows))
     given = [
         ValueInput(
@@ -188,7 +191,7 @@ def _take(session: Session, actor: Actor, document: Document, field: Field, said
         )
         for value in (said.values if field.many else said.values[:1])
     ]
-    write_labels(session, actor, document, field, given, absent=said.absent and not given, how=how)
+    write_labels(session, actor, document, field, given, absent=said.absent and not given, method=method)
     return len(given)
 
 

@@ -1,4 +1,4 @@
-"""Look-alikes: papers of a type grouped by how they look; named, merged and split by people."""
+"""Layouts: papers of a type grouped by how they look; named, merged and split by people."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from sqlalchemy import Select, func, select, update
 from sqlalchemy.orm import Session
 
-from jugum.core.classification import Layout, layout_of, look_alike_groups, nearest_group, similarity_matrix
+from jugum.core.classification import Layout, group_layouts, layout_of, nearest_group, similarity_matrix
 from jugum.core.page import Page
 from jugum.core.states import LABEL_STATES, DocumentState, Purpose
 from jugum.errors import Conflict, InputError, NotFound
@@ -26,7 +26,7 @@ MEMBERS_COMPARED = 4
 AT_ONCE_MAX = 120  # more papers than this are put to groups one after the other
 STRIP = 12
 TRIES = 3
-LOCK = 7_001  # the class of advisory locks on the looks of a type
+LOCK = 7_001  # the class of advisory locks on the layouts of a type
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ def _ungrouped(store: Store, type_id: int) -> _Ungrouped:
         members = _members(session, type_id) if waiting else {}
         groups = _group_ids(session, type_id)
     layouts = {number: layout_of(its) for number, its in pages.items()}
-    return _Ungrouped(layouts, {look: [layout_of(one) for one in its] for look, its in members.items()}, groups)
+    return _Ungrouped(layouts, {group: [layout_of(one) for one in its] for group, its in members.items()}, groups)
 
 
 def _waiting_for_group(type_id: int) -> Select[int]:
@@ -86,27 +86,27 @@ def _members(session: Session, type_id: int) -> dict[int, list[tuple[Page, ...]]
         .where(Document.type_id == type_id, Document.layout_group_id.is_not(None))
         .order_by(Document.id)
     )
-    for look, number in rows:
-        if look is not None:
-            ids[look].append(number)
-    return {look: [pages_of(session, one) for one in its[-MEMBERS_COMPARED:]] for look, its in ids.items()}
+    for group, number in rows:
+        if group is not None:
+            ids[group].append(number)
+    return {group: [pages_of(session, one) for one in its[-MEMBERS_COMPARED:]] for group, its in ids.items()}
 
 
 def _grouped(given: _Ungrouped) -> dict[int, int]:
     """Paper → its group: the id of one that is there, or a number below nought for a new one."""
     found: dict[int, int] = {}
-    known = {look: list(members) for look, members in given.known.items()}
+    known = {group: list(members) for group, members in given.known.items()}
     fresh = list(given.waiting)
     if not known:
         first = fresh[:AT_ONCE_MAX]
-        groups = look_alike_groups(similarity_matrix([given.waiting[number] for number in first]))
+        groups = group_layouts(similarity_matrix([given.waiting[number] for number in first]))
         for number, group in zip(first, groups, strict=True):
             found[number] = -1 - group
             known.setdefault(-1 - group, []).append(given.waiting[number])
         fresh = fresh[AT_ONCE_MAX:]
     for number in fresh:
         layout = given.waiting[number]
-        near = nearest_group(layout, {look: members[-MEMBERS_COMPARED:] for look, members in known.items()})
+        near = nearest_group(layout, {group: members[-MEMBERS_COMPARED:] for group, members in known.items()})
         found[number] = near if near is not None else min([0, *known]) - 1
         known.setdefault(found[number], []).append(layout)
     return found
@@ -133,16 +133,16 @@ def _keep_groups(store: Store, type_id: int, given: _Ungrouped, groups: Mapping[
 
 def _new_group(session: Session, type_id: int) -> LayoutGroup:
     taken = set(session.scalars(select(LayoutGroup.name).where(LayoutGroup.type_id == type_id)))
-    number = next(n for n in range(1, len(taken) + 2) if f"look {n}" not in taken)
-    look = LayoutGroup(type_id=type_id, name=f"look {number}")
-    session.add(look)
+    number = next(n for n in range(1, len(taken) + 2) if f"layout {n}" not in taken)
+    group = LayoutGroup(type_id=type_id, name=f"layout {number}")
+    session.add(group)
     session.flush()
-    return look
+    return group
 
 
 @dataclass(frozen=True)
 class LayoutView:
-    """A look with a strip of its papers and what they are for."""
+    """A layout with a strip of its papers and what they are for."""
 
     id: int
     name: str
@@ -153,7 +153,7 @@ class LayoutView:
     strip: list[int]
 
 
-def looks(store: Store, type_id: int) -> list[LayoutView]:
+def layout_groups(store: Store, type_id: int) -> list[LayoutView]:
     """The layout groups of a type, the commonest first. Papers that have none yet are grouped in the background."""
     with store.session() as session:
         type_row(session, type_id)
@@ -170,13 +170,15 @@ def looks(store: Store, type_id: int) -> list[LayoutView]:
         for row in rows:
             by_layout[row.layout_group_id].append(row)
         found = []
-        for look in session.scalars(select(LayoutGroup).where(LayoutGroup.type_id == type_id).order_by(LayoutGroup.id)):
-            its = by_layout.get(look.id, [])
+        for group in session.scalars(
+            select(LayoutGroup).where(LayoutGroup.type_id == type_id).order_by(LayoutGroup.id)
+        ):
+            its = by_layout.get(group.id, [])
             samples = [row for row in its if row.purpose == Purpose.SAMPLE]
             sets = {name: sum(row.set_name == name for row in samples) for name in ("train", "test", "spare")}
             labelled = sum(row.state == DocumentState.LABELLED for row in samples)
             strip = [row.id for row in samples[:STRIP]]
-            found.append(LayoutView(look.id, look.name, len(samples), labelled, len(its) - len(samples), sets, strip))
+            found.append(LayoutView(group.id, group.name, len(samples), labelled, len(its) - len(samples), sets, strip))
         return sorted(found, key=lambda one: (-one.papers, one.id))
 
 
@@ -187,47 +189,47 @@ def ungrouped(store: Store, type_id: int) -> int:
 
 
 def layout_name(session: Session, document: Document) -> str:
-    """The name of a paper's look, "" when it has none yet."""
-    look = session.get(LayoutGroup, document.layout_group_id) if document.layout_group_id else None
-    return look.name if look else ""
+    """The name of a paper's layout, "" when it has none yet."""
+    group = session.get(LayoutGroup, document.layout_group_id) if document.layout_group_id else None
+    return group.name if group else ""
 
 
-def _look(session: Session, layout_group_id: int) -> LayoutGroup:
-    look = session.get(LayoutGroup, layout_group_id)
-    if look is None:
-        raise NotFound(f"There is no look {layout_group_id}.")
-    return look
+def _group(session: Session, layout_group_id: int) -> LayoutGroup:
+    group = session.get(LayoutGroup, layout_group_id)
+    if group is None:
+        raise NotFound(f"There is no layout {layout_group_id}.")
+    return group
 
 
 def rename(store: Store, actor: Actor, layout_group_id: int, name: str) -> None:
     actor.require(LABEL)
     name = name.strip()
     if not name or len(name) > 80:
-        raise InputError("A look needs a name of at most 80 letters.")
+        raise InputError("A layout needs a name of at most 80 letters.")
     with store.session() as session:
-        look = _look(session, layout_group_id)
+        group = _group(session, layout_group_id)
         if session.scalar(
             select(LayoutGroup.id).where(
-                LayoutGroup.type_id == look.type_id, LayoutGroup.name == name, LayoutGroup.id != layout_group_id
+                LayoutGroup.type_id == group.type_id, LayoutGroup.name == name, LayoutGroup.id != layout_group_id
             )
         ):
-            raise Conflict(f"There is a look “{name}” already; merge the two instead.")
-        record(session, actor, Action.RENAME_LAYOUT, "look", layout_group_id, before=look.name, after=name)
-        look.name = name
+            raise Conflict(f"There is a layout “{name}” already; merge the two instead.")
+        record(session, actor, Action.RENAME_LAYOUT, "layout", layout_group_id, before=group.name, after=name)
+        group.name = name
 
 
-def merge(store: Store, actor: Actor, look_ids: Sequence[int]) -> int:
-    """Make one look of several; the first one's name stays. Returns its id."""
+def merge(store: Store, actor: Actor, layout_group_ids: Sequence[int]) -> int:
+    """Make one layout of several; the first one's name stays. Returns its id."""
     actor.require(LABEL)
-    if len(set(look_ids)) < 2:
-        raise InputError("Choose two looks or more to merge.")
+    if len(set(layout_group_ids)) < 2:
+        raise InputError("Choose two layouts or more to merge.")
     with store.session() as session:
-        first, *rest = (_look(session, one) for one in dict.fromkeys(look_ids))
+        first, *rest = (_group(session, one) for one in dict.fromkeys(layout_group_ids))
         if any(one.type_id != first.type_id for one in rest):
-            raise InputError("Only looks of one document type can be merged.")
+            raise InputError("Only layouts of one document type can be merged.")
         for one in rest:
             session.execute(update(Document).where(Document.layout_group_id == one.id).values(layout_group_id=first.id))
-            record(session, actor, Action.MERGE_LAYOUTS, "look", first.id, merged=one.name)
+            record(session, actor, Action.MERGE_LAYOUTS, "layout", first.id, merged=one.name)
             session.delete(one)
         return first.id
 
@@ -236,19 +238,19 @@ def split(store: Store, actor: Actor, document_ids: Sequence[int], name: str = "
     """Take papers out of their look into one of their own. Returns its id."""
     actor.require(LABEL)
     if not document_ids:
-        raise InputError("Choose the papers that make a look of their own.")
+        raise InputError("Choose the papers of the new layout.")
     with store.session() as session:
         documents = session.scalars(select(Document).where(Document.id.in_(document_ids))).all()
         types = {document.type_id for document in documents}
         if len(types) != 1 or None in types or len(documents) != len(set(document_ids)):
-            raise InputError("The papers of a look are of one document type.")
-        look = _new_group(session, next(iter(types)) or 0)
+            raise InputError("The papers of a layout are of one document type.")
+        group = _new_group(session, next(iter(types)) or 0)
         if name.strip():
-            look.name = name.strip()[:80]
+            group.name = name.strip()[:80]
         for document in documents:
-            document.layout_group_id = look.id
-        record(session, actor, Action.SPLIT_LAYOUT, "look", look.id, papers=list(document_ids))
-        return look.id
+            document.layout_group_id = group.id
+        record(session, actor, Action.SPLIT_LAYOUT, "layout", group.id, papers=list(document_ids))
+        return group.id
 
 
 @dataclass(frozen=True)
@@ -261,7 +263,7 @@ class LayoutPaper:
 
 def papers_of(store: Store, layout_group_id: int) -> list[LayoutPaper]:
     with store.session() as session:
-        _look(session, layout_group_id)
+        _group(session, layout_group_id)
         rows = session.scalars(
             select(Document)
             .where(Document.layout_group_id == layout_group_id, Document.purpose == Purpose.SAMPLE)

@@ -73,12 +73,12 @@ def next_of(
     return chosen.paper, chosen.why, len(rows)
 
 
-def _waiting(paper: int, look: int | None, model_confidence: dict[str, object]) -> Waiting:
+def _waiting(paper: int, group: int | None, model_confidence: dict[str, object]) -> Waiting:
     sure = model_confidence.get("sure")
     found = model_confidence.get("found")
     return Waiting(
         paper,
-        look,
+        group,
         float(sure) if isinstance(sure, int | float) else None,
         str(model_confidence.get("least", "")),
         tuple(map(str, found)) if isinstance(found, list) else (),
@@ -88,7 +88,7 @@ def _waiting(paper: int, look: int | None, model_confidence: dict[str, object]) 
 def _taught(
     session: Session, type_id: int | None
 ) -> tuple[dict[int | None, int], dict[str, int], dict[int | None, str]]:
-    """Labelled training papers by look, labels with a value by field name, and the names of looks."""
+    """Labelled training papers by layout, labels with a value by field name, and the names of layouts."""
     labelled = (
         Document.type_id == type_id,
         Document.purpose == Purpose.SAMPLE,

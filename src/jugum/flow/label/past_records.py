@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.values.placing import Placement, place_value, placed_examples
 from jugum.core.extraction.values.similarities import Example
-from jugum.core.formats import keyed_values
+from jugum.core.formats import past_records_of
 from jugum.core.page import Page
 from jugum.core.schema import Plan
 from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, RecordState
@@ -29,16 +29,16 @@ from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.states import change_state
 from jugum.store import Store
-from jugum.store.models import Document, DocumentType, Field, KeyedValue, Label
+from jugum.store.models import Document, DocumentType, Field, Label, PastRecord
 
 PLACES_KEPT = 9
-EXAMPLES_A_LOOK = 6
+EXAMPLES_PER_LAYOUT = 6
 
 
 @dataclass(frozen=True)
-class KeyedReport:
-    """What became of keyed values: placed on the page, to be chosen among several places, kept without a place; and
-    lines of the file that could not be used."""
+class PastRecordsReport:
+    """What became of values from past records: placed on the page, to be chosen among several places, kept without a
+    place; and lines of the file that could not be used."""
 
     placed: int
     ambiguous: int
@@ -46,16 +46,18 @@ class KeyedReport:
     unknown: list[str]
 
 
-def keyed(store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bool = False) -> KeyedReport:
+def import_records(
+    store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bool = False
+) -> PastRecordsReport:
     """Labels from a CSV of values keyed in the past, `file,type,field,value`; each value's place is found by matching.
 
-    What is placed clearly on one paper shows where to look on the next of the same look. A value that is not found
+    What is placed clearly on one paper shows where to look on the next of the same layout. A value that is not found
     on its page, or stands in several places, is kept without a place; the latter wait to be chosen. `complete` says
     that the CSV has every value of the papers it names: their other fields become "not on this paper" and the papers
     labelled. Rows that name unknown files, types or fields are told in `unknown` and change nothing.
     """
     actor.require(LABEL)
-    rows = keyed_values(data)
+    rows = past_records_of(data)
     group_new(store, type_id)
     with store.session() as session:
         row_type = type_row(session, type_id)
@@ -68,7 +70,9 @@ def keyed(store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bo
             else:
                 found.append((document, given))
         counts = _place_all(session, actor, row_type, found, complete=complete)
-    return KeyedReport(counts[RecordState.FOUND], counts[RecordState.AMBIGUOUS], counts[RecordState.NOT_FOUND], unknown)
+    return PastRecordsReport(
+        counts[RecordState.FOUND], counts[RecordState.AMBIGUOUS], counts[RecordState.NOT_FOUND], unknown
+    )
 
 
 def _sorted(
@@ -107,7 +111,7 @@ def _sample_named(session: Session, type_id: int, name: str) -> Document | None:
 
 @dataclass
 class _Paper:
-    """A paper with its keyed values, and where they were placed: field key → a placement for each of its values."""
+    """A paper with its values from past records: field key → its texts, and a placement for each of them."""
 
     document: Document
     given: dict[str, list[str]]
@@ -123,7 +127,7 @@ def _place_all(
     *,
     complete: bool,
 ) -> dict[RecordState, int]:
-    """Two rounds: what was placed clearly in the first shows where the rest stands on papers of the same look."""
+    """Two rounds: what was placed clearly in the first shows where the rest stands on papers of the same layout."""
     plan = plan_in(row_type).learned
     papers = [_Paper(document, given, pages_of(session, document.id), {}) for document, given in found]
     for paper in papers:
@@ -131,14 +135,14 @@ def _place_all(
     examples: dict[int | None, list[Example]] = defaultdict(list)
     taught: dict[int | None, int] = defaultdict(int)
     for number, paper in enumerate(papers):
-        look = paper.document.layout_group_id
-        if look is not None and taught[look] < EXAMPLES_A_LOOK:
-            taught[look] += 1
-            examples[look] += placed_examples(plan, number, {k: p[0] for k, p in paper.placed.items() if len(p) == 1})
+        layout = paper.document.layout_group_id
+        if layout is not None and taught[layout] < EXAMPLES_PER_LAYOUT:
+            taught[layout] += 1
+            examples[layout] += placed_examples(plan, number, {k: p[0] for k, p in paper.placed.items() if len(p) == 1})
     counts = dict.fromkeys(RecordState, 0)
     for number, paper in enumerate(papers):
         its = [one for one in examples[paper.document.layout_group_id] if one.paper != number]
-        if its and any(one.how is RecordState.AMBIGUOUS for some in paper.placed.values() for one in some):
+        if its and any(one.state is RecordState.AMBIGUOUS for some in paper.placed.values() for one in some):
             paper.placed = _placed(plan, paper, its)
         _write(session, actor, plan, paper, counts, complete=complete)
     return counts
@@ -158,7 +162,7 @@ def _write(
     session: Session, actor: Actor, plan: Plan, paper: _Paper, counts: dict[RecordState, int], *, complete: bool
 ) -> None:
     document = paper.document
-    session.execute(delete(KeyedValue).where(KeyedValue.document_id == document.id))
+    session.execute(delete(PastRecord).where(PastRecord.document_id == document.id))
     learned = {field.key for field in plan.fields}
     for row in document.placed_type.fields:
         if row.kind in ("table", "derived") or "." in row.key or (row.key not in paper.given and not complete):
@@ -167,26 +171,26 @@ def _write(
         if row.key not in learned:
             if row.key in paper.given:
                 values = [ValueInput(text) for text in texts]
-                write_labels(session, actor, document, row, values, absent=not texts, how=Method.KEYED)
+                write_labels(session, actor, document, row, values, absent=not texts, method=Method.PAST_RECORD)
             continue
         values = []
         for position, (text, one) in enumerate(zip(texts, paper.placed.get(row.key, []), strict=False)):
-            counts[one.how] += 1
-            spot = one.candidate if one.how is RecordState.FOUND else None
+            counts[one.state] += 1
+            spot = one.candidate if one.state is RecordState.FOUND else None
             values.append(ValueInput(text, spot.page if spot else None, (), spot.box if spot else None))
             session.add(
-                KeyedValue(
+                PastRecord(
                     document_id=document.id,
                     field_id=row.id,
                     position=position,
                     text=text,
-                    state=one.how.value,
+                    state=one.state.value,
                     match=one.match.value,
                     places=[_place(place) for place in one.places[:PLACES_KEPT]],
                     person_id=actor.id,
                 )
             )
-        write_labels(session, actor, document, row, values, absent=not values, how=Method.KEYED)
+        write_labels(session, actor, document, row, values, absent=not values, method=Method.PAST_RECORD)
     change_state(document, DocumentState.LABELLED if complete else DocumentState.IN_PROGRESS, By.PERSON)
     document.revision += 1
     record(session, actor, Action.LABEL_FROM_RECORDS, "document", document.id, fields=len(paper.given))
@@ -200,7 +204,7 @@ def _place(candidate: Candidate) -> dict[str, Any]:
 
 
 @dataclass(frozen=True)
-class KeyedPlace:
+class RecordPlace:
     text: str
     page: int
     box: list[float]
@@ -208,7 +212,7 @@ class KeyedPlace:
 
 @dataclass(frozen=True)
 class ToChoose:
-    """A keyed value that may stand in several places."""
+    """A value from past records that may stand in several places."""
 
     id: int
     document: int
@@ -216,12 +220,12 @@ class ToChoose:
     field: str
     field_name: str
     text: str
-    places: list[KeyedPlace]
+    places: list[RecordPlace]
 
 
 @dataclass(frozen=True)
-class KeyedView:
-    """Keyed values of a type by what became of them and how they matched, those to choose, and those not found."""
+class PastRecordsView:
+    """Past records of a type by what became of them and how they matched, those to choose, and those not found."""
 
     counts: dict[str, int]
     matches: dict[str, int]
@@ -229,47 +233,47 @@ class KeyedView:
     not_found: list[ToChoose]
 
 
-def overview(store: Store, type_id: int, limit: int = 100) -> KeyedView:
+def overview(store: Store, type_id: int, limit: int = 100) -> PastRecordsView:
     with store.session() as session:
         type_row(session, type_id)
-        its = select(KeyedValue).join(Field, KeyedValue.field_id == Field.id).where(Field.type_id == type_id)
-        counts = _counted(session, type_id, KeyedValue.state)
-        matches = _counted(session, type_id, KeyedValue.match)
+        its = select(PastRecord).join(Field, PastRecord.field_id == Field.id).where(Field.type_id == type_id)
+        counts = _counted(session, type_id, PastRecord.state)
+        matches = _counted(session, type_id, PastRecord.match)
         waiting = session.scalars(
-            its.where(KeyedValue.state == RecordState.AMBIGUOUS).order_by(KeyedValue.id).limit(limit)
+            its.where(PastRecord.state == RecordState.AMBIGUOUS).order_by(PastRecord.id).limit(limit)
         ).all()
         missing = session.scalars(
-            its.where(KeyedValue.state == RecordState.NOT_FOUND).order_by(KeyedValue.id).limit(limit)
+            its.where(PastRecord.state == RecordState.NOT_FOUND).order_by(PastRecord.id).limit(limit)
         ).all()
-        return KeyedView(counts, matches, _to_choose(session, waiting), _to_choose(session, missing))
+        return PastRecordsView(counts, matches, _to_choose(session, waiting), _to_choose(session, missing))
 
 
 def _counted(session: Session, type_id: int, column: Any) -> dict[str, int]:
     rows = session.execute(
-        select(column, func.count(KeyedValue.id))
-        .join(Field, KeyedValue.field_id == Field.id)
+        select(column, func.count(PastRecord.id))
+        .join(Field, PastRecord.field_id == Field.id)
         .where(Field.type_id == type_id)
         .group_by(column)
     )
     return {name: count for name, count in rows}
 
 
-def _to_choose(session: Session, rows: Sequence[KeyedValue]) -> list[ToChoose]:
+def _to_choose(session: Session, rows: Sequence[PastRecord]) -> list[ToChoose]:
     found = []
     for row in rows:
         document, field = session.get_one(Document, row.document_id), session.get_one(Field, row.field_id)
-        places = [KeyedPlace(one["text"], one["page"], one["box"]) for one in row.places]
+        places = [RecordPlace(one["text"], one["page"], one["box"]) for one in row.places]
         found.append(ToChoose(row.id, document.id, document.name, field.key, field.name, row.text, places))
     return found
 
 
-def choose(store: Store, actor: Actor, keyed_id: int, place: int | None) -> None:
-    """Say where a keyed value stands: one of its places (from 0), or (None) at none of them; it stays as keyed."""
+def choose(store: Store, actor: Actor, record_id: int, place: int | None) -> None:
+    """Say where a value from past records stands: one of its places (from 0), or (None) at none of them; it is kept."""
     actor.require(LABEL)
     with store.session() as session:
-        row = session.get(KeyedValue, keyed_id, with_for_update=True)
+        row = session.get(PastRecord, record_id, with_for_update=True)
         if row is None:
-            raise NotFound(f"There is no keyed value {keyed_id}.")
+            raise NotFound(f"There is no past record {record_id}.")
         if place is not None and not 0 <= place < len(row.places):
             raise InputError(f"There are {len(row.places)} places to choose from.")
         document = session.get_one(Document, row.document_id, with_for_update=True)
@@ -279,7 +283,7 @@ def choose(store: Store, actor: Actor, keyed_id: int, place: int | None) -> None
         ).all()
         mine = next((one for one in labels if one.position == row.position and one.text == row.text), None)
         if mine is None:
-            raise Conflict(f"{field.name} of “{document.name}” was labelled otherwise meanwhile.")
+            raise Conflict(f"{field.name} of “{document.name}” was labelled differently in the meantime.")
         if place is not None:
             spot = row.places[place]
             mine.page, mine.box, mine.ocr_text = spot["page"], spot["box"], spot["text"]
@@ -294,6 +298,6 @@ def choose(store: Store, actor: Actor, keyed_id: int, place: int | None) -> None
             field=field.key,
             before=[row.text],
             after=[row.text],
-            how=Method.KEYED,
+            method=Method.PAST_RECORD,
             place=place,
         )

@@ -23,7 +23,7 @@ from jugum.store.models import Audit, Document, DocumentType, Field, Label, Pers
 
 # Audited actions that say what a field is.
 SAYING = (Action.LABEL, Action.SETTLE, Action.SETTLE_DISPUTE, Action.KEEP_LABEL, Action.LABEL_FROM_RECORDS)
-WAYS = (Method.MARKED, Method.TYPED, Method.AGREED, Method.KEYED)
+WAYS = (Method.MARKED, Method.TYPED, Method.AGREED, Method.PAST_RECORD)
 
 
 @dataclass(frozen=True)
@@ -36,18 +36,18 @@ class CellInput:
 
 
 @dataclass(frozen=True)
-class HowSaid:
+class LabelMetadata:
     """How something was said: the way, how many seconds it took, whether a suggestion stood there and was not taken,
     and where the value's printed name stands ({"text", "page", "box"}), when that was marked."""
 
-    how: str = "marked"
+    method: str = "marked"
     seconds: float | None = None
     corrected: bool = False
     printed: dict[str, Any] | None = None
 
     def __post_init__(self) -> None:
-        if self.how not in WAYS:
-            raise InputError(f"“{self.how}” is no way of labelling; ways are {', '.join(WAYS)}.")
+        if self.method not in WAYS:
+            raise InputError(f"“{self.method}” is not a labelling method. Choose one of: {', '.join(WAYS)}.")
 
 
 def checked_revision(session: Session, document_id: int, revision: int | None) -> Document:
@@ -61,7 +61,7 @@ def checked_revision(session: Session, document_id: int, revision: int | None) -
     if document is None:
         raise NotFound(f"There is no paper {document_id}.")
     if revision is not None and document.revision != revision:
-        raise Conflict(f"“{document.name}” was changed by someone else meanwhile.")
+        raise Conflict(f"“{document.name}” was changed by somebody else in the meantime.")
     return document
 
 
@@ -69,7 +69,7 @@ def labelled_now(session: Session, document_id: int, revision: int | None = None
     """A sample that can be labelled, locked."""
     document = checked_revision(session, document_id, revision)
     if document.purpose != Purpose.SAMPLE or document.state not in LABEL_STATES:
-        raise Conflict(f"“{document.name}” is {document.state} and can't be labelled.")
+        raise Conflict(f"“{document.name}” is {document.state} and cannot be labelled.")
     return document
 
 
@@ -95,8 +95,8 @@ def value_of(label: Label, kind: AnyType, names: dict[int, str]) -> ValueView:
         label.method,
         names.get(label.person_id),
         label.created_at,
-        more=[(page, box) for page, box in label.more_places],
-        read=label.ocr_text,
+        more_places=[(page, box) for page, box in label.more_places],
+        ocr_text=label.ocr_text,
     )
 
 
@@ -107,13 +107,14 @@ def resolved_values(
     absent."""
     if row.kind in ("table", "derived") and values:
         raise InputError(
-            f"{row.name} is {'a table: give its rows' if row.kind == 'table' else 'worked out, not labelled'}."
+            f"{row.name} is {'a table: give its rows' if row.kind == 'table' else 'calculated, not labelled'}."
         )
     if absent and values:
-        raise InputError(f"{row.name} can't both have a value and not be on the paper.")
+        raise InputError(f"{row.name} cannot both have a value and be missing on the paper.")
     if len(values) > 1 and not row.many:
         raise InputError(
-            f"{row.name} has one value on a paper; {len(values)} were given. Plan says whether it may have many."
+            f"{row.name} has one value on a paper; {len(values)} were given. To allow several, change the field "
+            "in Plan."
         )
     return [resolve(session, document_id, row, given) for given in values]
 
@@ -139,11 +140,11 @@ def write_labels(
     values: Sequence[ValueInput],
     *,
     absent: bool,
-    how: str | HowSaid,
+    method: str | LabelMetadata,
 ) -> list[str]:
-    """Replace a field's labels on a paper; returns the texts before. `how` may also be "review"."""
+    """Replace a field's labels on a paper; returns the texts before. `method` may also be "review"."""
     found = resolved_values(session, document.id, row, values, absent=absent)
-    return write_values(session, actor.id, document, row, found, absent=absent, how=how)
+    return write_values(session, actor.id, document, row, found, absent=absent, method=method)
 
 
 def write_values(
@@ -154,16 +155,16 @@ def write_values(
     values: Sequence[ValueView],
     *,
     absent: bool,
-    how: str | HowSaid,
+    method: str | LabelMetadata,
 ) -> list[str]:
     """Replace a field's labels by values already worked out; returns the texts before."""
     before = drop_labels(session, document, row)
-    way = how if isinstance(how, HowSaid) else None
+    way = method if isinstance(method, LabelMetadata) else None
     common: dict[str, Any] = {
         "document_id": document.id,
         "field_id": row.id,
         "person_id": person_id,
-        "method": way.how if way else how,
+        "method": way.method if way else method,
         "corrected": bool(way and way.corrected),
         "printed": way.printed if way else None,
     }
@@ -178,8 +179,8 @@ def write_values(
                 normal=value.normal or normal_or_text(value.text, value_type_of(row)),
                 page=value.page,
                 box=value.box,
-                more_places=[[page, box] for page, box in value.more],
-                ocr_text=value.read,
+                more_places=[[page, box] for page, box in value.more_places],
+                ocr_text=value.ocr_text,
                 seconds=seconds / len(values) if seconds is not None else None,
                 **common,
             )
@@ -194,21 +195,21 @@ def write_table(
     row: Field,
     rows: Sequence[dict[str, CellInput]],
     *,
-    how: str | HowSaid,
+    method: str | LabelMetadata,
 ) -> None:
     """Replace a table's labels: one per filled cell, its row as position."""
     columns = {one.key: one for one in columns_of(row)}
     if row.kind != "table":
-        raise InputError(f"{row.name} is no table.")
+        raise InputError(f"{row.name} is not a table.")
     unknown = next((key for given in rows for key in given if key not in columns), None)
     if unknown is not None:
         raise InputError(f"{row.name} has no column “{unknown}”; it has {', '.join(columns)}.")
     drop_labels(session, document, row)
-    way = how if isinstance(how, HowSaid) else None
+    way = method if isinstance(method, LabelMetadata) else None
     common: dict[str, Any] = {
         "document_id": document.id,
         "person_id": actor.id,
-        "method": way.how if way else how,
+        "method": way.method if way else method,
         "corrected": bool(way and way.corrected),
     }
     filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
@@ -242,7 +243,7 @@ class LabelledField:
 
     field: str
     absent: bool
-    how: str
+    method: str
     values: list[ValueView]
 
 
@@ -266,9 +267,9 @@ def labels(store: Store, document_id: int) -> list[LabelledField]:
 class Saying:
     """One change of a field's labels: who said what instead of what, when and how."""
 
-    at: datetime
+    created_at: datetime
     who: str
-    how: str
+    method: str
     before: str
     after: str
 
@@ -291,7 +292,7 @@ def history(store: Store, document_id: int, key: str) -> list[Saying]:
             Saying(
                 row.created_at,
                 name or "",
-                str(row.detail.get("how", row.action)),
+                str(row.detail.get("method", row.action)),
                 _words(row.detail.get("before")),
                 "not on this paper" if row.detail.get("absent") else _words(row.detail.get("after")),
             )

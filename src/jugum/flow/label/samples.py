@@ -23,7 +23,7 @@ from jugum.store.models import Document, Field, Label, Workspace
 
 def training_samples(session: Session, type_id: int, set_name: str = "train") -> list[Sample]:
     """Labelled samples of a set; with those of the training set also settled live papers, with the fields a person
-    settled on them. Samples kept for testing or spare never come in: what is measured on them would be worth
+    settled on them. Samples kept for testing or spare are never used: what is measured on them would be worth
     nothing."""
     settled = (Document.purpose == Purpose.LIVE) & Document.state.in_((DocumentState.SETTLED, DocumentState.DELIVERED))
     samples = (
@@ -104,6 +104,6 @@ def synonyms_in(session: Session, workspace_id: int) -> Groups:
 
 
 def layout_groups_of(session: Session, ids: Sequence[int]) -> dict[str, int]:
-    """The look of each paper by its key; a paper without one is its own."""
+    """The layout of each paper by its key; a paper without one is its own."""
     rows = session.execute(select(Document.id, Document.layout_group_id).where(Document.id.in_(ids)))
-    return {str(number): look if look is not None else -number for number, look in rows}
+    return {str(number): group if group is not None else -number for number, group in rows}

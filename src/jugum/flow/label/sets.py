@@ -22,14 +22,14 @@ from jugum.store.models import SETS, Document
 
 @dataclass(frozen=True)
 class SetView:
-    """A set with its papers: how many, how many of these labelled, in how many looks; and how many looks stand in no
-    other set."""
+    """A set with its papers: how many, how many of these labelled, in how many layouts; and how many layouts
+    stand in no other set."""
 
     name: str
     papers: int
     labelled: int
-    looks: int
-    own_looks: int
+    layouts: int
+    own_layouts: int
 
 
 def sets(store: Store, type_id: int) -> list[SetView]:
@@ -37,14 +37,14 @@ def sets(store: Store, type_id: int) -> list[SetView]:
         rows = session.execute(
             select(Document.set_name, Document.state, Document.layout_group_id).where(*_samples(type_id))
         ).all()
-        looks = {name: {row.layout_group_id for row in rows if row.set_name == name} for name in SETS}
+        layouts = {name: {row.layout_group_id for row in rows if row.set_name == name} for name in SETS}
         return [
             SetView(
                 name,
                 sum(row.set_name == name for row in rows),
                 sum(row.set_name == name and row.state == DocumentState.LABELLED for row in rows),
-                len(looks[name]),
-                len(looks[name] - set().union(*(looks[other] for other in SETS if other != name))),
+                len(layouts[name]),
+                len(layouts[name] - set().union(*(layouts[other] for other in SETS if other != name))),
             )
             for name in SETS
         ]
@@ -55,7 +55,7 @@ def _samples(type_id: int) -> tuple[ColumnElement[bool], ...]:
 
 
 def split(store: Store, actor: Actor, type_id: int, shares: Shares, *, apart: bool, seed: int) -> list[SetView]:
-    """Deal all samples of a type to the sets anew, by shares: each look in proportion, or (`apart`) whole looks, so
+    """Deal all samples of a type to the sets anew, by shares: each layout in proportion, or (`apart`) whole layouts, so
     that what is tested has never been seen. The same seed deals the same way."""
     actor.require(LABEL)
     group_new(store, type_id)
@@ -63,7 +63,7 @@ def split(store: Store, actor: Actor, type_id: int, shares: Shares, *, apart: bo
         type_row(session, type_id)
         documents = session.scalars(select(Document).where(*_samples(type_id)).order_by(Document.id)).all()
         if not documents:
-            raise InputError("There are no samples to deal yet.")
+            raise InputError("There are no samples yet.")
         dealt = split_papers([document.layout_group_id or 0 for document in documents], shares, apart=apart, seed=seed)
         for document, name in zip(documents, dealt, strict=True):
             document.set_name = SetName(name)
@@ -76,7 +76,7 @@ def put(store: Store, actor: Actor, document_ids: Sequence[int], name: str) -> N
     """Put single samples into a set."""
     actor.require(LABEL)
     if name not in SETS:
-        raise InputError(f"“{name}” is no set; {', '.join(SETS)} are.")
+        raise InputError(f"“{name}” is not a set. Choose one of: {', '.join(SETS)}.")
     with store.session() as session:
         for document in session.scalars(select(Document).where(Document.id.in_(document_ids))):
             if document.purpose != Purpose.SAMPLE:

@@ -68,7 +68,7 @@ def set_service(store: Store, actor: Actor, workspace_id: int, *, on: bool, addr
     parts = urlsplit(address)
     if on and (parts.scheme not in ("http", "https") or not parts.hostname):
         raise InputError(
-            f"“{address}” is no address of a service; it begins with http:// or https:// and names a machine."
+            f"“{address}” is not the address of a service. Write http:// or https:// and the name of a machine."
         )
     with store.session() as session:
         row = session.get(Workspace, workspace_id, with_for_update=True)
@@ -100,7 +100,7 @@ def answers(store: Store, workspace: Workspace, plan: Plan, pages: Sequence[Page
     placed = place_value(Plan(tuple(one for one in plan.fields if one.key in said)), pages, said) if said else {}
     found = {}
     for key in said:
-        spot = placed[key].candidate if placed[key].how is not RecordState.NOT_FOUND else None
+        spot = placed[key].candidate if placed[key].state is not RecordState.NOT_FOUND else None
         if spot is not None:
             box = [round(edge, 5) for edge in spot.box]
             found[key] = ValueView(
@@ -139,5 +139,5 @@ def ask(address: str, question: str, lines: Sequence[str], *, seconds: float = S
     except (urllib.error.URLError, TimeoutError, ValueError, OSError) as error:
         raise ExternalError(f"The suggestion service at {address} does not answer: {error}") from error
     if not isinstance(answer, dict) or not isinstance(answer.get("answer"), str):
-        raise ExternalError(f"The suggestion service at {address} gave no answer that can be read.")
+        raise ExternalError(f"The suggestion service at {address} gave an answer that cannot be read.")
     return str(answer["answer"])[:ANSWER_MAX].strip()

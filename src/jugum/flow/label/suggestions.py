@@ -1,4 +1,4 @@
-"""Suggestions on the labelling desk: from a trained version, from labelled papers of the same look, and from the
+"""Suggestions on the labelling desk: from a trained version, from labelled papers of the same layout, and from the
 plan alone."""
 
 from __future__ import annotations
@@ -29,8 +29,8 @@ from jugum.store import Store
 from jugum.store.models import Document, Policy, Workspace
 
 PAGES_MAX = 40  # of longer papers only the first pages are looked at for suggestions
-LOOK_ALIKES = 3  # labelled papers of the same look that are remembered
-UNSURE = 0.5  # below this confidence of a version, look-alikes labelled meanwhile are asked
+SAME_LAYOUT_MAX = 3  # labelled papers of the same layout that are remembered
+UNSURE = 0.5  # below this confidence of a version, papers of the same layout labelled meanwhile are asked
 
 
 @dataclass(frozen=True)
@@ -127,7 +127,7 @@ def _choice(choice: Choice, origin: str, sure: float | None = None) -> ValueView
 
 
 def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Page]) -> dict[str, Suggested]:
-    """What up to three labelled papers of the same look say; they have no measured confidence."""
+    """What up to three labelled papers of the same layout say; they have no measured confidence."""
     if document.layout_group_id is None or not plan.fields:
         return {}
     with store.session() as session:
@@ -141,7 +141,7 @@ def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Pag
                 Document.set_name == SetName.TRAIN,
             )
             .order_by(Document.id.desc())
-            .limit(LOOK_ALIKES)
+            .limit(SAME_LAYOUT_MAX)
         ).all()
         samples: list[Sample] = label_samples(session, labelled)
     if not samples:
@@ -149,8 +149,8 @@ def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Pag
     decided: list[Decision] = suggest_from_same_layout(plan, samples, pages)
     return {
         one.field: Suggested(
-            [_choice(choice, "look-alikes") for choice in one.chosen],
-            [_choice(choice, "look-alikes") for choice in one.others],
+            [_choice(choice, "same layout") for choice in one.chosen],
+            [_choice(choice, "same layout") for choice in one.others],
         )
         for one in decided
     }
@@ -189,7 +189,14 @@ def _by_service(
 
 def view_of(one: Found) -> ValueView:
     """What an engine of the plan found, for the desk."""
-    more = [(page, [round(v, 5) for v in box]) for page, box in one.more]
+    more_places = [(page, [round(v, 5) for v in box]) for page, box in one.more_places]
     return ValueView(
-        one.text, one.normal, one.page, [round(v, 5) for v in one.box], None, one.engine.value, more=more, why=one.why
+        one.text,
+        one.normal,
+        one.page,
+        [round(v, 5) for v in one.box],
+        None,
+        one.engine.value,
+        more_places=more_places,
+        why=one.why,
     )

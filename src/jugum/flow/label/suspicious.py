@@ -15,7 +15,7 @@ from jugum.core.states import DocumentState, Method, Purpose
 from jugum.core.values import normal_form, same_value
 from jugum.errors import NotFound
 from jugum.flow.label.desk_parts import ValueInput
-from jugum.flow.label.rows import HowSaid, field_row, labelled_now, value_of, write_labels
+from jugum.flow.label.rows import LabelMetadata, field_row, labelled_now, value_of, write_labels
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row
@@ -203,7 +203,7 @@ def keep(store: Store, actor: Actor, document_id: int, key: str, reason: str) ->
             select(Label).where(Label.document_id == document_id, Label.field_id == field.id).order_by(Label.position)
         )
         if label is None:
-            raise NotFound(f"{field.name} of “{document.name}” has no label (any more).")
+            raise NotFound(f"{field.name} of “{document.name}” has no label any more.")
         session.execute(
             delete(KeptLabel).where(
                 KeptLabel.document_id == document_id, KeptLabel.field_id == field.id, KeptLabel.reason == reason
@@ -219,7 +219,7 @@ def keep(store: Store, actor: Actor, document_id: int, key: str, reason: str) ->
             document_id,
             field=key,
             after=[text],
-            how=f"kept though {reason}",
+            method=f"kept though {reason}",
         )
 
 
@@ -236,11 +236,19 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> N
         said = [value_of(one, value_type_of(row), {}) for one in before if not one.absent]
         first = said[0] if said else None
         kind = value_type_of(row)
-        there = first is not None and bool(first.read) and normal_form(first.read, kind) == normal_form(text, kind)
+        there = (
+            first is not None and bool(first.ocr_text) and normal_form(first.ocr_text, kind) == normal_form(text, kind)
+        )
         box = tuple(first.box) if there and first is not None and first.box else None
         given = [ValueInput(text, first.page if box and first else None, (), box)] if text else []  # type: ignore[arg-type]
         write_labels(
-            session, actor, document, row, given, absent=not text, how=HowSaid(Method.MARKED if box else Method.TYPED)
+            session,
+            actor,
+            document,
+            row,
+            given,
+            absent=not text,
+            method=LabelMetadata(Method.MARKED if box else Method.TYPED),
         )
         document.revision += 1
         record(
@@ -253,5 +261,5 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> N
             before=[one.text for one in before],
             after=[text],
             absent=not text,
-            how="mended",
+            method="mended",
         )

@@ -33,14 +33,14 @@ def add_person(store: Store, actor: Actor | None, *, login: str, name: str, role
     if actor is not None:
         actor.require(ADMINISTER)
     if role not in ROLES:
-        raise InputError(f"“{role}” is no role; roles are {', '.join(ROLES)}.")
+        raise InputError(f"“{role}” is not a role. Choose one of: {', '.join(ROLES)}.")
     if not login or not name.strip():
         raise InputError("A person needs a login and a name.")
     if len(password) < PASSWORD_LEAST:
         raise InputError(f"The password has {len(password)} characters; at least {PASSWORD_LEAST} are needed.")
     with store.session() as session:
         if actor is None and session.scalar(select(func.count(Person.id))):
-            raise Conflict("Somebody is there already: sign in as an administrator to add people.")
+            raise Conflict("There are people already. Sign in as an administrator to add more.")
         if session.scalar(select(Person.id).where(Person.login == login)):
             raise Conflict(f"Somebody has the login “{login}” already.")
         person = Person(login=login, name=name.strip(), role=role, password_hash=_hasher.hash(password))
@@ -86,7 +86,7 @@ def actor_by_login(store: Store, login: str) -> Actor:
 def make_key(store: Store, actor: Actor, name: str) -> str:
     """A new API key for the actor, returned this once; only its hash is kept."""
     if not name.strip():
-        raise InputError("Give the key a name, so that it can be told from others: what will use it?")
+        raise InputError("Give the key a name: which program will use it?")
     key = f"jug_{secrets.token_urlsafe(32)}"
     with store.session() as session:
         row = ApiKey(person_id=actor.id, name=name.strip()[:80], start=key[:8], key_hash=_key_hash(key))
@@ -105,7 +105,7 @@ def actor_by_key(store: Store, key: str) -> Actor:
     with store.session() as session:
         row = session.scalar(select(ApiKey).where(ApiKey.key_hash == _key_hash(key), ApiKey.revoked_at.is_(None)))
         if row is None or not row.person.active:
-            raise NotSignedIn("This API key is unknown or was taken back.")
+            raise NotSignedIn("This API key is unknown or was revoked.")
         now = datetime.now(UTC)
         if row.last_used_at is None or (now - row.last_used_at).total_seconds() > 60:
             row.last_used_at = now
@@ -143,7 +143,7 @@ def set_active(store: Store, actor: Actor, person_id: int, *, active: bool) -> N
             Person.role == "administrator", Person.active.is_(True), Person.id != person_id
         )
         if not active and person.role == "administrator" and not session.scalar(others):
-            raise Conflict("This is the last administrator: name another one first.")
+            raise Conflict("This is the last administrator. Add another one first.")
         person.active = active
         record(session, actor, Action.OPEN_ACCOUNT if active else Action.CLOSE_ACCOUNT, "person", person.id)
 

@@ -158,10 +158,10 @@ def urgent_steps(store: Store, rows: list[TypeOverview]) -> list[UrgentStep]:
     found = [UrgentStep(row.type, step) for row in rows for step in row.next]
     size = {row.type.id: row.steps.live_papers + row.steps.labelled + row.steps.to_label for row in rows}
     for row in sorted(rows, key=lambda row: -size[row.type.id]):
-        if row.type.workspace_id not in {one.type.workspace_id for one in found if one.step.action == "Look at them"}:
+        if row.type.workspace_id not in {one.type.workspace_id for one in found if one.step.action == "Check them"}:
             waiting = _waits_for_a_place(store, row.type.workspace_id)
             if waiting:
-                found.append(UrgentStep(row.type, NextStep(waiting, "Look at them", "gather")))
+                found.append(UrgentStep(row.type, NextStep(waiting, "Check them", "gather")))
     found.sort(key=lambda one: (_ORDER.index(one.step.step), -size[one.type.id]))
     return found[:3]
 
@@ -182,16 +182,16 @@ def _waits_for_a_place(store: Store, workspace_id: int) -> str:
             )
         }
     papers, bundles = counted.get(DocumentState.UNPLACED, 0), counted.get(DocumentState.TO_CUT, 0)
-    said = [f"{papers} {'paper fits' if papers == 1 else 'papers fit'} no type well enough"] if papers else []
-    said += [f"{bundles} {'bundle waits' if bundles == 1 else 'bundles wait'} to be looked at"] if bundles else []
+    said = [f"{papers} {'paper has' if papers == 1 else 'papers have'} no clear type"] if papers else []
+    said += [f"{bundles} {'bundle needs' if bundles == 1 else 'bundles need'} a check of the cuts"] if bundles else []
     return "; ".join(said)
 
 
 def next_steps(now: Steps) -> list[NextStep]:
     """At most three, the most pressing first."""
     found = [
-        NextStep("The plan has no fields yet", "Say what to read", "plan") if not now.fields else None,
-        NextStep("No sample papers have come in yet", "Bring in samples", "gather")
+        NextStep("The plan has no fields yet", "Define the fields", "plan") if not now.fields else None,
+        NextStep("No samples have been received yet", "Import samples", "gather")
         if now.fields and not (now.to_label or now.labelled or now.reading)
         else None,
         NextStep(f"{now.held_papers} papers wait for a person with {now.held_fields} fields", "Review them", "review")
@@ -204,10 +204,10 @@ def next_steps(now: Steps) -> list[NextStep]:
         )
         if now.labelled >= ENOUGH_FOR_A_FIRST_MODEL and not now.versions
         else None,
-        NextStep("A version is trained, but none is live", "Look at it and publish", "train")
+        NextStep("A version is trained, but none is live", "Check and publish it", "train")
         if now.versions and not now.live_version and not now.training
         else None,
-        NextStep("A version is live, but no policy says how sure is sure enough", "Set thresholds", "weigh")
+        NextStep("A version is live, but no policy sets its thresholds", "Set thresholds", "weigh")
         if now.live_version and not now.policy
         else None,
         NextStep(f"{now.waiting_delivery} papers are done and not delivered", "Deliver them", "deliver")

@@ -4,7 +4,7 @@ as a version."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import func, select
@@ -22,6 +22,7 @@ from jugum.core.schema import (
     key_from,
     plan_data,
 )
+from jugum.core.schema.plan_file import FieldAttributes, FieldFile
 from jugum.core.values import DataType, ValueType, normal_form, normal_or_text
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.office.actions import Action
@@ -30,30 +31,22 @@ from jugum.flow.office.types import type_row
 from jugum.store import Store
 from jugum.store.models import DocumentType, Field, Label, Person, PlanVersion
 
+# Attributes of a field that queries ask for: columns of its row beside `spec`, which has them all.
+QUERIED = ("name", "kind", "data_type", "printed_names", "required", "many", "inside", "personal")
 
-@dataclass(frozen=True)
-class FieldInput:
-    """What a person says of a field; `more` are the further keys of a field in a plan file (kind, inside, options,
-    …)."""
 
-    name: str
+class FieldInput(FieldAttributes):
+    """What a person says of a field. `data_type` is as it was typed, and checked with words for a person; `inside` is
+    the key of the table or clause it stands in (None: where it stood)."""
+
     data_type: str = "text"
-    printed_names: tuple[str, ...] = ()
-    required: bool = True
-    many: bool = False
-    more: dict[str, Any] = field(default_factory=dict)
+    inside: str | None = None
 
     def data(self, key: str) -> dict[str, Any]:
+        """The field as a plan file has it."""
         names = list(dict.fromkeys(name.strip() for name in self.printed_names if name.strip()))
-        return {
-            "key": key,
-            "name": self.name,
-            "data_type": self.data_type,
-            "printed_names": names,
-            "required": self.required,
-            "many": self.many,
-            **self.more,
-        }
+        given = self.model_dump(mode="json", exclude_none=True, include=set(FieldFile.model_fields))
+        return {**given, "key": key, "printed_names": names}
 
 
 @dataclass(frozen=True)
@@ -65,7 +58,7 @@ class FieldView:
     name: str
     kind: str
     data_type: str
-    printed_names: tuple[str, ...]
+    printed_names: list[str]
     required: bool
     many: bool
     inside: str
@@ -112,8 +105,8 @@ def locked_type(session: Session, type_id: int, number: int | None) -> DocumentT
         ).first()
         who = f" by {last[1]} ({last[0]})" if last else ""
         raise Conflict(
-            f"The plan of “{row.name}” was changed meanwhile{who}. What you typed is kept: look at the change, then "
-            "save again."
+            f"The plan of “{row.name}” was changed in the meantime{who}. What you typed is kept: check the change, "
+            "then save again."
         )
     return row
 
@@ -140,9 +133,10 @@ def save(session: Session, actor: Actor, row: DocumentType, plan: Plan, said: st
 
 
 def _write(mine: Field, one: FieldPlan, position: int) -> None:
-    mine.name, mine.kind, mine.data_type, mine.position = one.name, one.kind.value, one.data_type.value, position
-    mine.printed_names, mine.required, mine.many = list(one.printed_names), one.required, one.many
-    mine.inside, mine.personal, mine.spec = one.inside, one.personal, field_data(one)
+    data = field_data(one, whole=True)
+    for name in QUERIED:
+        setattr(mine, name, data[name])
+    mine.position, mine.spec = position, field_data(one)
 
 
 def edited(
@@ -191,20 +185,8 @@ def whole(store: Store, type_id: int) -> WholePlan:
 
 
 def _field_view(one: Field, labels: int) -> FieldView:
-    return FieldView(
-        one.id,
-        one.key,
-        one.name,
-        one.kind,
-        one.data_type,
-        tuple(one.printed_names),
-        one.required,
-        one.many,
-        one.inside,
-        one.personal,
-        labels,
-        one.spec,
-    )
+    queried = {name: getattr(one, name) for name in QUERIED}
+    return FieldView(id=one.id, key=one.key, labels=labels, spec=one.spec, **queried)
 
 
 def label_counts(session: Session, type_id: int) -> dict[int, int]:
@@ -221,7 +203,7 @@ def checked_field(data: dict[str, Any]) -> FieldPlan:
     """A field as data made a field; InputError in a person's words."""
     if data.get("data_type", "text") not in set(DataType):
         allowed = ", ".join(kind.value for kind in DataType)
-        raise InputError(f"“{data.get('data_type')}” is no data type; there are {allowed}.")
+        raise InputError(f"“{data.get('data_type')}” is not a data type. Choose one of: {allowed}.")
     return field_from(data)
 
 
@@ -254,7 +236,7 @@ def add_field(
     made: list[str] = []
 
     def edit(session: Session, row: DocumentType, plan: Plan) -> tuple[Plan, str]:
-        inside = str(given.more.get("inside", ""))
+        inside = given.inside or ""
         _no_twin(plan, given.name, inside)
         one = checked_field(given.data(_key_for(plan, given.name, inside)))
         made.append(one.key)
@@ -282,11 +264,11 @@ def change_field(
 
     def edit(session: Session, row: DocumentType, plan: Plan) -> tuple[Plan, str]:
         before = planned(plan, row, key)
-        inside = str(given.more.get("inside", before.inside))
+        inside = before.inside if given.inside is None else given.inside
         _no_twin(plan, given.name, inside, but=key)
         one = checked_field({**given.data(key), "inside": inside})
         if before.is_column != one.is_column or (before.kind is FieldKind.TABLE) != (one.kind is FieldKind.TABLE):
-            raise InputError(f"“{before.name}” can't become another kind of field. Remove it and add it anew.")
+            raise InputError(f"“{before.name}” cannot become another kind of field. Remove it and add it again.")
         changed = replace(plan, fields=tuple(one if other.key == key else other for other in plan.fields))
         if one.value_type != before.value_type:
             normal_forms_anew(session, row, one)
@@ -389,7 +371,7 @@ def _not_named(plan: Plan, one: FieldPlan, gone: set[str]) -> None:
             raise Conflict(f"The check “{check.said}” names “{one.name}”. Change or remove the check first.")
     for derived in plan.derivation:
         if derived.key not in gone and gone & set(Check("names", derived.expression).names):
-            raise Conflict(f"“{derived.name}” is worked out from “{one.name}”. Change or remove it first.")
+            raise Conflict(f"“{derived.name}” is calculated from “{one.name}”. Change or remove it first.")
 
 
 def normal_of(store: Store, type_id: int, key: str, text: str) -> str | None:

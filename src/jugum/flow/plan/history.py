@@ -64,7 +64,7 @@ def import_plan(
     with store.session() as session:
         if type_id is None:
             if not name:
-                raise InputError("The plan file names no document type; say which type it is for.")
+                raise InputError("The plan file names no document type. Choose the type it is for.")
             row = new_type(session, workspace_id, name)
         else:
             row = locked_type(session, type_id, number)

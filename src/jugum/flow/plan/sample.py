@@ -53,7 +53,7 @@ class FoundView:
     delivered: str
     page: int
     box: list[float]
-    more: list[tuple[int, list[float]]]
+    more_places: list[tuple[int, list[float]]]
     engine: str
     why: str
     score: float
@@ -121,10 +121,12 @@ def preview(
 def _with_draft(plan: Plan, drafted: FieldInput, key: str) -> Plan:
     if key:
         before = plan.field(key)
-        one = checked_field({**drafted.data(key), "inside": str(drafted.more.get("inside", before.inside))})
+        one = checked_field(
+            {**drafted.data(key), "inside": before.inside if drafted.inside is None else drafted.inside}
+        )
         one = replace(one, month_first=before.month_first) if one.month_first is None else one
         return replace(plan, fields=tuple(one if other.key == key else other for other in plan.fields))
-    inside = str(drafted.more.get("inside", ""))
+    inside = drafted.inside or ""
     in_table = inside and plan.field(inside).kind is FieldKind.TABLE
     one = checked_field(drafted.data(f"{inside}.new_field" if in_table else "new_field"))
     return replace(plan, fields=(*plan.fields, one))
@@ -151,7 +153,7 @@ def _view(field: FieldPlan, value: Found) -> FoundView:
         delivered(value.normal, field.data_type, field.output)[:TEXT_SHOWN],
         value.page,
         _rounded(value.box),
-        [(page, _rounded(box)) for page, box in value.more],
+        [(page, _rounded(box)) for page, box in value.more_places],
         value.engine.value,
         value.why,
         value.score,
@@ -259,7 +261,7 @@ def propose_table(store: Store, document_id: int, page: int, box: Box) -> Propos
         pages = {row.number: page_of(row) for row in page_rows(session, document_id) if row.read_at}
         made = table_from_region(pages[page], box) if page in pages else None
         if made is None:
-            raise InputError("Nothing there stands in columns: sweep over at least two rows with two columns.")
+            raise InputError("There are no columns here: draw a box around at least two rows with two columns.")
         return _proposal(made)
 
 
@@ -308,7 +310,7 @@ def learn_date_order(store: Store, type_id: int) -> dict[str, Any]:
 
 
 def first_samples(store: Store, type_id: int) -> list[tuple[int, str, int]]:
-    """Read samples to build a plan beside: id, name, pages; those not set aside, the first brought in first."""
+    """Read samples to build a plan beside: id, name, pages; those not set aside, the first received first."""
     with store.session() as session:
         rows = session.execute(
             select(Document.id, Document.name, Document.page_count)

@@ -36,7 +36,7 @@ class NameSeen:
 
 
 @dataclass(frozen=True)
-class NamesView:
+class SynonymsView:
     """The office's groups, one a line with `=` between names; names seen on papers and not known; how many groups
     ship with the program."""
 
@@ -45,7 +45,7 @@ class NamesView:
     shipped: int
 
 
-def names_view(store: Store, versions: LoadedVersions, type_id: int) -> NamesView:
+def synonyms_view(store: Store, versions: LoadedVersions, type_id: int) -> SynonymsView:
     with store.session() as session:
         row = type_row(session, type_id)
         plan = plan_in(row)
@@ -70,7 +70,9 @@ def names_view(store: Store, versions: LoadedVersions, type_id: int) -> NamesVie
         for (key, label), its in papers.items()
         if owners[label] == 1 and len(its) >= PAPERS_LEAST
     ]
-    return NamesView(lines, sorted(seen, key=lambda one: (-one.papers, one.name, one.printed)), len(shipped_groups()))
+    return SynonymsView(
+        lines, sorted(seen, key=lambda one: (-one.papers, one.name, one.printed)), len(shipped_groups())
+    )
 
 
 def _bare(label: str) -> str:
@@ -82,21 +84,18 @@ def _bare(label: str) -> str:
     return "" if any(map(str.isdigit, "".join(words))) or len(words) > WORDS_MAX else " ".join(words)
 
 
-def set_names(store: Store, actor: Actor, type_id: int, lines: Sequence[str]) -> int:
+def set_synonyms(store: Store, actor: Actor, type_id: int, lines: Sequence[str]) -> int:
     """Keep the office's groups; returns how many there are. They count from the next training on. InputError names a
     line that is no group."""
     actor.require(PLAN)
     kept = [" ".join(line.split()) for line in lines if line.strip()]
     if len(kept) > LINES_MAX:
-        raise InputError(f"{len(kept)} groups are too many; at most {LINES_MAX} are kept.")
+        raise InputError(f"{len(kept)} groups are too many; at most {LINES_MAX} are allowed.")
     for number, line in enumerate(kept, 1):
         if len(line) > LINE_MAX:
             raise InputError(f"Line {number} has {len(line)} letters; at most {LINE_MAX} are taken.")
         if len({plain_text(part) for part in line.split("=")} - {""}) < 2:
-            raise InputError(
-                f"Line {number}, “{line[:60]}”, names one thing only; write names that mean the same with = between "
-                "them."
-            )
+            raise InputError(f"Line {number}, “{line[:60]}”, has one name only. Write synonyms with = between them.")
     with store.session() as session:
         row = type_row(session, type_id)
         workspace = session.get_one(Workspace, row.workspace_id, with_for_update=True)

@@ -73,7 +73,7 @@ def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_
         document = document_row(session, document_id)
         if version.file_key is None or document.type_id != version.type_id:
             raise InputError(
-                f"Version {version.number} can't read “{document.name}”: it is of another type, or the version is "
+                f"Version {version.number} can't read “{document.name}”: it has another type, or the version is "
                 "not trained."
             )
         plan = plan_in(document.placed_type)
@@ -139,7 +139,7 @@ def read_again(store: Store, actor: Actor, version_id: int, documents: Sequence[
     begun are left alone."""
     actor.require(PLAN)
     if len(documents) > AGAIN_MAX:
-        raise InputError(f"{len(documents)} papers can't be read again at once; at most {AGAIN_MAX} can.")
+        raise InputError(f"{len(documents)} papers are too many to read again at once; choose at most {AGAIN_MAX}.")
     with store.session() as session:
         version = version_row(session, version_id)
         if version.file_key is None:
@@ -148,7 +148,7 @@ def read_again(store: Store, actor: Actor, version_id: int, documents: Sequence[
         for number in dict.fromkeys(documents):
             document = document_row(session, number)
             if document.type_id != version.type_id or document.purpose != Purpose.LIVE:
-                raise InputError(f"“{document.name}” is no live paper of this type.")
+                raise InputError(f"“{document.name}” is not a live paper of this type.")
             if not _begun(session, document):
                 if document.state == DocumentState.PASSED:
                     change_state(document, DocumentState.DRAFTED, By.PERSON)

@@ -68,7 +68,7 @@ def settle(
     settled as absent: the person has looked."""
     actor.require(REVIEW)
     if not absent and not values and rows is None:
-        raise InputError("Give the value, or say that it is not on this paper.")
+        raise InputError("Give the value, or mark it as not on this paper.")
     with store.session() as session, session.no_autoflush:
         document = checked_revision(session, document_id, revision)
         if document.purpose != Purpose.LIVE or document.state not in OPEN_STATES:
@@ -123,18 +123,18 @@ def _field_said(
     session: Session, actor: Actor, records: PaperRecords, row: Field, values: Sequence[ValueInput], *, absent: bool
 ) -> _Said:
     if row.kind == "derived":
-        raise InputError(f"{row.name} is worked out from other fields. Correct those.")
+        raise InputError(f"{row.name} is calculated from other fields. Correct those fields.")
     kind, document = value_type_of(row), records.document
     resolved = resolved_values(session, document.id, row, values, absent=absent)
     for value in resolved:
         if not value.normal:
             raise InputError(
-                f"“{value.text}” can't be read as {kind.data_type}. Correct it, or say that it is not on this paper."
+                f"“{value.text}” can't be read as {kind.data_type}. Correct it, or mark it as not on this paper."
             )
     drafted = [one for one in records.readings.get(row.id, []) if not one.absent]
     agreed = [one.normal for one in drafted] == [normal_or_text(value.text, kind) for value in resolved]
     confidence = drafted[0].confidence if drafted and agreed else None
-    write_values(session, actor.id, document, row, resolved, absent=absent, how=Method.REVIEW)
+    write_values(session, actor.id, document, row, resolved, absent=absent, method=Method.REVIEW)
     results = [_result(document, row, actor, place, one, confidence) for place, one in enumerate(resolved)]
     return _Said(results, "absent" if absent else "agreed" if agreed else "mended")
 
@@ -167,7 +167,7 @@ def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Fiel
         key: {one.position: one.text for one in records.readings.get(column.id, []) if not one.absent}
         for key, column in columns.items()
     }
-    write_table(session, actor, document, row, filled, how=Method.REVIEW)
+    write_table(session, actor, document, row, filled, method=Method.REVIEW)
     return _Said(results, "absent" if not filled else "agreed" if before == after else "mended")
 
 

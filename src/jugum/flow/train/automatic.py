@@ -22,7 +22,10 @@ def set_training(store: Store, actor: Actor, type_id: int, when: int | None) -> 
     """Train by itself when so many papers were labelled since the last training (1 to 10,000); None: only when told."""
     actor.require(TRAIN)
     if when is not None and not WHEN_RANGE[0] <= when <= WHEN_RANGE[1]:
-        raise InputError(f"Training after {when} papers can't be; it is {WHEN_RANGE[0]} to {WHEN_RANGE[1]:,}, or off.")
+        raise InputError(
+            f"Automatic training after {when} papers is not possible; choose {WHEN_RANGE[0]} to {WHEN_RANGE[1]:,}, "
+            "or off."
+        )
     with store.session() as session:
         row = type_row(session, type_id)
         before = row.training.get("when")

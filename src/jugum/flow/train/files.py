@@ -1,4 +1,4 @@
-"""Versions as things: taken out as one file and brought in again, run on any paper, told apart by what they would
+"""Versions as things: exported as one file and imported again, run on any paper, told apart by what they would
 change; training by itself."""
 
 from __future__ import annotations
@@ -44,7 +44,7 @@ def exported(store: Store, version_id: int) -> tuple[str, bytes]:
             session, version_id
         )
         if version.file_key is None:
-            raise Conflict(f"Version {version.number} is {version.state}; there is nothing to take out yet.")
+            raise Conflict(f"Version {version.number} is {version.state}; there is nothing to export yet.")
         kind = type_row(session, version.type_id)
         name = f"{kind.key}-version-{version.number}.jugum-version"
         packed, report, evidence = store.files.get(version.file_key), version.report, version.evidence
@@ -68,7 +68,7 @@ def import_version(store: Store, actor: Actor, type_id: int, name: str, data: by
         why = misfit(trained_model.plan, plan_in(row))
         if why:
             raise InputError(
-                f"“{name}” does not fit the plan of “{row.name}”: {why}. Bring in a version of this plan, or change "
+                f"“{name}” does not fit the plan of “{row.name}”: {why}. Import a version of this plan, or change "
                 "the plan."
             )
         session.get_one(DocumentType, type_id, with_for_update=True)
@@ -77,7 +77,7 @@ def import_version(store: Store, actor: Actor, type_id: int, name: str, data: by
             number=next_number(session, type_id),
             created_by=actor.id,
             state=VersionState.ON_TRIAL,
-            stage="brought in",
+            stage="imported",
             progress=1.0,
             report=report.to_data(),
             evidence=[asdict(one) for one in evidence],
@@ -99,7 +99,7 @@ def _judged(data: bytes) -> tuple[Report, list[EvidenceRow]]:
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         if not {"report.json", "evidence.json"} <= set(archive.namelist()):
             raise InputError(
-                "This version file has no report and no evidence, so no threshold could be set for it. Take it out "
+                "This version file has no report and no evidence, so no threshold could be set for it. Export it "
                 "again in Train."
             )
         try:
@@ -143,14 +143,14 @@ def _tables(store: Store, version_id: int, more: Sequence[ReportTable]) -> tuple
         kind = type_row(session, version.type_id)
         report = report_in(version)
         names = {field.key: field.name for field in kind.fields}
-        looks = {
+        layouts = {
             number: name
             for number, name in session.execute(
                 select(LayoutGroup.id, LayoutGroup.name).where(LayoutGroup.type_id == kind.id)
             )
         }
         title = f"{kind.name}, version {version.number}"
-        every = [*report_tables(report, names, looks), *more]
+        every = [*report_tables(report, names, layouts), *more]
         return title, {one.key: one for one in every}, version.number
 
 

@@ -57,9 +57,9 @@ def start_in(session: Session, actor: Actor, type_id: int) -> int:
         select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == VersionState.QUEUED)
     )
     if waiting:
-        raise Conflict(f"Version {waiting} waits to be trained already, and will take in all labels there are then.")
+        raise Conflict(f"Version {waiting} is waiting for training already and will use all labels.")
     if not row.fields:
-        raise InputError("The plan has no fields yet. Say in Plan what to read from these papers.")
+        raise InputError("The plan has no fields yet. Define the fields in Plan first.")
     version = ModelVersion(type_id=type_id, number=next_number(session, type_id), created_by=actor.id)
     session.add(version)
     session.flush()
@@ -89,7 +89,7 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
         trained = train_version(
             given.plan,
             given.samples,
-            groups=given.looks,
+            groups=given.layouts,
             seed=SEED,
             progress=progress,
             structures=given.layers,
@@ -133,7 +133,7 @@ class _Given:
     plan: Plan
     samples: list[Sample]
     tests: list[Sample]
-    looks: dict[str, int]
+    layouts: dict[str, int]
     layers: dict[str, Structures]
     synonyms: Groups
 
@@ -146,10 +146,10 @@ def _given(store: Store, version_id: int, explorer: Explorer) -> _Given:
         plan = plan_in(kind)
         samples = training_samples(session, version.type_id)
         tests = training_samples(session, version.type_id, "test")
-        looks = layout_groups_of(session, [int(sample.key) for sample in samples])
+        layouts = layout_groups_of(session, [int(sample.key) for sample in samples])
         papers = papers_with_marks(session, plan, [*samples, *tests])
         synonyms = synonyms_in(session, kind.workspace_id)
-    return _Given(plan, samples, tests, looks, layers_of(store, explorer, papers), synonyms)
+    return _Given(plan, samples, tests, layouts, layers_of(store, explorer, papers), synonyms)
 
 
 def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion, report: Report) -> None:
@@ -198,7 +198,7 @@ def draw_curve(store: Store, version_id: int, explorer: Explorer | None = None) 
     samples = [sample for sample in given.samples if known.get(sample.key) == _normals(sample)]
     if len(samples) < CURVE_PAPERS_LEAST:
         return
-    papers = papers_of(given.plan, samples, groups=given.looks, structures=given.layers, synonyms=given.synonyms)
+    papers = papers_of(given.plan, samples, groups=given.layouts, structures=given.layers, synonyms=given.synonyms)
     curve = learning_curve(papers, full, seed=SEED)
     with store.session() as session:
         version = session.get_one(ModelVersion, version_id, with_for_update=True)
@@ -234,7 +234,7 @@ def cancel(store: Store, actor: Actor, version_id: int) -> None:
         if version is None:
             raise NotFound(f"There is no version with id {version_id}.")
         if version.state not in (VersionState.QUEUED, VersionState.TRAINING):
-            raise Conflict(f"Version {version.number} is {version.state}; there is nothing to cancel.")
+            raise Conflict(f"Version {version.number} is {version.state}; there is no training to cancel.")
         change_version_state(version, VersionState.FAILED, By.PERSON)
         version.stage, version.error = "cancelled", f"Cancelled by {actor.name}."
         record(session, actor, Action.CANCEL_TRAINING, "model_version", version_id)

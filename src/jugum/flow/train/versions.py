@@ -52,7 +52,7 @@ class VersionView:
 @dataclass(frozen=True)
 class FieldCoverage:
     """A field's labels in the training set: papers with a value, papers it is not on, and papers with a value for
-    each look."""
+    each layout."""
 
     key: str
     name: str
@@ -70,7 +70,7 @@ class TrainView:
     labelled: int
     new_since: int
     coverage: list[FieldCoverage]
-    looks: list[str]
+    layouts: list[str]
     versions: list[VersionView]
     train_when: int | None = None
     before: int | None = None
@@ -83,11 +83,11 @@ def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
     with store.session() as session:
         version = version_row(session, version_id)
         if version.state not in (VersionState.ON_TRIAL, VersionState.RETIRED):
-            raise Conflict(f"Version {version.number} is {version.state} and can't be published.")
+            raise Conflict(f"Version {version.number} is {version.state} and cannot be published.")
         if version.file_key is not None:
             trained_model, _, _ = unpack_version(store.files.get(version.file_key))
             if why := misfit(trained_model.plan, plan_in(type_row(session, version.type_id))):
-                raise Conflict(f"Version {version.number} does not fit the plan as it is now: {why}. Train a new one.")
+                raise Conflict(f"Version {version.number} does not fit the present plan: {why}. Train a new one.")
         before = live_version(session, version.type_id)
         if before is not None:
             change_version_state(before, VersionState.RETIRED, By.PERSON)
@@ -121,7 +121,7 @@ def live_before(session: Session, type_id: int) -> ModelVersion | None:
     )
 
 
-def take_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
+def go_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
     """Take the live version back: the one that was live before it is live again. Conflict when there is none.
     Returns its number."""
     actor.require(TRAIN)
@@ -131,9 +131,9 @@ def take_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
             raise Conflict("No version is live.")
         before = live_before(session, type_id)
         if before is None:
-            raise Conflict(f"No version was live before version {live.number}; publish another instead.")
+            raise Conflict(f"No version was live before version {live.number}; publish another version instead.")
         number, before_id = before.number, before.id
-        said = note.strip() or f"Version {live.number} taken back"
+        said = note.strip() or f"Went back from version {live.number}"
     publish(store, actor, before_id, said)
     return number
 
@@ -256,8 +256,8 @@ def overview(store: Store, type_id: int) -> TrainView:
         counts = {(field_id, absent): count for field_id, absent, count in session.execute(counted)}
         shown = [f for f in row.fields if "." not in f.key and f.kind in ("value", "clause", "table")]
         by_layout: dict[tuple[int, int | None], int] = {
-            (field_id, look): count
-            for field_id, look, count in session.execute(
+            (field_id, layout): count
+            for field_id, layout, count in session.execute(
                 select(holder.id, Document.layout_group_id, func.count(func.distinct(Label.document_id)))
                 .join(Document, Label.document_id == Document.id)
                 .join(Field, Label.field_id == Field.id)
@@ -266,12 +266,12 @@ def overview(store: Store, type_id: int) -> TrainView:
                 .group_by(holder.id, Document.layout_group_id)
             )
         }
-        looks = [
-            (look, name)
-            for look, name in session.execute(
+        layouts = [
+            (layout, name)
+            for layout, name in session.execute(
                 select(LayoutGroup.id, LayoutGroup.name).where(LayoutGroup.type_id == type_id).order_by(LayoutGroup.id)
             )
-            if any(one == look for _, one in by_layout)
+            if any(one == layout for _, one in by_layout)
         ]
         coverage = [
             FieldCoverage(
@@ -279,20 +279,22 @@ def overview(store: Store, type_id: int) -> TrainView:
                 f.name,
                 counts.get((f.id, False), 0),
                 counts.get((f.id, True), 0),
-                [by_layout.get((f.id, look), 0) for look, _ in looks],
+                [by_layout.get((f.id, layout), 0) for layout, _ in layouts],
             )
             for f in shown
         ]
         before = live_before(session, type_id)
         number = before.number if before is not None and live_version(session, type_id) is not None else None
     when = row.training.get("when")
-    return TrainView(len(ids), len(new), coverage, [name for _, name in looks], versions(store, type_id), when, number)
+    return TrainView(
+        len(ids), len(new), coverage, [name for _, name in layouts], versions(store, type_id), when, number
+    )
 
 
 @dataclass(frozen=True)
 class MostWanted:
     """The field that gains most by more papers: how many more bring it to a share right, with an 80 % interval
-    (None: not within ten times as many), and the look that has the fewest of it right."""
+    (None: not within ten times as many), and the layout that has the fewest of it right."""
 
     field: str
     share: float

@@ -90,7 +90,7 @@ def _weighable(session: Session, type_id: int) -> ModelVersion:
         .options(undefer(ModelVersion.evidence))
     )
     if version is None:
-        raise InputError("No version has been trained yet: there is nothing to weigh. Train one in Train.")
+        raise InputError("No version has been trained yet: there is nothing to weigh. Train a version in Train.")
     return version
 
 
@@ -98,7 +98,7 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
     """Evidence of the live version (or the newest trained), with thresholds of the policy in force, or proposed
     ones."""
     if not 0.001 <= error_most <= 0.5:
-        raise InputError("The share of wrong values you allow must lie between 0.1 % and 50 %.")
+        raise InputError("The maximum error rate must be between 0.1 % and 50 %.")
     with store.session() as session:
         version = _weighable(session, type_id)
         row = type_row(session, type_id)
@@ -158,7 +158,7 @@ def _summed(outcomes: list[ThresholdOutcome]) -> ThresholdOutcome:
 def what_follows(
     store: Store, type_id: int, thresholds: Mapping[str, float], layout_similarity_min: float
 ) -> dict[str, ThresholdOutcome]:
-    """Outcomes on held-out papers of layouts seen, for thresholds that are not saved yet; key "" is all fields
+    """Outcomes on held-out papers of known layouts, for thresholds that are not saved yet; key "" is all fields
     together."""
     with store.session() as session:
         version = _weighable(session, type_id)
@@ -193,9 +193,9 @@ def save_policy(
             if key not in keys:
                 raise InputError(f"“{row.name}” has no field “{key}”.")
             if not 0 <= threshold <= 1:
-                raise InputError(f"The threshold of “{key}” is {threshold}; it must lie between 0 and 1.")
+                raise InputError(f"The threshold of “{key}” is {threshold}; it must be between 0 and 1.")
         if not 0 <= layout_similarity_min <= 1:
-            raise InputError(f"The least familiarity is {layout_similarity_min}; it must lie between 0 and 1.")
+            raise InputError(f"The minimum layout similarity is {layout_similarity_min}; it must be between 0 and 1.")
         if missing := keys - set(thresholds):
             raise InputError(f"A threshold is missing for {', '.join(sorted(missing))}.")
         number = (session.scalar(select(func.max(Policy.number)).where(Policy.type_id == type_id)) or 0) + 1
@@ -269,7 +269,7 @@ def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
         fields = weighed(row, _weighable(session, type_id))
         missing = {field.key for field in fields} - set(old.thresholds)
         if missing:
-            raise Conflict(f"Policy {number} has no threshold for {', '.join(sorted(missing))}, which came later.")
+            raise Conflict(f"Policy {number} has no threshold for {', '.join(sorted(missing))}, which was added later.")
         kept = {field.key: float(old.thresholds[field.key]) for field in fields}
         gate = old.layout_similarity_min
     return save_policy(store, actor, type_id, kept, gate, f"Back to policy {number}")

@@ -11,7 +11,7 @@ from jugum.store.models import ModelVersion
 
 
 def straight_through_rate(store: Store, version_id: int) -> tuple[int, StraightThrough, StraightThrough] | None:
-    """What of a version's held-out papers would pass whole under the policy in force: its number, on layouts seen
+    """What of a version's held-out papers would pass whole under the policy in force: its number, on known layouts
     and not seen. None without policy or evidence."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, options=[undefer(ModelVersion.evidence)]) or version_row(

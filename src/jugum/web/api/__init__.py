@@ -18,7 +18,7 @@ def openapi(request: Request) -> JSONResponse:
 def openapi_page(request: Request) -> HTMLResponse:
     from jugum.web.rendering import page
 
-    return page(request, "api.html", actor=None, schema=request.app.openapi())  # type: ignore[return-value]
+    return page(request, "office/api.html", actor=None, schema=request.app.openapi())  # type: ignore[return-value]
 
 
 def include_in(app: FastAPI) -> None:

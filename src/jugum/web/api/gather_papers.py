@@ -82,10 +82,10 @@ def set_aside(request: Request, document_id: int, actor: MaySee, body: Reason) -
     documents.set_aside(request.app.state.store, actor, document_id, body.reason)
 
 
-@router.post("/documents/{document_id}/take-back", status_code=204)
-def take_back(request: Request, document_id: int, actor: MayGather) -> None:
+@router.post("/documents/{document_id}/return", status_code=204)
+def return_document(request: Request, document_id: int, actor: MayGather) -> None:
     """Undo setting aside; a paper that was not read to its end is read again."""
-    documents.take_back(request.app.state.store, actor, document_id)
+    documents.return_document(request.app.state.store, actor, document_id)
 
 
 class PurposeBody(BaseModel):

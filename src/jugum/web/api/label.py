@@ -38,7 +38,9 @@ def set_label(request: Request, document_id: int, key: str, actor: MayLabel, bod
     """Replace a field's labels on a sample; no values and not absent takes them away."""
     rows, store = body.given_rows(), request.app.state.store
     if rows is not None:
-        return label_desk.set_table(store, actor, document_id, key, rows, how=body.way(), revision=body.revision)
+        return label_desk.set_table(
+            store, actor, document_id, key, rows, method=body.metadata(), revision=body.revision
+        )
     return label_desk.set_label(
         store,
         actor,
@@ -46,7 +48,7 @@ def set_label(request: Request, document_id: int, key: str, actor: MayLabel, bod
         key,
         [value.given() for value in body.values],
         absent=body.absent,
-        how=body.way(),
+        method=body.metadata(),
         revision=body.revision,
     )
 

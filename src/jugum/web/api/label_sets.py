@@ -1,4 +1,4 @@
-"""Labelling as a whole: keyed values, looks, sets, two labellers, suspicious labels, figures, files in and out."""
+"""Labelling as a whole: past records, layouts, sets, double labelling, suspicious labels, figures, files."""
 
 from __future__ import annotations
 
@@ -13,11 +13,11 @@ from jugum.core.formats.labels_file import labels_schema
 from jugum.flow.label import control_suggestions, double_labelling, layouts, past_records, sets, suspicious
 from jugum.flow.label import files as label_files
 from jugum.flow.label import pace as label_pace
-from jugum.flow.label.double_labelling import TwiceView
+from jugum.flow.label.double_labelling import DoubleLabellingView
 from jugum.flow.label.files import TakenIn
 from jugum.flow.label.layouts import LayoutPaper, LayoutView
 from jugum.flow.label.pace import LabellingFigures
-from jugum.flow.label.past_records import KeyedReport, KeyedView
+from jugum.flow.label.past_records import PastRecordsReport, PastRecordsView
 from jugum.flow.label.sets import SetView
 from jugum.flow.label.suspicious import Suspect
 from jugum.web.api.office import Made
@@ -30,50 +30,50 @@ MEDIA = {
 }
 
 
-# ---- Keyed values ----------------------------------------------------------------------------------------------------
+# ---- Past records ----------------------------------------------------------------------------------------------------
 
 
 @router.post("/types/{type_id}/labels.csv")
-def keyed_csv(
+def import_past_records(
     request: Request,
     type_id: int,
     actor: MayLabel,
     file: Annotated[UploadFile, File(description="UTF-8 CSV: file,type,field,value")],
     complete: Annotated[bool, Form(description="the CSV has every value of the papers it names")] = False,
-) -> KeyedReport:
+) -> PastRecordsReport:
     """Values keyed in the past become labels; the place of each on its page is found by matching."""
-    return past_records.keyed(request.app.state.store, actor, type_id, file.file.read(), complete=complete)
+    return past_records.import_records(request.app.state.store, actor, type_id, file.file.read(), complete=complete)
 
 
-@router.get("/types/{type_id}/keyed")
-def keyed_view(request: Request, type_id: int, actor: MayLabel) -> KeyedView:
-    """What became of keyed values, and those whose place waits to be chosen."""
+@router.get("/types/{type_id}/past-records")
+def past_records_view(request: Request, type_id: int, actor: MayLabel) -> PastRecordsView:
+    """What became of values from past records, and those whose place waits to be chosen."""
     return past_records.overview(request.app.state.store, type_id)
 
 
 class PlaceIn(BaseModel):
-    """One of a keyed value's places, from 0; null: it stands at none of them."""
+    """One of a value from past records's places, from 0; null: it stands at none of them."""
 
     place: int | None
 
 
-@router.put("/keyed/{keyed_id}")
-def choose_place(request: Request, keyed_id: int, actor: MayLabel, body: PlaceIn) -> dict[str, bool]:
-    past_records.choose(request.app.state.store, actor, keyed_id, body.place)
+@router.put("/past-records/{record_id}")
+def choose_place(request: Request, record_id: int, actor: MayLabel, body: PlaceIn) -> dict[str, bool]:
+    past_records.choose(request.app.state.store, actor, record_id, body.place)
     return {"chosen": True}
 
 
-# ---- Looks and sets --------------------------------------------------------------------------------------------------
+# ---- Layouts and sets ------------------------------------------------------------------------------------------------
 
 
-@router.get("/types/{type_id}/looks")
-def all_looks(request: Request, type_id: int, actor: MayLabel) -> list[LayoutView]:
-    """Look-alike groups with their papers."""
-    return layouts.looks(request.app.state.store, type_id)
+@router.get("/types/{type_id}/layouts")
+def all_layouts(request: Request, type_id: int, actor: MayLabel) -> list[LayoutView]:
+    """Layout groups with their papers."""
+    return layouts.layout_groups(request.app.state.store, type_id)
 
 
-@router.get("/looks/{layout_group_id}/papers")
-def look_papers(request: Request, layout_group_id: int, actor: MayLabel) -> list[LayoutPaper]:
+@router.get("/layouts/{layout_group_id}/papers")
+def layout_papers(request: Request, layout_group_id: int, actor: MayLabel) -> list[LayoutPaper]:
     return layouts.papers_of(request.app.state.store, layout_group_id)
 
 
@@ -81,20 +81,20 @@ class NameIn(BaseModel):
     name: str
 
 
-@router.put("/looks/{layout_group_id}")
-def rename_look(request: Request, layout_group_id: int, actor: MayLabel, body: NameIn) -> dict[str, bool]:
+@router.put("/layouts/{layout_group_id}")
+def rename_layout(request: Request, layout_group_id: int, actor: MayLabel, body: NameIn) -> dict[str, bool]:
     layouts.rename(request.app.state.store, actor, layout_group_id, body.name)
     return {"renamed": True}
 
 
-class LooksIn(BaseModel):
-    looks: list[int]
+class LayoutsIn(BaseModel):
+    layouts: list[int]
 
 
-@router.post("/looks/merge")
-def merge_looks(request: Request, actor: MayLabel, body: LooksIn) -> Made:
-    """One look of several; the first one's name stays."""
-    return Made(id=layouts.merge(request.app.state.store, actor, body.looks))
+@router.post("/layouts/merge")
+def merge_layouts(request: Request, actor: MayLabel, body: LayoutsIn) -> Made:
+    """One layout of several; the first one's name stays."""
+    return Made(id=layouts.merge(request.app.state.store, actor, body.layouts))
 
 
 class PapersIn(BaseModel):
@@ -102,8 +102,8 @@ class PapersIn(BaseModel):
     name: str = ""
 
 
-@router.post("/looks/split", status_code=201)
-def split_look(request: Request, actor: MayLabel, body: PapersIn) -> Made:
+@router.post("/layouts/split", status_code=201)
+def split_layout(request: Request, actor: MayLabel, body: PapersIn) -> Made:
     """Papers out of their look into one of their own."""
     return Made(id=layouts.split(request.app.state.store, actor, body.papers, body.name))
 
@@ -162,14 +162,14 @@ class GiveIn(BaseModel):
     people: tuple[int, int]
 
 
-@router.post("/types/{type_id}/twice", status_code=201)
+@router.post("/types/{type_id}/double-labelling", status_code=201)
 def give(request: Request, type_id: int, actor: MayLabel, body: GiveIn) -> dict[str, list[int]]:
     """Give samples nobody has begun to two people, who label them apart."""
     return {"papers": double_labelling.give(request.app.state.store, actor, type_id, body.papers, body.people)}
 
 
-@router.get("/types/{type_id}/twice")
-def twice_view(request: Request, type_id: int, actor: MayLabel) -> TwiceView:
+@router.get("/types/{type_id}/double-labelling")
+def double_labelling_view(request: Request, type_id: int, actor: MayLabel) -> DoubleLabellingView:
     """How far two labellers agree, field by field, and what they dispute."""
     return double_labelling.overview(request.app.state.store, type_id)
 

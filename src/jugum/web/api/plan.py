@@ -11,10 +11,8 @@ from pydantic import BaseModel, Field
 
 from jugum.core.formats import entries_of
 from jugum.core.page import Box
-from jugum.core.schema import FieldKind, Severity, plan_schema
+from jugum.core.schema import Severity, plan_schema
 from jugum.core.schema.expression import FUNCTIONS
-from jugum.core.schema.plan import Totals
-from jugum.core.schema.plan_file import OptionFile, OutputFile, RuleFile
 from jugum.core.values import DataType, Option, ValueType, normal_form
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan import checks as plan_checks
@@ -38,37 +36,11 @@ class Names(BaseModel):
     lines: list[str] = Field(max_length=plan_synonyms.LINES_MAX)
 
 
-class FieldIn(BaseModel):
+class FieldIn(FieldInput):
     """A field, as in a plan file but for its key, which is made from its name."""
 
-    name: str
-    data_type: str = "text"
-    printed_names: list[str] = Field(default_factory=list)
-    required: bool = True
-    many: bool = False
-    kind: FieldKind = FieldKind.VALUE
-    inside: str | None = Field(None, description="key of the table or clause it stands in")
-    heading: str = ""
-    note: str = ""
-    question: str = ""
-    personal: bool = False
-    month_first: bool | None = None
-    pivot: int = 50
-    pattern: str = ""
-    check_digit: str = ""
-    region: str = ""
-    options: list[OptionFile] = Field(default_factory=list)
-    output: OutputFile = OutputFile()
-    rules: list[RuleFile] = Field(default_factory=list)
-    expression: str = ""
-    totals: Totals = Totals.END
-    columns: list[FieldIn] = Field(default_factory=list, description="of a new table")
+    columns: list[FieldInput] = Field(default_factory=list, description="of a new table")
     number: int | None = Field(None, description=PLAN_NUMBER)
-
-    def given(self) -> FieldInput:
-        own = {"name", "data_type", "printed_names", "required", "many", "columns", "number"}
-        more = self.model_dump(mode="json", exclude=own, exclude_none=True)
-        return FieldInput(self.name, self.data_type, tuple(self.printed_names), self.required, self.many, more)
 
 
 class Position(BaseModel):
@@ -130,22 +102,21 @@ def fields(request: Request, type_id: int, actor: MaySee) -> list[FieldView]:
 
 @router.post("/types/{type_id}/fields", status_code=201)
 def add_field(request: Request, type_id: int, actor: MayPlan, body: FieldIn) -> FieldView:
-    columns = [column.given() for column in body.columns]
     return plan_fields.add_field(
-        request.app.state.store, actor, type_id, body.given(), columns=columns, number=body.number
+        request.app.state.store, actor, type_id, body, columns=body.columns, number=body.number
     )
 
 
 @router.put("/types/{type_id}/fields/{key}")
 def change_field(request: Request, type_id: int, key: str, actor: MayPlan, body: FieldIn) -> PlanNumber:
-    changed = plan_fields.change_field(request.app.state.store, actor, type_id, key, body.given(), number=body.number)
+    changed = plan_fields.change_field(request.app.state.store, actor, type_id, key, body, number=body.number)
     return PlanNumber(number=changed)
 
 
 @router.post("/types/{type_id}/fields/{key}/effects")
 def effects(request: Request, type_id: int, key: str, actor: MayPlan, body: FieldIn | None = None) -> Effects:
     """What changing a field so, or (without a body) removing it, would touch. Nothing is changed."""
-    return plan_history.effects(request.app.state.store, type_id, key, body.given() if body else None)
+    return plan_history.effects(request.app.state.store, type_id, key, body)
 
 
 @router.put("/types/{type_id}/fields/{key}/position")
@@ -293,8 +264,7 @@ def reread(request: Request, type_id: int, actor: MayPlan) -> Reread:
 def preview(request: Request, type_id: int, document_id: int, actor: MayPlan, body: Drafted) -> PreviewSample:
     """What the plan alone, with a field as it is being typed, finds on a sample."""
     state = request.app.state
-    drafted = body.field.given() if body.field else None
-    return plan_sample.preview(state.store, state.explorer, type_id, document_id, drafted, body.key)
+    return plan_sample.preview(state.store, state.explorer, type_id, document_id, body.field, body.key)
 
 
 @router.get("/types/{type_id}/sample/{document_id}/proposals")
@@ -337,13 +307,13 @@ def field_normal(request: Request, type_id: int, key: str, actor: MaySee, text: 
     return NormalForm(normal=plan_fields.normal_of(request.app.state.store, type_id, key, text))
 
 
-@router.get("/types/{type_id}/names")
-def names(request: Request, type_id: int, actor: MaySee) -> plan_synonyms.NamesView:
+@router.get("/types/{type_id}/synonyms")
+def names(request: Request, type_id: int, actor: MaySee) -> plan_synonyms.SynonymsView:
     """Groups of names that mean the same, and names seen on papers that none of them knows."""
-    return plan_synonyms.names_view(request.app.state.store, request.app.state.versions, type_id)
+    return plan_synonyms.synonyms_view(request.app.state.store, request.app.state.versions, type_id)
 
 
-@router.put("/types/{type_id}/names", status_code=204)
-def set_names(request: Request, type_id: int, actor: MayPlan, body: Names) -> None:
+@router.put("/types/{type_id}/synonyms", status_code=204)
+def set_synonyms(request: Request, type_id: int, actor: MayPlan, body: Names) -> None:
     """Keep the office's own groups, one a line with = between names."""
-    plan_synonyms.set_names(request.app.state.store, actor, type_id, body.lines)
+    plan_synonyms.set_synonyms(request.app.state.store, actor, type_id, body.lines)

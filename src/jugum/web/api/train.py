@@ -78,10 +78,10 @@ def publish(request: Request, version_id: int, actor: MayTrain, body: Note | Non
     return Published(drafting=versions.publish(request.app.state.store, actor, version_id, body.note if body else ""))
 
 
-@router.post("/types/{type_id}/take-back")
-def take_back(request: Request, type_id: int, actor: MayTrain, body: Note | None = None) -> Number:
+@router.post("/types/{type_id}/go-back")
+def go_back(request: Request, type_id: int, actor: MayTrain, body: Note | None = None) -> Number:
     """Make the version live again that was live before; returns its number."""
-    return Number(number=versions.take_back(request.app.state.store, actor, type_id, body.note if body else ""))
+    return Number(number=versions.go_back(request.app.state.store, actor, type_id, body.note if body else ""))
 
 
 @router.put("/types/{type_id}/training", status_code=204)
@@ -92,7 +92,7 @@ def set_training(request: Request, type_id: int, actor: MayTrain, body: Training
 
 @router.get("/versions/{version_id}/file")
 def version_file(request: Request, version_id: int, actor: MayTrain) -> Response:
-    """A version as one file, to keep or to bring in elsewhere."""
+    """A version as one file, to keep or to import elsewhere."""
     name, data = version_files.exported(request.app.state.store, version_id)
     return Response(
         data, media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'}
@@ -101,7 +101,7 @@ def version_file(request: Request, version_id: int, actor: MayTrain) -> Response
 
 @router.post("/types/{type_id}/versions/file", status_code=201)
 def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) -> Made:
-    """Bring in a version from a file; it is on trial until it is published."""
+    """Import a version from a file; it is on trial until it is published."""
     data = file.file.read(version_files.FILE_BYTES_MAX + 1)
     return Made(id=version_files.import_version(request.app.state.store, actor, type_id, file.filename or "file", data))
 
@@ -122,7 +122,7 @@ def report_file(request: Request, version_id: int, actor: MaySee) -> Response:
 
 @router.get("/versions/{version_id}/report/{table}.csv")
 def report_table(request: Request, version_id: int, table: str, actor: MaySee) -> Response:
-    """One table of the report: summary, fields, looks, tables, reliability, curve, errors, hardest, types or
+    """One table of the report: summary, fields, layouts, tables, reliability, curve, errors, hardest, types or
     bundles."""
     name, text = version_files.report_csv(
         request.app.state.store, version_id, table, _sorting_tables(request, version_id)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, Field
 
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
-from jugum.flow.label.rows import CellInput, HowSaid
+from jugum.flow.label.rows import CellInput, LabelMetadata
 
 Sides = tuple[float, float, float, float]
 
@@ -24,16 +24,18 @@ class SpotIn(BaseModel):
 class ValueIn(BaseModel):
     """A value by the words it stands on (page from 1, indices into the page's words), by text, or by both: a text
     put right where the words were misread, or a part of what they say. `box` is [x0, y0, x1, y1] in page fractions,
-    for a place without words; `more` are further lines and pages of it."""
+    for a place without words; `more_places` are further lines and pages of it."""
 
     text: str | None = Field(None, max_length=20_000)
     page: int | None = None
     words: list[int] = Field(default_factory=list)
     box: Sides | None = None
-    more: list[SpotIn] = Field(default_factory=list, max_length=400)
+    more_places: list[SpotIn] = Field(default_factory=list, max_length=400)
 
     def given(self) -> ValueInput:
-        return ValueInput(self.text, self.page, tuple(self.words), self.box, tuple(one.given() for one in self.more))
+        return ValueInput(
+            self.text, self.page, tuple(self.words), self.box, tuple(one.given() for one in self.more_places)
+        )
 
 
 class CellIn(BaseModel):
@@ -62,7 +64,7 @@ class SaidIn(BaseModel):
 
     values: list[ValueIn] = Field(default_factory=list)
     absent: bool = False
-    how: str = "marked"
+    method: str = "marked"
     rows: list[dict[str, CellIn]] | None = Field(None, max_length=5000)
     seconds: float | None = Field(None, ge=0, le=3600)
     corrected: bool = False
@@ -72,7 +74,7 @@ class SaidIn(BaseModel):
     def given_rows(self) -> list[dict[str, CellInput]] | None:
         return None if self.rows is None else [{key: cell.given() for key, cell in row.items()} for row in self.rows]
 
-    def way(self) -> HowSaid:
-        return HowSaid(
-            self.how, self.seconds, self.corrected, self.printed.model_dump(mode="json") if self.printed else None
+    def metadata(self) -> LabelMetadata:
+        return LabelMetadata(
+            self.method, self.seconds, self.corrected, self.printed.model_dump(mode="json") if self.printed else None
         )

@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 from jugum.core.thresholds import ThresholdOutcome
 from jugum.flow.weigh import policies
 from jugum.flow.weigh.policies import PolicyView, WeighView
+from jugum.web import headings
 from jugum.web.api.train import Number
 from jugum.web.security import MaySee, MayWeigh
 
@@ -23,7 +24,8 @@ class ThresholdsBody(BaseModel):
 
 
 class OutcomeOut(BaseModel):
-    """Of `total` held-out decisions `passing` pass and `wrong` of these are wrong; bound at 95 % confidence."""
+    """Of `total` held-out decisions `passing` pass and `wrong` of these are wrong; bound at 95 % confidence;
+    `summary` says it in words."""
 
     total: int
     passing: int
@@ -31,6 +33,7 @@ class OutcomeOut(BaseModel):
     error_upper: float
     passing_share: float
     error_share: float
+    summary: str
 
 
 def _out(outcome: ThresholdOutcome) -> OutcomeOut:
@@ -41,6 +44,7 @@ def _out(outcome: ThresholdOutcome) -> OutcomeOut:
         error_upper=outcome.error_upper,
         passing_share=outcome.passing_share,
         error_share=outcome.error_share,
+        summary=headings.weigh(outcome),
     )
 
 
@@ -52,7 +56,7 @@ def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float 
 
 @router.post("/types/{type_id}/what-follows")
 def what_follows(request: Request, type_id: int, actor: MaySee, body: ThresholdsBody) -> dict[str, OutcomeOut]:
-    """What thresholds would do on held-out papers of layouts seen; key "" is all fields together. Nothing is saved."""
+    """What thresholds would do on held-out papers of known layouts; key "" is all fields together. Nothing is saved."""
     found = policies.what_follows(request.app.state.store, type_id, body.thresholds, body.layout_similarity_min)
     return {key: _out(outcome) for key, outcome in found.items()}
 

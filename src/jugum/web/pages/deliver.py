@@ -33,7 +33,7 @@ def deliver_page(
     )
     return page(
         request,
-        "deliver.html",
+        "deliver/deliver.html",
         actor=actor,
         shown=types_.type_view(store, type_id),
         step="deliver",

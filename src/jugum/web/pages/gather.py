@@ -17,6 +17,15 @@ from jugum.web.rendering import page
 from jugum.web.security import MayGather, MaySee
 
 router = APIRouter()
+FORMATS = (
+    ("pdf", "Searchable PDF"),
+    ("text", "Text"),
+    ("json", "Everything, as JSON"),
+    ("hocr", "Words, as hOCR"),
+    ("alto", "Words, as ALTO XML"),
+    ("csv", "Tables, as CSV"),
+    ("xlsx", "Tables, as XLSX"),
+)
 
 
 def _picture(request: Request, data: bytes) -> Response:
@@ -37,7 +46,7 @@ def gather_page(request: Request, type_id: int, actor: MaySee, show: str = "", b
     state = "set aside" if show == "aside" else None
     return page(
         request,
-        "gather.html",
+        "gather/gather.html",
         actor=actor,
         shown=shown,
         step="gather",
@@ -58,7 +67,7 @@ def sources_page(request: Request, type_id: int, actor: MaySee) -> Response:
     shown = type_view(store, type_id)
     return page(
         request,
-        "sources.html",
+        "gather/sources.html",
         actor=actor,
         shown=shown,
         step="gather",
@@ -93,7 +102,7 @@ def _type_of(request: Request, type_id: int | None, workspace_id: int) -> TypeVi
 def light_table(request: Request, document_id: int, actor: MayGather, type_id: int | None = None) -> Response:
     bundle = bundles.bundle_view(request.app.state.store, document_id)
     shown = _type_of(request, bundle.type_id or type_id, bundle.workspace_id)
-    return page(request, "table.html", actor=actor, shown=shown, step="gather", bundle=bundle)
+    return page(request, "gather/light_table.html", actor=actor, shown=shown, step="gather", bundle=bundle)
 
 
 @router.get("/documents/{document_id}/explore")
@@ -104,12 +113,12 @@ def explorer(request: Request, document_id: int, actor: MaySee, type_id: int | N
     shown = _type_of(request, document.type_id or type_id, document.workspace_id)
     return page(
         request,
-        "explore.html",
+        "gather/explore.html",
         actor=actor,
         shown=shown,
         step="gather",
         document=document,
-        formats=list(explore.FORMATS),
+        formats=FORMATS,
     )
 
 

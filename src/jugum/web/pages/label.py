@@ -7,6 +7,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from jugum.core.states import RecordState
 from jugum.flow.gather import documents
 from jugum.flow.label import control_suggestions, double_labelling, layouts, past_records, sets, suspicious
 from jugum.flow.label import pace as label_pace
@@ -18,11 +19,17 @@ from jugum.web.rendering import page
 from jugum.web.security import MayLabel, MaySee
 
 router = APIRouter()
+RECORD_STATES = (
+    (RecordState.FOUND, "found in one place"),
+    (RecordState.CHOSEN, "place chosen by a person"),
+    (RecordState.AMBIGUOUS, "waiting for a choice"),
+    (RecordState.NOT_FOUND, "saved without a place"),
+)
 TABS = (
     ("", "Samples"),
-    ("looks", "Look-alikes and sets"),
-    ("keyed", "Keyed values"),
-    ("twice", "Two labellers"),
+    ("layouts", "Layouts and sets"),
+    ("past-records", "Past records"),
+    ("double-labelling", "Double labelling"),
     ("quality", "Suspicious labels"),
     ("figures", "Figures"),
 )
@@ -41,7 +48,7 @@ def label_page(request: Request, type_id: int, actor: MaySee) -> Response:
         request,
         actor,
         type_id,
-        "label.html",
+        "label/label.html",
         "",
         documents=documents.documents(store, type_id, purpose="sample", limit=500),
         fields=fields(store, type_id),
@@ -58,39 +65,45 @@ def next_to_label(request: Request, type_id: int, actor: MayLabel) -> Response:
     return RedirectResponse(f"/label/{found}" if found else f"/types/{type_id}/label", 303)
 
 
-@router.get("/types/{type_id}/label/looks")
-def looks_page(request: Request, type_id: int, actor: MayLabel) -> Response:
+@router.get("/types/{type_id}/label/layouts")
+def layouts_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     store = request.app.state.store
-    found = layouts.looks(store, type_id)
+    found = layouts.layout_groups(store, type_id)
     return _page(
         request,
         actor,
         type_id,
-        "looks.html",
-        "looks",
-        looks=found,
+        "label/layouts.html",
+        "layouts",
+        layouts=found,
         sets=sets.sets(store, type_id),
         waiting=layouts.ungrouped(store, type_id),
     )
 
 
-@router.get("/types/{type_id}/label/keyed")
-def keyed_page(request: Request, type_id: int, actor: MayLabel) -> Response:
+@router.get("/types/{type_id}/label/past-records")
+def past_records_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     return _page(
-        request, actor, type_id, "keyed.html", "keyed", view=past_records.overview(request.app.state.store, type_id)
+        request,
+        actor,
+        type_id,
+        "label/past_records.html",
+        "past-records",
+        view=past_records.overview(request.app.state.store, type_id),
+        states=RECORD_STATES,
     )
 
 
-@router.get("/types/{type_id}/label/twice")
-def twice_page(request: Request, type_id: int, actor: MayLabel) -> Response:
+@router.get("/types/{type_id}/label/double-labelling")
+def double_labelling_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     view = double_labelling.overview(request.app.state.store, type_id)
-    return _page(request, actor, type_id, "twice.html", "twice", view=view)
+    return _page(request, actor, type_id, "label/double_labelling.html", "double-labelling", view=view)
 
 
 @router.get("/types/{type_id}/label/quality")
 def quality_page(request: Request, type_id: int, actor: MayLabel) -> Response:
     found = suspicious.suspects(request.app.state.store, type_id)
-    return _page(request, actor, type_id, "quality.html", "quality", suspects=found)
+    return _page(request, actor, type_id, "label/quality.html", "quality", suspects=found)
 
 
 @router.get("/types/{type_id}/label/figures")
@@ -100,7 +113,7 @@ def figures_page(request: Request, type_id: int, actor: MayLabel) -> Response:
         request,
         actor,
         type_id,
-        "pace.html",
+        "label/pace.html",
         "figures",
         shown_pace=label_pace.figures(store, type_id),
         plants=control_suggestions.figures(store, type_id),
@@ -113,7 +126,7 @@ def label_desk(request: Request, document_id: int, actor: MayLabel, field: str =
     view = documents.document_view(store, document_id)
     return page(
         request,
-        "desk.html",
+        "desk/desk.html",
         actor=actor,
         shown=type_view(store, view.type_id),
         step="label",

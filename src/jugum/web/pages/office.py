@@ -22,7 +22,7 @@ def _keys(request: Request, actor: Actor, fresh: str = "") -> Response:
     store = request.app.state.store
     return page(
         request,
-        "keys.html",
+        "office/keys.html",
         actor=actor,
         shown=overview.default_type(store),
         keys=people.keys_of(store, actor),
@@ -51,7 +51,7 @@ def people_page(request: Request, actor: MayAdminister) -> Response:
     store = request.app.state.store
     return page(
         request,
-        "people.html",
+        "office/people.html",
         actor=actor,
         shown=overview.default_type(store),
         people=people.people(store, actor),
@@ -91,7 +91,7 @@ def services_page(request: Request, actor: MayAdminister) -> Response:
     store = request.app.state.store
     return page(
         request,
-        "services.html",
+        "office/services.html",
         actor=actor,
         shown=overview.default_type(store),
         services=suggestion_service.services(store, actor),

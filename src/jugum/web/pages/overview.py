@@ -26,7 +26,7 @@ def health(request: Request) -> Response:
 
 @router.get("/sign-in", dependencies=[Depends(Public())])
 def sign_in_page(request: Request, next: str = "/") -> Response:
-    return page(request, "sign_in.html", actor=None, next=next, wrong="", login="")
+    return page(request, "office/sign_in.html", actor=None, next=next, wrong="", login="")
 
 
 @router.post("/sign-in", dependencies=[Depends(Public()), Depends(check_csrf)])
@@ -39,7 +39,7 @@ def sign_in(
     try:
         actor = people.sign_in(request.app.state.store, login, password)
     except NotSignedIn as error:
-        return page(request, "sign_in.html", actor=None, next=next, wrong=str(error), login=login, status=401)
+        return page(request, "office/sign_in.html", actor=None, next=next, wrong=str(error), login=login, status=401)
     request.session.clear()  # a new session: whoever knew the old cookie does not know this one
     request.session["person"] = actor.id
     safe = next if next.startswith("/") and not next.startswith("//") and "\\" not in next else "/"
@@ -58,7 +58,7 @@ def overview_page(request: Request, actor: MaySee) -> Response:
     rows = overview.overview(store)
     return page(
         request,
-        "overview.html",
+        "overview/overview.html",
         actor=actor,
         shown=overview.default_type(store),
         step="overview",

@@ -43,7 +43,7 @@ def plan_page(request: Request, type_id: int, actor: MaySee, sample_id: int | No
     }
     return page(
         request,
-        "plan.html",
+        "plan/plan.html",
         actor=actor,
         shown=shown,
         step="plan",

@@ -20,7 +20,7 @@ def review_page(request: Request, type_id: int, actor: MayReview, reason: str | 
     store = request.app.state.store
     return page(
         request,
-        "review.html",
+        "review/review.html",
         actor=actor,
         shown=types_.type_view(store, type_id),
         step="review",
@@ -40,7 +40,7 @@ def _desk(request: Request, document_id: int, actor: Actor, mode: str, step: str
     view = documents.document_view(store, document_id)
     return page(
         request,
-        "desk.html",
+        "desk/desk.html",
         actor=actor,
         shown=types_.type_view(store, view.type_id),
         step=step,

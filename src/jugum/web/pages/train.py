@@ -8,6 +8,8 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
+from jugum.core.evaluation.report_model import Counted, Overall, Report, TestFigures
+from jugum.core.thresholds.through import StraightThrough
 from jugum.flow.gather import classification
 from jugum.flow.label import layouts
 from jugum.flow.office import types as types_
@@ -20,6 +22,7 @@ from jugum.flow.train import automatic, training, versions
 from jugum.flow.train import files as version_files
 from jugum.flow.weigh import straight_through as straight_through_
 from jugum.web import charts
+from jugum.web.addresses import sample_crop_address
 from jugum.web.rendering import page
 from jugum.web.security import MayPlan, MaySee, MayTrain
 
@@ -32,7 +35,7 @@ def train_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     return page(
         request,
-        "train.html",
+        "train/train.html",
         actor=actor,
         shown=types_.type_view(store, type_id),
         step="train",
@@ -40,13 +43,13 @@ def train_page(request: Request, type_id: int, actor: MaySee) -> Response:
     )
 
 
-@router.get("/types/{type_id}/train/names")
-def names_page(request: Request, type_id: int, actor: MaySee) -> Response:
+@router.get("/types/{type_id}/train/synonyms")
+def synonyms_page(request: Request, type_id: int, actor: MaySee) -> Response:
     state = request.app.state
-    view = plan_synonyms.names_view(state.store, state.versions, type_id)
+    view = plan_synonyms.synonyms_view(state.store, state.versions, type_id)
     return page(
         request,
-        "names.html",
+        "train/synonyms.html",
         actor=actor,
         shown=types_.type_view(state.store, type_id),
         step="train",
@@ -64,13 +67,13 @@ def set_phrases(
     contra: Annotated[str, Form()] = "",
 ) -> Response:
     classification.set_phrases(request.app.state.store, actor, type_id, pro.splitlines(), contra.splitlines())
-    return RedirectResponse(f"/types/{type_id}/train/names", 303)
+    return RedirectResponse(f"/types/{type_id}/train/synonyms", 303)
 
 
-@router.post("/types/{type_id}/train/names")
-def set_names(request: Request, type_id: int, actor: MayPlan, lines: Annotated[str, Form()] = "") -> Response:
-    plan_synonyms.set_names(request.app.state.store, actor, type_id, lines.splitlines())
-    return RedirectResponse(f"/types/{type_id}/train/names", 303)
+@router.post("/types/{type_id}/train/synonyms")
+def set_synonyms(request: Request, type_id: int, actor: MayPlan, lines: Annotated[str, Form()] = "") -> Response:
+    plan_synonyms.set_synonyms(request.app.state.store, actor, type_id, lines.splitlines())
+    return RedirectResponse(f"/types/{type_id}/train/synonyms", 303)
 
 
 @router.get("/types/{type_id}/train/{version_id}")
@@ -79,22 +82,25 @@ def report_page(request: Request, type_id: int, version_id: int, actor: MaySee) 
     version = versions.version_view(store, version_id)
     report = version.report
     fields = plan_fields.fields(store, type_id)
+    through = straight_through_.straight_through_rate(store, version_id)
     return page(
         request,
-        "report.html",
+        "train/report.html",
         actor=actor,
         hidden=_hidden(actor, fields),
         shown=types_.type_view(store, type_id),
         step="train",
         version=version,
         names={field.key: field.name for field in fields},
-        looks={look.id: look.name for look in layouts.looks(store, type_id)},
+        layouts={layout.id: layout.name for layout in layouts.layout_groups(store, type_id)},
         against=versions.against_before(store, version_id),
-        through=straight_through_.straight_through_rate(store, version_id),
+        through=through,
         reliability=charts.reliability_chart(report.seen if report else None, report.unseen if report else None),
         curve=charts.curve_chart(report.curve.get("") if report else None),
         wanted=versions.most_wanted(version.report),
-        crop=charts.crop_address,
+        crop=sample_crop_address,
+        summaries=_summaries(report, through),
+        tests=_tests(report),
         sorting=classification.sorting_view(store, request.app.state.classifiers, type_id),
     )
 
@@ -104,7 +110,7 @@ def changes_page(request: Request, type_id: int, version_id: int, actor: MaySee)
     store = request.app.state.store
     return page(
         request,
-        "changes.html",
+        "train/changes.html",
         actor=actor,
         shown=types_.type_view(store, type_id),
         step="train",
@@ -137,9 +143,9 @@ def publish(
     return _back(type_id)
 
 
-@router.post("/types/{type_id}/take-back")
-def take_back(request: Request, type_id: int, actor: MayTrain, note: Annotated[str, Form()] = "") -> Response:
-    versions.take_back(request.app.state.store, actor, type_id, note)
+@router.post("/types/{type_id}/go-back")
+def go_back(request: Request, type_id: int, actor: MayTrain, note: Annotated[str, Form()] = "") -> Response:
+    versions.go_back(request.app.state.store, actor, type_id, note)
     return _back(type_id)
 
 
@@ -154,6 +160,24 @@ def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) 
     data = file.file.read(version_files.FILE_BYTES_MAX + 1)
     version_files.import_version(request.app.state.store, actor, type_id, file.filename or "file", data)
     return _back(type_id)
+
+
+def _summaries(
+    report: Report | None, through: tuple[int, StraightThrough, StraightThrough] | None
+) -> list[tuple[str, Overall | None, StraightThrough | None]]:
+    """The rows of the table of all fields together: papers of known and of new layouts."""
+    if report is None:
+        return []
+    known, new = through[1:] if through else (None, None)
+    return [("Known", report.seen, known), ("New", report.unseen, new)]
+
+
+def _tests(report: Report | None) -> list[tuple[str, Counted | TestFigures]]:
+    """The test set, in all and by layouts."""
+    if report is None or report.test is None:
+        return []
+    test = report.test
+    return [("All", test), ("On known layouts", test.known_layouts), ("On new layouts", test.new_layouts)]
 
 
 def _hidden(actor: Actor, fields: Sequence[FieldView]) -> set[str]:

@@ -29,10 +29,10 @@ def weigh_page(
     try:
         view = policies.weigh(store, type_id, error_most=error_most)
     except InputError as error:
-        return page(request, "weigh_empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
+        return page(request, "weigh/empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
     return page(
         request,
-        "weigh.html",
+        "weigh/weigh.html",
         actor=actor,
         shown=shown,
         step="weigh",

@@ -32,7 +32,7 @@ WORDS_MAX = {
     DataType.CHOICE: 6,
 }
 ABOVE = frozenset({"above", "column_head"})
-TEXT_WORDS_MAX = 8
+TEXT_WORDS_MAX = 8  # longer runs are sentences; they are read as clauses
 STACK_LINES_MAX = 5  # of an address, or in one ruled cell
 TEXT_LINES_MAX = 3  # of another text
 TEXT_GAP_MOST = 0.6  # line heights between its lines
@@ -46,7 +46,7 @@ WRAP_WORDS = 4  # words of a value on either side of a line's end
 WRAP_INDENT = 0.03  # page widths that two lines of prose may begin apart
 WRAPS = frozenset({DataType.DATE, DataType.MONEY, DataType.NAME, DataType.TEXT})
 NEEDS_DIGIT = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.PHONE})
-CONTEXT_WORDS = 4
+CONTEXT_WORDS = 4  # words before and after, on the line; printed names have seldom more
 _PUNCTUATION = re.compile(r"[^\w%#&/]+|_")
 _GLUED = re.compile(r"^(?P<name>[^\W\d_][^:=]*)[:=](?P<value>[^:=]+.*)$")
 _DIGITS = re.compile(r"\d+")
@@ -74,28 +74,32 @@ class Candidate:
     starts_segment: bool
     ends_segment: bool
     widest: bool
-    more: tuple[tuple[int, int], ...] = ()  # further lines of it: first and last words
+    more_lines: tuple[tuple[int, int], ...] = ()  # further lines of it: first and last words
     differs: bool = False  # a second reading has one of its words otherwise
 
     @property
     def data_type(self) -> DataType:
+        """The data type it was read as."""
         return self.kind.data_type
 
     @property
     def spans(self) -> tuple[tuple[int, int], ...]:
         """First and last words of each of its lines."""
-        return ((self.first, self.last), *self.more)
+        return ((self.first, self.last), *self.more_lines)
 
     @property
     def span(self) -> tuple[int, int, int]:
+        """Page, first and last word: what makes two candidates the same place."""
         return self.page, self.first, self.last
 
     @cached_property
     def plain(self) -> str:
+        """Its text as texts are compared: see `plain_text`."""
         return plain_text(self.text)
 
     @cached_property
     def shape(self) -> str:
+        """The shape of its text: see `value_shape`."""
         return value_shape(self.text)
 
 
@@ -194,7 +198,7 @@ class PageCandidates:
                         contexts=beside,
                         box=union(word.box for word in words),
                         confidence=min(word.confidence for word in words),
-                        more=((below.first, last),),
+                        more_lines=((below.first, last),),
                         relative_height=1.0,
                         differs=any(word.differs for word in words),
                     )
@@ -272,7 +276,7 @@ class PageCandidates:
             differs=any(word.differs for word in words),
             box=union(word.box for word in words),
             confidence=min(word.confidence for word in words),
-            more=tuple((line.first, line.last) for line in lines[1:]),
+            more_lines=tuple((line.first, line.last) for line in lines[1:]),
         )
 
     def _candidate(
@@ -368,7 +372,7 @@ class PageCandidates:
 
 
 def _may_be(text: str, kind: ValueType) -> bool:
-    """A quick look before the slow reading: digits where a data type has them, month names, number words, an @."""
+    """A quick layout before the slow reading: digits where a data type has them, month names, number words, an @."""
     data_type = kind.data_type
     digits = any(map(str.isdigit, text))
     if data_type in NEEDS_DIGIT:

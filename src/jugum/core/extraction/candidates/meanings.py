@@ -21,7 +21,7 @@ from jugum.core.extraction.candidates.text_similarity import Texts
 Floats = npt.NDArray[np.float32]
 COMMON = 1e-3  # how rare a piece must be to count half
 FIRST_WORD = 1995  # place of the most frequent word in the vocabulary's order
-PIECES_MAX = 24
+PIECES_MAX = 24  # of a phrase; a longer one is no printed name
 
 
 @dataclass(frozen=True)
@@ -34,6 +34,7 @@ class Meanings:
 
     @cached_property
     def places(self) -> dict[str, int]:
+        """The row of each word piece."""
         return {piece: number for number, piece in enumerate(self.pieces)}
 
     def vector(self, phrase: str) -> Floats:

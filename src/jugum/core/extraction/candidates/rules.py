@@ -14,8 +14,8 @@ from jugum.core.values.identifiers import too_slow
 
 PATTERN_SECONDS = 0.25  # for one page
 ANCHOR_LEAST = 86.0  # per cent of likeness (RapidFuzz ratio) to an anchor's words
-BETWEEN_WORDS_MAX = 60
-ROWS_BELOW_MAX = 4
+BETWEEN_WORDS_MAX = 60  # an end further away belongs to something else
+ROWS_BELOW_MAX = 4  # rows under the words of a rule; what stands lower is another block
 
 
 def candidates_with_rules(
@@ -31,7 +31,7 @@ def candidates_with_rules(
         parts = parts_of[number] if parts_of else PageCandidates(page)
         start = len(found)
         found += parts.of(kinds)
-        place = {(c.kind, c.first, c.last): start + n for n, c in enumerate(found[start:]) if not c.more}
+        place = {(c.kind, c.first, c.last): start + n for n, c in enumerate(found[start:]) if not c.more_lines}
         for field in plan.fields:
             for candidate in rule_candidates(field, parts):
                 key = (candidate.kind, candidate.first, candidate.last)

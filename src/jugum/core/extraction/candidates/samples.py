@@ -14,14 +14,14 @@ from jugum.core.values import same_value
 @dataclass(frozen=True)
 class SampleLabel:
     """The right answer for a field on a paper: its text and normal form, and where it stands if that is known
-    (`page` from 1 and `box`, or None for what was only keyed). `more` are further lines or pages of it; `printed` is
-    the name a labeller marked as standing beside it."""
+    (`page` from 1 and `box`, or None for what was only typed). `more_places` are further lines or pages of it;
+    `printed` is the name a labeller marked as standing beside it."""
 
     text: str
     normal: str
     page: int | None = None
     box: Box | None = None
-    more: tuple[tuple[int, Box], ...] = ()
+    more_places: tuple[tuple[int, Box], ...] = ()
     printed: str = ""
 
 
@@ -42,7 +42,7 @@ def gold_candidate(label: SampleLabel, field: FieldPlan, candidates: Sequence[Ca
     the only candidate of that value; several equal values don't tell which one was meant.
     """
     if label.box is not None:
-        whole = union([label.box, *(box for page, box in label.more if page == label.page)])
+        whole = union([label.box, *(box for page, box in label.more_places if page == label.page)])
         common = [
             max(_jaccard(one.box, label.box), _jaccard(one.box, whole)) if one.page == label.page else 0.0
             for one in candidates

@@ -22,6 +22,7 @@ class Texts:
 
     @staticmethod
     def of(texts: Sequence[str]) -> Texts:
+        """Distinct texts in the order they come first, and where each of the given ones is among them."""
         known: dict[str, int] = {}
         places = np.array([known.setdefault(text, len(known)) for text in texts], dtype=np.intp)
         return Texts(tuple(known), places)

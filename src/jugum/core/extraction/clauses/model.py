@@ -30,7 +30,7 @@ from jugum.core.schema import FieldKind, FieldPlan, Plan
 
 Floats = npt.NDArray[np.float64]
 LOGIT_MAX = 9.0  # beyond it a score says nothing more
-SIGNS = 5
+SIGNS = 5  # of a unit beside its words: likeness to the names and shape
 SIGN_WEIGHT = 1.5  # of the plan's score and the shape of a unit, against words of unit length
 NONE_LOGIT = float(np.log(0.3 / 0.7))
 UNTRAINED_EVEN, UNTRAINED_STEEP = (
@@ -41,7 +41,7 @@ SAME, APART = (
     0.8,
     0.2,
 )  # shares of common area from which on a unit is what was labelled, and below which it is something else
-STEM = 5
+STEM = 5  # first letters of a word, so that inflected forms count as one
 
 
 @dataclass(frozen=True)
@@ -111,6 +111,7 @@ class ClauseModel:
 
     @property
     def clauses(self) -> list[FieldPlan]:
+        """The plan's clauses, in its order."""
         return [one for one in self.plan.fields if one.kind is FieldKind.CLAUSE]
 
     def fit(self, papers: Sequence[tuple[Sequence[Unit], Mapping[str, tuple[SampleLabel, ...]]]]) -> ClauseModel:
@@ -165,6 +166,7 @@ class ClauseModel:
         return found
 
     def to_data(self) -> dict[str, Any]:
+        """JSON-able; empty when nothing was learned."""
         if self.wording_ is None:
             return {}
         return {
@@ -177,6 +179,7 @@ class ClauseModel:
 
     @staticmethod
     def from_data(plan: Plan, data: Mapping[str, Any]) -> ClauseModel:
+        """The inverse of `to_data`."""
         if not data:
             return ClauseModel(plan)
         clauses = data["clauses"]
@@ -216,7 +219,7 @@ def places_of_label(label: SampleLabel) -> tuple[tuple[int, Box], ...]:
     if label.page is None or label.box is None:
         return ()
     by_page: dict[int, list[Box]] = {}
-    for page, box in ((label.page, label.box), *label.more):
+    for page, box in ((label.page, label.box), *label.more_places):
         by_page.setdefault(page, []).append(box)
     return tuple((page, union(boxes)) for page, boxes in by_page.items())
 
@@ -282,7 +285,7 @@ def clause_right(decision: PartDecision, labels: Sequence[SampleLabel]) -> bool:
         return False
     for one, label in zip(found, labels, strict=True):
         places = places_of_label(label)
-        if places and common_share(((one.page, one.box), *one.more), places) < SAME:
+        if places and common_share(((one.page, one.box), *one.more_places), places) < SAME:
             return False
         if not places and not _same_words(one.text, label.text):
             return False

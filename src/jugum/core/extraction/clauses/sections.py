@@ -15,7 +15,8 @@ from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldPlan
 from jugum.core.structure import blocks_of
 
-HEADING_LETTERS_MAX = 90
+HEADING_LETTERS_MAX = 90  # a longer line is prose
+# Likeness of a heading to a clause's names; set by hand, judged by bench/plans.py.
 SECTION_LEAST = 0.72
 PARAGRAPH_GAP = 0.75  # line heights of white between two paragraphs
 HEADING_WORDS_MAX = 8  # of a heading that only its place tells
@@ -40,14 +41,17 @@ class SectionLine:
 
     @property
     def text(self) -> str:
+        """Its words, one blank between them."""
         return text_of([self.page.words[index] for index in self.words])
 
     @property
     def box(self) -> Box:
+        """The box around its words."""
         return union(self.page.words[index].box for index in self.words)
 
     @property
     def bold(self) -> bool:
+        """Whether all its words are bold."""
         return all(self.page.words[index].bold for index in self.words)
 
 
@@ -61,6 +65,7 @@ class Section:
 
     @property
     def text(self) -> str:
+        """Its lines, one blank between them."""
         return " ".join(line.text for line in self.lines)
 
 

@@ -19,7 +19,7 @@ from jugum.core.page import Page, Segment, laid_out, text_of
 from jugum.core.schema import FieldPlan, Plan, Totals
 from jugum.core.values import NUMERIC, normal_form
 
-HEADER_LEAST = 0.78
+HEADER_LEAST = 0.78  # likeness of a head to a column's names; heads are short, so that one letter weighs much
 ROW_GAP_MOST = 4.0  # line heights: a wider gap ends a table
 ROWS_TRIED = 6  # rows under a head that tell what its column holds
 CELLS_LEAST = 0.6  # share of cells that a column's data type must read
@@ -49,6 +49,7 @@ class Lines:
 
     @staticmethod
     def of(page: Page) -> Lines:
+        """A page's rows of segments from top to bottom, and the median height of its words (page fraction)."""
         by_row: dict[int, list[Segment]] = {}
         for segment in laid_out(page)[1]:
             by_row.setdefault(segment.row, []).append(segment)

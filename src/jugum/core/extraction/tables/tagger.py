@@ -3,7 +3,7 @@ labelled papers.
 
 A conditional random field over the words of a page, as in `sequence`: each word opens a row of a table ("N-"), opens
 a cell ("B-"), goes on in a cell ("I-"), or is no part of a table. On layouts that are known it beats heads that
-can't be told; on others it is worse, so it is asked only where papers of such a look showed that it is the better
+can't be told; on others it is worse, so it is asked only where papers of such a layout showed that it is the better
 one.
 """
 
@@ -33,7 +33,7 @@ from jugum.core.values import normal_form
 FAMILIAR = 0.5  # likeness to a paper that the labeller read better, from which on it is asked
 NEAREST = 0.05  # and no other labelled paper may be more alike by more than this
 ODD_LEAST = 2  # papers whose tables the heads got wrong, without which there is nothing to learn for
-FOLDS = 2
+FOLDS = 2  # halves: each is judged by what the other taught (decision 0013)
 WHY = "by words and places, as on labelled papers like this one"
 Row = Mapping[str, Found]
 
@@ -94,7 +94,7 @@ def _cells(plan: Plan, sample: Sample, page: int) -> list[tuple[str, int, Box]]:
     for one in plan.fields:
         if one.is_column:
             for row, label in enumerate(sample.labels.get(one.key, ())):
-                places = [(label.page, label.box), *label.more]
+                places = [(label.page, label.box), *label.more_places]
                 found += [(one.key, row, box) for at, box in places if at == page and box is not None]
     return found
 

@@ -16,8 +16,8 @@ from jugum.core.page import Box, Segment, union
 from jugum.core.schema import Plan
 
 Floats = npt.NDArray[np.float32]
-LABEL_WORDS_MAX = 7
-LIKE_LEAST = 0.8
+LABEL_WORDS_MAX = 7  # words that one printed name may run over
+LIKE_LEAST = 0.8  # likeness in letters from which words count as a printed name; one misread letter in five
 EXTRA_COST = 0.45  # what a label loses when all but none of its piece of the row is the printed name
 # How much each standing counts; what is farther or has something between counts less.
 AFTER, RIGHT, BELOW, COLUMN = 1.0, 0.97, 0.95, 0.72

@@ -21,7 +21,7 @@ from jugum.core.values.contact import parse_country
 from jugum.core.values.dates import month_names
 
 SAME_NAME = 88.0  # per cent: a printed name this like one of the plan's is that one
-NAME_LETTERS_MAX = 60
+NAME_LETTERS_MAX = 60  # longer texts are no names of fields
 _CLEAN = re.compile(r"^[\W\d_]*(?:\d{1,3}\s+)?|[\s:.·_–-]+$")
 _MONEY_WORDS = frozenset(
     "amount total sum pay wage salary price cost fee tax income crowns kr gross net balance rate paid due".split()
@@ -48,7 +48,7 @@ _PROSE_KINDS = (
     ValueType(DataType.NUMBER),
 )
 _TIMES = frozenset("years months weeks days hours".split())
-SECTION_WORDS_MIN = 15
+SECTION_WORDS_MIN = 15  # shorter sections are lines with a label
 PROSE_WORDS = 6  # a piece of a row with more words than this is running text
 _PARTY = re.compile(
     r"(?P<who>[A-Z][\w&'’.-]+(?: (?:& )?[A-Z][\w&'’.-]+){1,4}),?(?: of)? [^().;]{0,70}?"

@@ -31,8 +31,8 @@ from jugum.core.values import NUMERIC, DataType, ValueType, normal_form
 Floats = npt.NDArray[np.float32]
 EVEN = 0.62  # the score at which a candidate is as likely right as wrong
 STEEP = 7.0  # how fast odds rise with the score
-RULE_SCORES = 1.25
-QUESTION_WEIGHT = 0.7
+RULE_SCORES = 1.25  # what a rule finds stands before all that names alone find, which score below it
+QUESTION_WEIGHT = 0.7  # an answer to a question counts less than a printed name that stands there
 LONE = 0.66  # score of the only candidate of a telling data type
 NARROW = frozenset({DataType.EMAIL, DataType.PHONE, DataType.COUNTRY})
 _STOP = frozenset(

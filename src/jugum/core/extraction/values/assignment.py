@@ -13,8 +13,8 @@ from jugum.core.schema import FieldPlan, Plan
 NONE_PROBABILITY = 0.28  # on layouts that are known
 NONE_STRANGE = 0.08  # on altogether strange ones, where a value is worth showing though a person must look anyway
 FAMILIAR = 0.6  # layout likeness from which on a layout is known
-MANY_PROBABILITY = 0.5
-ALTERNATIVES_MAX = 8
+MANY_PROBABILITY = 0.5  # a field with many values takes all that are rather right than wrong
+ALTERNATIVES_MAX = 8  # nine keys take candidates on the desk: the first is the value itself
 NO_RIVAL = -9.0  # logit that stands for "no other candidate at all"
 
 
@@ -52,6 +52,7 @@ class Decision:
 
     @property
     def absent(self) -> bool:
+        """Whether it says that the value is not on the paper."""
         return not self.chosen
 
 

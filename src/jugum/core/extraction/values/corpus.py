@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification import Layout, layout_of, layout_similarity, look_alike_groups, similarity_matrix
+from jugum.core.classification import Layout, group_layouts, layout_of, layout_similarity, similarity_matrix
 from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
@@ -30,7 +30,8 @@ Mask = npt.NDArray[np.bool_]
 Places = npt.NDArray[np.intp]
 NEGATIVES_PER_DECISION = (14, 8)  # wrong candidates of a decision that are learned from: the hardest, and others by lot
 NEGATIVES_OF_MANY = (10, 5)  # the same where there are so many decisions that more teach nothing
-MANY_DECISIONS = 150
+MANY_DECISIONS = 150  # above it NEGATIVES_OF_MANY are enough (bench/learning.py)
+# Of rows made as if the whole layout were new, beside those of the paper alone (decision 0004).
 GROUP_OUT_WEIGHT = 0.6
 CANDIDATES_MAX = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
 REFERENCES_MAX = 60  # papers whose values new papers are compared to
@@ -64,7 +65,7 @@ class Prepared:
 
 
 class Corpus:
-    """Samples of one type. `groups` are the look-alike groups found among them (or those given).
+    """Samples of one type. `groups` are the layout groups found among them (or those given).
 
     As many papers as make 400 decisions (24 to 160), spread evenly over the groups, give rows to learn from, and 60
     of them examples to compare with; so training time and memory stop growing with more. All papers can be judged.
@@ -82,7 +83,7 @@ class Corpus:
         self.plan, self.synonyms = plan, synonyms
         self.samples = list(samples)
         self.layouts: list[Layout] = [layout_of(sample.pages) for sample in samples]
-        found = groups if groups is not None else look_alike_groups(similarity_matrix(self.layouts))
+        found = groups if groups is not None else group_layouts(similarity_matrix(self.layouts))
         self.groups = np.array(found, dtype=np.intp)
         most = int(np.clip(DECISIONS_MAX // max(1, len(plan.fields)), ROW_PAPERS_MIN, ROW_PAPERS_MAX))
         self.training_papers = spread(self.groups, most)
@@ -113,6 +114,7 @@ class Corpus:
         return self._prepared.get(number) or self._prepare(number)
 
     def view(self, number: int) -> PaperFeatures:
+        """The features of a paper by its number; those made ready beforehand are kept, others are made each time."""
         return self._views.get(number) or self._view(number)
 
     def reference_mask(self, known: Mask) -> Mask:
@@ -152,7 +154,7 @@ class Corpus:
 
     def rows(self, papers: Sequence[int], known: Mask, seed: int) -> Rows:
         """Rows of those of `papers` that are learned from, each paper's features made as if it, and then its whole
-        look-alike group, had not been labelled. Without the second kind the ranker learns only to copy twins, and
+        layout group, had not been labelled. Without the second kind the ranker learns only to copy twins, and
         gets worse on new layouts the more it is shown. Raises NothingToLearn when none of them has a label."""
         rng = np.random.default_rng(seed)
         parts: list[tuple[Floats, Mask, float]] = []

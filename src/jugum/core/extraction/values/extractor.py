@@ -24,7 +24,7 @@ from jugum.core.schema import Plan
 from jugum.errors import InputError
 
 Floats = npt.NDArray[np.float32]
-PAPERS_MIN = 3
+PAPERS_MIN = 3  # fewer give no held-out decision (decision 0004)
 
 
 @dataclass(frozen=True)
@@ -70,6 +70,7 @@ class Extractor:
 
     @staticmethod
     def from_data(plan: Plan, data: dict[str, Any], trees: str, tagger: bytes = b"") -> Extractor:
+        """The inverse of `to_data`; InputError when another release of the program wrote it with other features."""
         if data["features"] != list(FEATURES):
             raise InputError("This version was trained by another release of the program. Train a new one.")
         common = data["common_texts"]

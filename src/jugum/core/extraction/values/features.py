@@ -38,7 +38,7 @@ from jugum.core.values import NUMERIC, DataType, ValueType
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
 NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below")
-NAME_LIKE_LEAST = 0.6
+NAME_LIKE_LEAST = 0.6  # what is less like a printed name says nothing about it
 FAMILIES = ("text", "date", "money", "number")
 
 # Features by what they rest on. The order within FEATURES is that of the shipped prior's weights: it may grow at the
@@ -110,6 +110,7 @@ Columns = Mapping[str, npt.NDArray[Any] | float]  # feature → its column, or o
 
 
 def example_of(paper: int, field: str, candidate: Candidate, label: str = "") -> Example:
+    """A candidate of a paper as an example of a field's value; `label` is the printed name it bore there."""
     return Example(
         paper, field, candidate.contexts, candidate.plain, candidate.shape, candidate.page, candidate.box, label
     )

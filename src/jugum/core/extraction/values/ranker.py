@@ -14,7 +14,8 @@ import numpy.typing as npt
 from jugum.errors import NothingToLearn
 
 Floats = npt.NDArray[np.float32]
-LOGIT_MAX = 9.0
+LOGIT_MAX = 9.0  # no row is surer than one in eight thousand: more would drown all else that is added up
+# Of Platt's line from rows to decisions: a few labels must not turn the scores over or blow them up.
 SLOPES = (0.4, 1.5)
 BINS = 63  # of a feature's values, for the trees
 
@@ -45,7 +46,7 @@ class Ranker:
         self.prior_share_ = prior_share
         if not right.any() or right.all():
             raise NothingToLearn("every candidate of the labelled values is right, or every one is wrong")
-        # What no row has shown (the likeness of a familiar layout, where each paper is of a look of its own) must not
+        # What no row has shown (the likeness of a familiar layout, where each paper is of a layout of its own) must not
         # be extrapolated from.
         self.low_, self.high_ = rows.min(axis=0), rows.max(axis=0)
         self.mean_ = rows.mean(axis=0).astype(np.float64)

@@ -26,8 +26,8 @@ _WHERE = {
 
 
 def reason(features: Floats, candidate: Candidate) -> str:
-    """What spoke most for a candidate: a rule, a printed name, its place among papers of its look, a name that other
-    looks gave it, a name near in meaning, the look of the value. `features` is its row (len(FEATURES))."""
+    """What spoke most for a candidate: a rule, a printed name, its place among papers of its layout, a name that other
+    layouts gave it, a name near in meaning, the look of the value. `features` is its row (len(FEATURES))."""
 
     def of(name: str) -> float:
         return float(features[_AT[name]])
@@ -38,7 +38,7 @@ def reason(features: Floats, candidate: Candidate) -> str:
     if best >= SPEAKS:
         return f"{_said(candidate, channel)}, a printed name of the field"
     if of("alike_layout") >= NEAR and of("example_joint") >= SPEAKS:
-        return "it stands as on labelled papers of this look"
+        return "it stands as on labelled papers of this layout"
     if of("label_like") >= SPEAKS:
         return "a name stands by it that labelled papers give the field"
     near, channel = max((of(f"meaning_{one}"), one) for one in LABEL_CHANNELS)

@@ -21,8 +21,8 @@ from jugum.core.extraction.values.assignment import NO_RIVAL, Choice, Decision, 
 from jugum.core.schema import Plan
 from jugum.core.values import DataType
 
-PAPERS_LEAST = 5
-SUM_BONUS = 3.0
+PAPERS_LEAST = 5  # without exception on so many papers, an order or a sum is believed (decision 0012)
+SUM_BONUS = 3.0  # log-odds that amounts which add up lend; by chance they hardly ever do
 TRIED = 5  # candidates of a field that may change places
 GAP_MOST = 4.0  # log-odds that a candidate may lie behind the likeliest and still be tried
 FIELDS_MAX = 12  # fields of one kind that relations are looked for among
@@ -40,6 +40,7 @@ class Relations:
     missing: Mapping[str, float] = kept(default_factory=dict)
 
     def to_data(self) -> dict[str, Any]:
+        """JSON-able."""
         return {
             "orders": [list(one) for one in self.orders],
             "sums": [list(one) for one in self.sums],

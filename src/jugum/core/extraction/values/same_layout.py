@@ -1,4 +1,4 @@
-"""Suggestions from papers of the same look that are labelled already: one labelled paper helps all its look-alikes
+"""Suggestions from papers of the same layout that are labelled already: one labelled paper helps the rest of its layout
 at once."""
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from jugum.core.schema import Plan
 
 
 def suggest_from_same_layout(plan: Plan, labelled: Sequence[Sample], pages: Sequence[Page]) -> list[Decision]:
-    """What labelled papers of a look say about another paper of it: for each field the candidate that stands to its
+    """What labelled papers of a layout say about another paper of it: for each field the candidate that stands to its
     values there as values of one field do, by the prior. `labelled` are one to a few papers; the plan's learned
     fields are decided."""
     plan = plan.learned

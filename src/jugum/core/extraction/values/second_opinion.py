@@ -20,9 +20,9 @@ from jugum.core.page import Page, Segment, horizontal_overlap, laid_out, text_of
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import normal_form, same_value, value_shape
 
-PAPERS_LEAST = 5
-PAPERS_MAX = 80
-ITERATIONS = 30
+PAPERS_LEAST = 5  # fewer teach the tagger the papers by heart
+PAPERS_MAX = 80  # the newest; its time grows with each (decision 0012)
+ITERATIONS = 30  # of L-BFGS; it is an opinion, not the choice: a quarter of a second is enough (decision 0012)
 WORDS_MAX = 1500  # of a page, the first so many
 OUTSIDE = "O"
 
@@ -141,7 +141,7 @@ def tagged(plan: Plan, sample: Sample) -> TaggedPaper:
     for number, page in enumerate(sample.pages):
         for field in plan.fields:
             for label in sample.labels.get(field.key, ()):
-                places = [(label.page, label.box), *label.more]
+                places = [(label.page, label.box), *label.more_places]
                 inside = [
                     index
                     for index in range(len(tags[number]))

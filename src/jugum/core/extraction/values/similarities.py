@@ -32,8 +32,10 @@ JOINT_WEIGHTS = {
     "below": 0.1,
 }
 LABEL_CHANNELS = ("left", "above", "row_head", "column_head", "below")
-BOTH_EMPTY = 0.7
-PLACE_SCALE = 0.03
+BOTH_EMPTY = 0.7  # nothing on either side is likeness, but less than the same words are
+PLACE_SCALE = (
+    0.03  # page fraction, about 9 mm of A4 downwards: values of one layout drift so far with what stands above them
+)
 
 
 @dataclass(frozen=True)
@@ -65,6 +67,7 @@ class Examples:
 
     @staticmethod
     def of(examples: Sequence[Example]) -> Examples:
+        """Examples as columns (M of them), texts made distinct."""
         return Examples(
             tuple(examples),
             np.array([one.paper for one in examples], dtype=np.intp),
@@ -88,6 +91,7 @@ class ContextSimilarities:
 
     @staticmethod
     def of(candidates: Sequence[Candidate], examples: Examples) -> ContextSimilarities:
+        """Every candidate of a paper (N) against every example (M), compared once for each pair of distinct texts."""
         contexts = tuple(Texts.of([one.contexts[place] for one in candidates]) for place in range(len(CHANNELS)))
         alike = tuple(distinct_likeness(mine, theirs) for mine, theirs in zip(contexts, examples.contexts, strict=True))
         labels = np.zeros((len(candidates), len(examples.labels.distinct)), dtype=np.uint8)

@@ -13,8 +13,8 @@ import numpy as np
 import numpy.typing as npt
 
 PIECES = 512  # places that pieces of shapes are hashed to
-PIECES_MAX = 20
-SCORE_MAX = 4.0
+PIECES_MAX = 20  # of a value's shape; longer texts are told by their beginning
+SCORE_MAX = 4.0  # log-odds: a rare piece must not outweigh where a value stands
 Pieces = npt.NDArray[np.int16]
 Floats = npt.NDArray[np.float32]
 

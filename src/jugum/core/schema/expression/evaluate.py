@@ -38,7 +38,7 @@ def shape_of(tree: Node, known: Mapping[str, Shape]) -> Shape:
         test, first, other = (shape_of(part, known) for part in tree.parts)
         _must_be(test, Kind.TRUTH, tree.parts[0].at, "what stands after “if”")
         if Kind.ANY not in (first.kind, other.kind) and first.kind is not other.kind:
-            raise ExpressionError(f"One way gives a {first.kind}, the other a {other.kind}", tree.at)
+            raise ExpressionError(f"One branch gives a {first.kind}, the other a {other.kind}", tree.at)
         kind = other.kind if first.kind is Kind.ANY else first.kind
         return Shape(kind, test.many or first.many or other.many)
     return _call_shape(tree, known) if isinstance(tree, Call) else _operation_shape(tree, known)
@@ -63,7 +63,7 @@ def _call_shape(tree: Call, known: Mapping[str, Shape]) -> Shape:
     least, most = len(function.takes) - function.optional, len(function.takes)
     if len(tree.parts) < least or (len(tree.parts) > most and not function.repeats):
         wanted = f"{least} or more" if function.repeats else f"{least}" if least == most else f"{least} to {most}"
-        raise ExpressionError(f"“{tree.function}” takes {wanted} parts; {len(tree.parts)} are given", tree.at)
+        raise ExpressionError(f"“{tree.function}” takes {wanted} arguments; {len(tree.parts)} were given", tree.at)
     shapes = [shape_of(part, known) for part in tree.parts]
     for place, (part, shape) in enumerate(zip(tree.parts, shapes, strict=True)):
         _must_be(shape, function.takes[min(place, most - 1)], part.at, f"part {place + 1} of “{tree.function}”")
@@ -104,7 +104,7 @@ def _comparable(tree: Operation, kinds: list[Kind]) -> None:
     if Kind.ANY not in (a, b) and a is not b:
         raise ExpressionError(f"A {a} can't be compared with a {b}", tree.at)
     if a is Kind.TRUTH and tree.sign not in ("=", "≠"):
-        raise ExpressionError("Of yes and no, neither is greater", tree.at)
+        raise ExpressionError("Yes and no cannot be compared by size", tree.at)
     if len(kinds) == 3:
         if a not in (Kind.NUMBER, Kind.DATE, Kind.ANY):
             raise ExpressionError("“within” is for numbers and dates (days)", tree.parts[2].at)

@@ -23,6 +23,8 @@ Value = Scalar | Column
 
 
 class Kind(StrEnum):
+    """What an expression gives. ANY is for parts that may be of every kind."""
+
     NUMBER = "number"
     TEXT = "text"
     DATE = "date"

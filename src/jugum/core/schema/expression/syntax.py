@@ -18,8 +18,8 @@ from functools import lru_cache
 
 from jugum.errors import InputError
 
-LETTERS_MAX = 2000
-DEPTH_MAX = 40
+LETTERS_MAX = 2000  # nobody reads a longer one
+DEPTH_MAX = 40  # the parser calls itself for each level
 KEYWORDS = frozenset({"if", "then", "else", "and", "or", "not", "within", "true", "false"})
 _SAME = {"-": "−", "*": "×", "/": "÷", "!=": "≠", "<>": "≠", "<=": "≤", ">=": "≥", "==": "="}
 _TOKEN = re.compile(
@@ -44,12 +44,16 @@ class ExpressionError(InputError):
 
 @dataclass(frozen=True)
 class Literal:
+    """A number, text or truth as written; `at` is its first letter, from 0."""
+
     value: Decimal | str | bool
     at: int
 
 
 @dataclass(frozen=True)
 class Name:
+    """A field by its key; `at` is its first letter, from 0."""
+
     key: str
     at: int
 
@@ -66,6 +70,8 @@ class Operation:
 
 @dataclass(frozen=True)
 class Call:
+    """A function with its arguments; `at` is its first letter, from 0."""
+
     function: str
     parts: tuple[Node, ...]
     at: int
@@ -73,6 +79,8 @@ class Call:
 
 @dataclass(frozen=True)
 class Condition:
+    """`if … then … else …`, in this order; `at` is its first letter, from 0."""
+
     parts: tuple[Node, Node, Node]
     at: int
 

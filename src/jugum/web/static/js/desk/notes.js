@@ -1,6 +1,6 @@
 // A note in the margin: one value of one field, or one held field.
 
-import { beam } from "../beam.js";
+import { beam } from "../frame/beam.js";
 
 export function element(name, className = "", text = "") {
   const made = document.createElement(name);
@@ -12,9 +12,20 @@ export function element(name, className = "", text = "") {
 export function button(text, key, act) {
   const made = element("button", "btn btn-plain", text);
   made.type = "button";
-  if (key) { made.append(" ", element("kbd", "", key)); }
-  made.addEventListener("click", (event) => { event.stopPropagation(); act(); });
+  if (key) {
+    made.append(" ", element("kbd", "", key));
+  }
+  made.addEventListener("click", (event) => {
+    event.stopPropagation();
+    act();
+  });
   return made;
+}
+
+const saidHow = ({ origin }) => (["marked", "typed", "agreed", "recorded"].includes(origin) ? "labelled" : "settled");
+
+function shortened(text) {
+  return text.length > 60 ? `${text.slice(0, 60)}…` : text;
 }
 
 function head(field, value, threshold) {
@@ -25,23 +36,32 @@ function head(field, value, threshold) {
   return line;
 }
 
+const LONG = 160; // letters above which a value is shown by its beginning and its count of words
+const OWN_ORIGINS = ["model", "person", "plan", "marked", "typed", "agreed", "recorded", "review", "mended"];
+
 function shownValue(note, value) {
   const said = element("div", "said");
-  const long = value.text.length > 160;
-  said.append(element("span", "value", long ? `${value.text.slice(0, note.classList.contains("active") ? 220 : 64)}…` : value.text));
-  if (long) said.append(element("span", "normal", `${value.text.split(/\s+/).length} words${value.more?.length ? `, on ${new Set([value.page, ...value.more.map(([page]) => page)]).size} pages` : ""}`));
-  else if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
+  if (value.text.length > LONG) {
+    const letters = note.classList.contains("active") ? 220 : 64;
+    const pages = new Set([value.page, ...(value.more_places || []).map(([page]) => page)]).size;
+    const count = `${value.text.split(/\s+/).length} words${pages > 1 ? `, on ${pages} pages` : ""}`;
+    said.append(element("span", "value", `${value.text.slice(0, letters)}…`), element("span", "normal", count));
+  } else {
+    said.append(element("span", "value", value.text));
+    if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
+  }
   note.append(said);
-  if (value.origin && !["model", "person", "plan", "marked", "typed", "agreed", "keyed", "review", "mended"].includes(value.origin)) said.append(" ", element("span", "normal", `read by ${value.origin}`));
-  if (!value.normal) note.append(element("div", "why", "can't be read as its data type"));
+  if (value.origin && !OWN_ORIGINS.includes(value.origin))
+    said.append(" ", element("span", "normal", `read by ${value.origin}`));
+  if (!value.normal) note.append(element("div", "why", "cannot be read as its data type"));
 }
 
 // A table's first rows, to look at.
 function smallTable(field, rows) {
   const table = element("table", "cells");
-  const head = element("tr");
-  field.shape.columns.forEach(([, name]) => head.append(element("th", "", name)));
-  table.append(head);
+  const names = element("tr");
+  field.shape.columns.forEach(([, name]) => names.append(element("th", "", name)));
+  table.append(names);
   rows.slice(0, 12).forEach((row) => {
     const line = element("tr");
     row.forEach((cell) => line.append(element("td", "mono", cell?.text || "")));
@@ -61,17 +81,29 @@ export function editor(text, normalOf, done, left) {
   const look = async () => {
     const mine = (asked += 1);
     const normal = input.value.trim() ? await normalOf(input.value) : "";
-    if (mine === asked) said.textContent = normal === null ? "can't be read as its data type" : normal ? `= ${normal}` : "";
+    if (mine === asked)
+      said.textContent = normal === null ? "cannot be read as its data type" : normal ? `= ${normal}` : "";
   };
   input.addEventListener("input", look);
   input.addEventListener("keydown", (event) => {
-    if (event.key === "Enter" && input.value.trim()) { event.preventDefault(); event.stopPropagation(); done(input.value.trim()); }
-    if (event.key === "Escape") { event.preventDefault(); event.stopPropagation(); left(); }
+    if (event.key === "Enter" && input.value.trim()) {
+      event.preventDefault();
+      event.stopPropagation();
+      done(input.value.trim());
+    }
+    if (event.key === "Escape") {
+      event.preventDefault();
+      event.stopPropagation();
+      left();
+    }
   });
   input.addEventListener("click", (event) => event.stopPropagation());
   holder.append(input, said);
   look();
-  holder.focusInput = () => { input.focus(); input.select(); };
+  holder.focusInput = () => {
+    input.focus();
+    input.select();
+  };
   return holder;
 }
 
@@ -84,7 +116,10 @@ export function candidateList(others, take) {
     pick.type = "button";
     pick.append(element("kbd", "", String(index + 1)), element("span", "", other.text));
     pick.title = other.normal;
-    pick.addEventListener("click", (event) => { event.stopPropagation(); take(index); });
+    pick.addEventListener("click", (event) => {
+      event.stopPropagation();
+      take(index);
+    });
     item.append(pick);
     list.append(item);
   });
@@ -93,7 +128,10 @@ export function candidateList(others, take) {
 
 // state: {active, ghost, open}: open shows loupe, reason, candidates and buttons.
 export function noteFor(field, value, state, acts) {
-  const note = element("article", `note${state.ghost ? " ghost" : ""}${state.active ? " active" : ""}${state.held ? " is-held" : ""}`);
+  const note = element(
+    "article",
+    `note${state.ghost ? " ghost" : ""}${state.active ? " active" : ""}${state.held ? " is-held" : ""}`,
+  );
   note.dataset.field = field.key;
   note.append(head(field, value, field.threshold));
   if (state.loupe && value.box) {
@@ -109,18 +147,20 @@ export function noteFor(field, value, state, acts) {
     note.append(box);
     note.focusInput = box.focusInput;
   } else shownValue(note, value);
-  if (value.read && value.read !== value.text && value.origin !== "agreed") note.append(element("div", "normal", `read as “${value.read.length > 60 ? `${value.read.slice(0, 60)}…` : value.read}”`));
+  if (value.ocr_text && value.ocr_text !== value.text && value.origin !== "agreed")
+    note.append(element("div", "normal", `OCR: “${shortened(value.ocr_text)}”`));
   if (field.failing && state.active) note.append(element("div", "why", field.failing));
-  if (field.disputed) note.append(element("div", "why", "the two labellers disagree"));
+  if (field.disputed) note.append(element("div", "why", "two people gave different answers"));
   if (state.grid && state.active) note.append(smallTable(field, state.grid));
   if (state.held && field.detail) note.append(element("div", "why", `${field.hold}: ${field.detail}`));
-  if (value.person) note.append(element("div", "normal", `settled by ${value.person}`));
+  if (value.person) note.append(element("div", "normal", `${saidHow(value)} by ${value.person}`));
   if (state.active && !state.editing && acts.buttons.length) {
     const row = element("div", "acts");
     row.append(...acts.buttons);
     note.append(row);
   }
-  if (state.active && state.open && field.others.length && !state.editing) note.append(candidateList(field.others, acts.candidate));
+  if (state.active && state.open && field.others.length && !state.editing)
+    note.append(candidateList(field.others, acts.candidate));
   note.addEventListener("click", acts.chosen);
   return note;
 }

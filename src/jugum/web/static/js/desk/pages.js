@@ -1,8 +1,9 @@
-// The pages in the middle: pictures with words over them. Only pages near the window are in the document; their words are fetched
-// when they come near, and where one looks closer than the picture is sharp, sharper pieces of it are laid over.
+// The pages in the middle: pictures with words over them. Only pages near the window are in the document; their words
+// are fetched when they come near, and where one looks closer than the picture is sharp, sharper pieces of it are laid
+// over.
 
-import { svg } from "../beam.js";
-import { call } from "../server.js";
+import { svg } from "../frame/beam.js";
+import { call } from "../frame/server.js";
 import { Sweeps } from "./sweep.js";
 
 const GAP = 18;
@@ -13,7 +14,12 @@ const SHARP_AFTER_MS = 140;
 export class Pages {
   // taken(chosen) is called with what was clicked or swept (see sweep.js); came() when pages or words have come near.
   constructor(holder, scroll, document_, { taken, can, came }) {
-    Object.assign(this, { holder, scroll, document: document_, taken, can, came });
+    this.holder = holder;
+    this.scroll = scroll;
+    this.document = document_;
+    this.taken = taken;
+    this.can = can;
+    this.came = came;
     this.elements = [];
     this.cursor = null; // {page, index, anchor}
     this.mode = "words";
@@ -58,22 +64,35 @@ export class Pages {
   async wordsOf(number) {
     const { page } = this.element(number);
     if (page.words) return page.words;
-    page.coming = page.coming || call("GET", `/api/v1/documents/${this.document}/pages/${number}/words`).catch(() => []);
+    page.coming =
+      page.coming || call("GET", `/api/v1/documents/${this.document}/pages/${number}/words`).catch(() => []);
     const words = await page.coming;
-    if (!page.words) { page.words = words; this.came(); }
+    if (!page.words) {
+      page.words = words;
+      this.came();
+    }
     return page.words;
   }
 
   fill(element) {
     if (element.filled || !element.root) return;
     element.filled = true;
-    element.words.append(...element.page.words.map(([text, x0, y0, x1, y1, sure], index) => {
-      const rect = svg("rect", { class: "word", x: x0 * 1000, y: y0 * 1000, width: (x1 - x0) * 1000, height: (y1 - y0) * 1000, "data-index": index });
-      const title = svg("title");
-      title.textContent = element.page.source === "ocr" ? `${text} (read with ${Math.round(sure * 100)} %)` : text;
-      rect.append(title);
-      return rect;
-    }));
+    element.words.append(
+      ...element.page.words.map(([text, x0, y0, x1, y1, sure], index) => {
+        const rect = svg("rect", {
+          class: "word",
+          x: x0 * 1000,
+          y: y0 * 1000,
+          width: (x1 - x0) * 1000,
+          height: (y1 - y0) * 1000,
+          "data-index": index,
+        });
+        const title = svg("title");
+        title.textContent = element.page.source === "ocr" ? `${text} (read with ${Math.round(sure * 100)} %)` : text;
+        rect.append(title);
+        return rect;
+      }),
+    );
     this.came();
   }
 
@@ -82,7 +101,7 @@ export class Pages {
     let y = 0;
     this.width = width;
     for (const element of this.elements) {
-      const height = width * element.page.height / element.page.width;
+      const height = (width * element.page.height) / element.page.width;
       Object.assign(element, { top: y, height });
       if (element.root) this.place(element);
       y += height + GAP;
@@ -107,27 +126,49 @@ export class Pages {
     let changed = false;
     for (const element of this.elements) {
       const near = this.isNear(element);
-      if (near && !element.root) { this.make(element); changed = true; }
-      else if (!near && element.root) { this.drop(element); changed = true; }
+      if (near && !element.root) {
+        this.make(element);
+        changed = true;
+      } else if (!near && element.root) {
+        this.drop(element);
+        changed = true;
+      }
     }
     if (changed && !quiet) this.came();
     clearTimeout(this.soon);
     this.soon = setTimeout(() => this.sharpen(), SHARP_AFTER_MS);
   }
 
-  get near() { return this.elements.filter((element) => element.root); }
-  element(number) { return this.elements.find((element) => element.page.number === number); }
+  get near() {
+    return this.elements.filter((element) => element.root);
+  }
+  element(number) {
+    return this.elements.find((element) => element.page.number === number);
+  }
 
   // Where a page is shown larger than its picture is, sharper pieces of what is in the window are laid over it.
   sharpen() {
     const ratio = window.devicePixelRatio || 1;
     for (const element of this.near) {
-      const inSight = element.top + element.height > this.scroll.scrollTop - 80 && element.top < this.scroll.scrollTop + this.scroll.clientHeight + 80;
+      const inSight =
+        element.top + element.height > this.scroll.scrollTop - 80 &&
+        element.top < this.scroll.scrollTop + this.scroll.clientHeight + 80;
       const closer = this.width * ratio > 1.12 * element.page.width;
-      if (!closer || !inSight) { if (element.tiles.size) { element.sharp.replaceChildren(); element.tiles.clear(); } continue; }
-      const dpi = Math.min(600, Math.ceil(this.width * ratio / (element.page.width_pt / 72) / 25) * 25);
-      if (element.dpi !== dpi) { element.sharp.replaceChildren(); element.tiles.clear(); element.dpi = dpi; }
-      for (let row = 0; row < TILES; row += 1) for (let column = 0; column < TILES; column += 1) this.tile(element, row, column, dpi);
+      if (!closer || !inSight) {
+        if (element.tiles.size) {
+          element.sharp.replaceChildren();
+          element.tiles.clear();
+        }
+        continue;
+      }
+      const dpi = Math.min(600, Math.ceil((this.width * ratio) / (element.page.width_pt / 72) / 25) * 25);
+      if (element.dpi !== dpi) {
+        element.sharp.replaceChildren();
+        element.tiles.clear();
+        element.dpi = dpi;
+      }
+      for (let row = 0; row < TILES; row += 1)
+        for (let column = 0; column < TILES; column += 1) this.tile(element, row, column, dpi);
     }
   }
 
@@ -136,13 +177,22 @@ export class Pages {
     const top = element.top + box[1] * element.height;
     const left = parseFloat(this.holder.style.left || 0) + box[0] * this.width;
     const view = this.scroll;
-    const seen = top + element.height / TILES > view.scrollTop - 40 && top < view.scrollTop + view.clientHeight + 40 && left + this.width / TILES > view.scrollLeft - 40 && left < view.scrollLeft + view.clientWidth + 40;
+    const seen =
+      top + element.height / TILES > view.scrollTop - 40 &&
+      top < view.scrollTop + view.clientHeight + 40 &&
+      left + this.width / TILES > view.scrollLeft - 40 &&
+      left < view.scrollLeft + view.clientWidth + 40;
     const name = `${row}-${column}`;
     if (!seen || element.tiles.has(name)) return;
     const image = document.createElement("img");
     image.alt = "";
     image.className = "sharp-piece";
-    Object.assign(image.style, { left: `${100 * box[0]}%`, top: `${100 * box[1]}%`, width: `${100 / TILES}%`, height: `${100 / TILES}%` });
+    Object.assign(image.style, {
+      left: `${100 * box[0]}%`,
+      top: `${100 * box[1]}%`,
+      width: `${100 / TILES}%`,
+      height: `${100 / TILES}%`,
+    });
     image.src = `/documents/${this.document}/pages/${element.page.number}/region.jpg?box=${box.join(",")}&dpi=${dpi}`;
     element.tiles.set(name, image);
     element.sharp.append(image);
@@ -163,7 +213,11 @@ export class Pages {
   // ---- The word cursor of the keyboard ----
 
   async move(key, extend) {
-    if (!this.cursor) { this.cursor = await this.firstInView(); if (this.cursor) this.showCursor(); return; }
+    if (!this.cursor) {
+      this.cursor = await this.firstInView();
+      if (this.cursor) this.showCursor();
+      return;
+    }
     const words = await this.wordsOf(this.cursor.page);
     if (key === "ArrowRight" || key === "ArrowLeft") await this.step(key === "ArrowRight" ? 1 : -1, words);
     else await this.toRow(key === "ArrowDown", words);
@@ -183,10 +237,18 @@ export class Pages {
 
   async step(by, words) {
     const next = this.cursor.index + by;
-    if (next >= 0 && next < words.length) { this.cursor.index = next; return; }
+    if (next >= 0 && next < words.length) {
+      this.cursor.index = next;
+      return;
+    }
     const other = this.element(this.cursor.page + by);
-    const there = other && await this.wordsOf(other.page.number);
-    if (there?.length) this.cursor = { page: other.page.number, index: by > 0 ? 0 : there.length - 1, anchor: by > 0 ? 0 : there.length - 1 };
+    const there = other && (await this.wordsOf(other.page.number));
+    if (there?.length)
+      this.cursor = {
+        page: other.page.number,
+        index: by > 0 ? 0 : there.length - 1,
+        anchor: by > 0 ? 0 : there.length - 1,
+      };
   }
 
   async toRow(down, words) {
@@ -198,7 +260,10 @@ export class Pages {
       const dy = ((b0 + b1) / 2 - y) * (down ? 1 : -1);
       if (dy < 0.6 * height) return;
       const away = dy * 3 + Math.max(0, a0 - x, x - a1);
-      if (away < least) { least = away; best = index; }
+      if (away < least) {
+        least = away;
+        best = index;
+      }
     });
     if (best >= 0) this.cursor.index = best;
     else await this.step(down ? 1 : -1, { length: 0 });
@@ -207,7 +272,10 @@ export class Pages {
   // To the next word that begins with a text; false when there is none.
   async find(text) {
     const from = this.cursor ? `&page=${this.cursor.page}&index=${this.cursor.index}` : "";
-    const found = await call("GET", `/api/v1/documents/${this.document}/find?text=${encodeURIComponent(text)}${from}`).catch(() => []);
+    const found = await call(
+      "GET",
+      `/api/v1/documents/${this.document}/find?text=${encodeURIComponent(text)}${from}`,
+    ).catch(() => []);
     if (!found.length) return false;
     this.cursor = { page: found[0], index: found[1], anchor: found[1] };
     await this.wordsOf(found[0]);
@@ -219,17 +287,37 @@ export class Pages {
     const element = this.element(this.cursor.page);
     const [, x0, y0, x1, y1] = element.page.words[this.cursor.index];
     this.reveal(this.cursor.page, [x0, y0, x1, y1]);
-    this.near.forEach((one) => { one.marks.replaceChildren(); if (one !== element) this.mark(one, []); });
+    this.near.forEach((one) => {
+      one.marks.replaceChildren();
+      if (one !== element) this.mark(one, []);
+    });
     if (!element.root) return;
     this.fill(element);
-    const [from, to] = [Math.min(this.cursor.anchor, this.cursor.index), Math.max(this.cursor.anchor, this.cursor.index)];
-    this.mark(element, Array.from({ length: to - from + 1 }, (_, step) => from + step));
-    element.marks.append(svg("rect", { class: "word cursor", x: x0 * 1000 - 2, y: y0 * 1000 - 2, width: (x1 - x0) * 1000 + 4, height: (y1 - y0) * 1000 + 4 }));
+    const [from, to] = [
+      Math.min(this.cursor.anchor, this.cursor.index),
+      Math.max(this.cursor.anchor, this.cursor.index),
+    ];
+    this.mark(
+      element,
+      Array.from({ length: to - from + 1 }, (_, step) => from + step),
+    );
+    element.marks.append(
+      svg("rect", {
+        class: "word cursor",
+        x: x0 * 1000 - 2,
+        y: y0 * 1000 - 2,
+        width: (x1 - x0) * 1000 + 4,
+        height: (y1 - y0) * 1000 + 4,
+      }),
+    );
   }
 
   hideCursor() {
     this.cursor = null;
-    this.near.forEach((element) => { element.marks.replaceChildren(); this.mark(element, []); });
+    this.near.forEach((element) => {
+      element.marks.replaceChildren();
+      this.mark(element, []);
+    });
   }
 
   takeCursor(add = false) {
@@ -243,15 +331,28 @@ export class Pages {
   reveal(number, box) {
     const { y0, y1 } = this.pixels(number, box);
     const view = this.scroll;
-    if (y0 < view.scrollTop + 40 || y1 > view.scrollTop + view.clientHeight - 60) { view.scrollTop = Math.max(0, y0 - view.clientHeight / 3); this.nearby(); }
+    if (y0 < view.scrollTop + 40 || y1 > view.scrollTop + view.clientHeight - 60) {
+      view.scrollTop = Math.max(0, y0 - view.clientHeight / 3);
+      this.nearby();
+    }
   }
 
   // Outlines of the values: [{page, box, kind}].
   outline(places) {
     for (const element of this.near) {
-      element.places.replaceChildren(...places.filter((place) => place.page === element.page.number).map(({ box, kind }) => svg("rect", {
-        class: `place ${kind}`, x: box[0] * 1000 - 2, y: box[1] * 1000 - 1, width: (box[2] - box[0]) * 1000 + 4, height: (box[3] - box[1]) * 1000 + 2,
-      })));
+      element.places.replaceChildren(
+        ...places
+          .filter((place) => place.page === element.page.number)
+          .map(({ box, kind }) =>
+            svg("rect", {
+              class: `place ${kind}`,
+              x: box[0] * 1000 - 2,
+              y: box[1] * 1000 - 1,
+              width: (box[2] - box[0]) * 1000 + 4,
+              height: (box[3] - box[1]) * 1000 + 2,
+            }),
+          ),
+      );
     }
   }
 
@@ -261,8 +362,8 @@ export class Pages {
     if (!image) return;
     const draw = () => {
       const high = box[3] - box[1];
-      const wide = canvas.width / canvas.height * (page.height / page.width);
-      const tall = Math.max(high * 2.3, (box[2] - box[0]) * 1.25 / wide);
+      const wide = (canvas.width / canvas.height) * (page.height / page.width);
+      const tall = Math.max(high * 2.3, ((box[2] - box[0]) * 1.25) / wide);
       const width = tall * wide;
       const x = Math.min(Math.max(0, (box[0] + box[2]) / 2 - width / 2), Math.max(0, 1 - width));
       const y = (box[1] + box[3]) / 2 - tall / 2;
@@ -270,7 +371,17 @@ export class Pages {
       context.fillStyle = "#fff";
       context.fillRect(0, 0, canvas.width, canvas.height);
       context.imageSmoothingQuality = "high";
-      context.drawImage(image, x * image.naturalWidth, y * image.naturalHeight, width * image.naturalWidth, tall * image.naturalHeight, 0, 0, canvas.width, canvas.height);
+      context.drawImage(
+        image,
+        x * image.naturalWidth,
+        y * image.naturalHeight,
+        width * image.naturalWidth,
+        tall * image.naturalHeight,
+        0,
+        0,
+        canvas.width,
+        canvas.height,
+      );
     };
     if (image.complete && image.naturalWidth) draw();
     else image.addEventListener("load", draw, { once: true });

@@ -8,7 +8,11 @@ export function stack(wishes, heights, top = 8) {
   const pools = [];
   wishes.forEach((wish, index) => {
     pools.push({ from: index, to: index, height: heights[index] + GAP, sum: wish, count: 1 });
-    for (let last = pools.length - 1; last > 0 && pools[last - 1].at + pools[last - 1].height > start(pools[last]); last -= 1) {
+    for (
+      let last = pools.length - 1;
+      last > 0 && pools[last - 1].at + pools[last - 1].height > start(pools[last]);
+      last -= 1
+    ) {
       const lower = pools.pop();
       const upper = pools[last - 1];
       upper.sum += lower.sum - lower.count * upper.height;
@@ -19,12 +23,17 @@ export function stack(wishes, heights, top = 8) {
     }
     pools[pools.length - 1].at = start(pools[pools.length - 1]);
   });
-  function start(pool) { return Math.max(top, pool.sum / pool.count); }
+  function start(pool) {
+    return Math.max(top, pool.sum / pool.count);
+  }
   const tops = [];
   let floor = top;
   for (const pool of pools) {
     let y = Math.max(floor, pool.at);
-    for (let index = pool.from; index <= pool.to; index += 1) { tops.push(y); y += heights[index] + GAP; }
+    for (let index = pool.from; index <= pool.to; index += 1) {
+      tops.push(y);
+      y += heights[index] + GAP;
+    }
     floor = y;
   }
   return tops;
@@ -39,8 +48,8 @@ export function sideOf(box, words) {
   return (box[0] + box[2]) / 2 < 0.5 ? "left" : "right";
 }
 
-// Sides for all notes ([{side, wish, height}], sorted by wish): where a side is so crowded that its notes would drift far
-// from their values and the other is free, every second one changes over.
+// Sides for all notes ([{side, wish, height}], sorted by wish): where a side is so crowded that its notes would drift
+// far from their values and the other is free, every second one changes over.
 export function balance(notes) {
   for (const side of ["left", "right"]) {
     const mine = notes.filter((note) => note.side === side);
@@ -49,7 +58,9 @@ export function balance(notes) {
     const taken = other.reduce((sum, note) => sum + note.height + GAP, 0);
     const extent = mine.length ? mine.at(-1).wish - mine[0].wish + mine[0].height : 0;
     if (needed > extent + 60 && taken < needed / 2) {
-      mine.forEach((note, index) => { if (index % 2) note.side = side === "left" ? "right" : "left"; });
+      mine.forEach((note, index) => {
+        if (index % 2) note.side = side === "left" ? "right" : "left";
+      });
       break;
     }
   }

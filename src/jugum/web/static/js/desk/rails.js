@@ -1,8 +1,9 @@
-// A table marked on the page: rails part its columns, lines its rows. They are dragged, added and removed; what stands between them
-// is put into the grid below at once. A table may have a part on each of several pages.
+// A table marked on the page: rails part its columns, lines its rows. They are dragged, added and removed; what stands
+// between them is put into the grid below at once. A table may have a part on each of several pages.
 
-import { svg } from "../beam.js";
-import { call } from "../server.js";
+import { svg } from "../frame/beam.js";
+import { call } from "../frame/server.js";
+import { boxOfWord, union } from "./geometry.js";
 import { element, button } from "./notes.js";
 
 const NUDGE = 0.002;
@@ -10,23 +11,39 @@ const NUDGE = 0.002;
 export class Rails {
   // changed(rows) is told the cells of all parts whenever something moved.
   constructor(pages, field, { changed, tell }) {
-    Object.assign(this, { pages, field, changed, tell });
+    this.pages = pages;
+    this.field = field;
+    this.changed = changed;
+    this.tell = tell;
     this.parts = [];
     this.chosen = null; // {part, kind: "rails" | "lines", at}
   }
 
-  get any() { return this.parts.length > 0; }
+  get any() {
+    return this.parts.length > 0;
+  }
 
   // A swept region: rails and lines are proposed for it; a part of the same page that it covers is put in its place.
   async sweep(page, box) {
     let found;
     try {
-      found = await call("POST", `/api/v1/documents/${this.pages.document}/tables/${this.field.key}/rails`, { page, box });
-    } catch (error) { this.tell(error.message); return; }
+      found = await call("POST", `/api/v1/documents/${this.pages.document}/tables/${this.field.key}/rails`, {
+        page,
+        box,
+      });
+    } catch (error) {
+      this.tell(error.message);
+      return;
+    }
     const before = this.parts.find((part) => part.columns.some(Boolean));
-    if (before && !found.columns.some(Boolean) && before.rails.length === found.rails.length) found.columns = [...before.columns];
-    const keep = this.parts.filter((part) => part.page !== page || Math.min(part.lines.at(-1), box[3]) <= Math.max(part.lines[0], box[1]));
-    this.parts = [...keep, { page, rails: found.rails, lines: found.lines, columns: found.columns }].sort((a, b) => a.page - b.page || a.lines[0] - b.lines[0]);
+    if (before && !found.columns.some(Boolean) && before.rails.length === found.rails.length)
+      found.columns = [...before.columns];
+    const keep = this.parts.filter(
+      (part) => part.page !== page || Math.min(part.lines.at(-1), box[3]) <= Math.max(part.lines[0], box[1]),
+    );
+    this.parts = [...keep, { page, rails: found.rails, lines: found.lines, columns: found.columns }].sort(
+      (a, b) => a.page - b.page || a.lines[0] - b.lines[0],
+    );
     this.draw();
     this.changed(this.rows());
   }
@@ -36,10 +53,12 @@ export class Rails {
     const keys = this.field.shape.columns.map(([key]) => key);
     return this.parts.flatMap((part) => {
       const words = this.pages.element(part.page).page.words || [];
-      return part.lines.slice(1).map((bottom, row) => keys.map((key) => {
-        const place = part.columns.indexOf(key);
-        return place < 0 ? null : cell(words, part, place, part.lines[row], bottom);
-      }));
+      return part.lines.slice(1).map((bottom, row) =>
+        keys.map((key) => {
+          const place = part.columns.indexOf(key);
+          return place < 0 ? null : cell(words, part, place, part.lines[row], bottom);
+        }),
+      );
     });
   }
 
@@ -57,18 +76,50 @@ export class Rails {
     const [y0, y1] = [part.lines[0], part.lines.at(-1)];
     const made = (kind, at, place) => {
       const chosen = this.chosen?.part === part && this.chosen.kind === kind && this.chosen.at === at;
-      const [a, b] = kind === "rails" ? [[place, y0 - 0.006], [place, y1 + 0.006]] : [[x0 - 0.008, place], [x1 + 0.008, place]];
+      const [a, b] =
+        kind === "rails"
+          ? [
+              [place, y0 - 0.006],
+              [place, y1 + 0.006],
+            ]
+          : [
+              [x0 - 0.008, place],
+              [x1 + 0.008, place],
+            ];
       const spot = { x1: a[0] * 1000, y1: a[1] * 1000, x2: b[0] * 1000, y2: b[1] * 1000 };
-      const hold = svg("line", { ...spot, class: "rail-hold", "data-hold": kind, tabindex: 0, role: "separator", "aria-label": `${kind === "rails" ? "Column rail" : "Row line"} ${at + 1}` });
+      const hold = svg("line", {
+        ...spot,
+        class: "rail-hold",
+        "data-hold": kind,
+        tabindex: 0,
+        role: "separator",
+        "aria-label": `${kind === "rails" ? "Column line" : "Row line"} ${at + 1}`,
+      });
       hold.addEventListener("pointerdown", (event) => this.drag(event, one, part, kind, at));
-      hold.addEventListener("dblclick", (event) => { event.stopPropagation(); this.remove(part, kind, at); });
-      hold.addEventListener("focus", () => { this.chosen = { part, kind, at }; });
+      hold.addEventListener("dblclick", (event) => {
+        event.stopPropagation();
+        this.remove(part, kind, at);
+      });
+      hold.addEventListener("focus", () => {
+        this.chosen = { part, kind, at };
+      });
       hold.addEventListener("keydown", (event) => this.key(event, part, kind, at));
       return [svg("line", { ...spot, class: `rail${chosen ? " chosen" : ""}` }), hold];
     };
-    const ground = svg("rect", { class: "table-ground", "data-hold": "ground", x: x0 * 1000, y: y0 * 1000, width: (x1 - x0) * 1000, height: (y1 - y0) * 1000 });
+    const ground = svg("rect", {
+      class: "table-ground",
+      "data-hold": "ground",
+      x: x0 * 1000,
+      y: y0 * 1000,
+      width: (x1 - x0) * 1000,
+      height: (y1 - y0) * 1000,
+    });
     ground.addEventListener("dblclick", (event) => this.addAt(event, one, part));
-    return [ground, ...part.rails.flatMap((place, at) => made("rails", at, place)), ...part.lines.flatMap((place, at) => made("lines", at, place))];
+    return [
+      ground,
+      ...part.rails.flatMap((place, at) => made("rails", at, place)),
+      ...part.lines.flatMap((place, at) => made("lines", at, place)),
+    ];
   }
 
   drag(event, one, part, kind, at) {
@@ -82,10 +133,15 @@ export class Rails {
     const move = (moved) => {
       moves = moves || Math.hypot(moved.clientX - x, moved.clientY - y) > 2;
       if (!moves) return;
-      const place = kind === "rails" ? (moved.clientX - area.left) / area.width : (moved.clientY - area.top) / area.height;
+      const place =
+        kind === "rails" ? (moved.clientX - area.left) / area.width : (moved.clientY - area.top) / area.height;
       this.put(part, kind, at, place);
     };
-    const end = () => { window.removeEventListener("pointermove", move); window.removeEventListener("pointerup", end); if (moves) this.changed(this.rows()); };
+    const end = () => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", end);
+      if (moves) this.changed(this.rows());
+    };
     window.addEventListener("pointermove", move);
     window.addEventListener("pointerup", end);
   }
@@ -113,7 +169,11 @@ export class Rails {
     event.stopPropagation();
     const area = one.layer.getBoundingClientRect();
     const kind = event.shiftKey ? "rails" : "lines";
-    this.add(part, kind, event.shiftKey ? (event.clientX - area.left) / area.width : (event.clientY - area.top) / area.height);
+    this.add(
+      part,
+      kind,
+      event.shiftKey ? (event.clientX - area.left) / area.width : (event.clientY - area.top) / area.height,
+    );
   }
 
   add(part, kind, place) {
@@ -136,9 +196,15 @@ export class Rails {
   }
 
   remove(part, kind, at) {
-    if (part[kind].length <= 2) { this.parts = this.parts.filter((other) => other !== part); } else {
+    if (part[kind].length <= 2) {
+      this.parts = this.parts.filter((other) => other !== part);
+    } else {
       part[kind].splice(at, 1);
-      if (kind === "rails") part.columns.splice(at === 0 ? 0 : at - 1 < part.columns.length && part.columns[at] === "" ? at : Math.max(0, at - 1), 1);
+      if (kind === "rails")
+        part.columns.splice(
+          at === 0 ? 0 : at - 1 < part.columns.length && part.columns[at] === "" ? at : Math.max(0, at - 1),
+          1,
+        );
     }
     this.chosen = null;
     this.draw();
@@ -147,7 +213,7 @@ export class Rails {
 
   removeChosen() {
     if (this.chosen) this.remove(this.chosen.part, this.chosen.kind, this.chosen.at);
-    else this.tell("Click a rail or a line first; or double-click it to take it away.");
+    else this.tell("Click a column line or a row line first, or double-click it to delete it.");
   }
 
   // ---- The bar above the grid: which column is which ----
@@ -160,24 +226,34 @@ export class Rails {
       part.columns.forEach((key, at) => {
         const choice = element("select", "form-select");
         choice.setAttribute("aria-label", `Column ${at + 1} on page ${part.page}`);
-        for (const [value, name] of [["", "no column"], ...this.field.shape.columns.map(([one, said]) => [one, said])]) choice.append(new Option(name, value, false, value === key));
+        for (const [value, name] of [["", "no column"], ...this.field.shape.columns.map(([one, said]) => [one, said])])
+          choice.append(new Option(name, value, false, value === key));
         choice.addEventListener("change", () => {
-          part.columns = part.columns.map((other, place) => (place === at ? choice.value : other === choice.value ? "" : other));
+          part.columns = part.columns.map((other, place) =>
+            place === at ? choice.value : other === choice.value ? "" : other,
+          );
           this.changed(this.rows());
         });
         holder.append(choice);
       });
       bar.append(holder);
     });
-    bar.append(button("Add a row line", "", () => this.addMiddle("lines")), button("Add a column rail", "", () => this.addMiddle("rails")), button("Take it away", "", () => this.removeChosen()));
+    bar.append(
+      button("Add a row line", "", () => this.addMiddle("lines")),
+      button("Add a column line", "", () => this.addMiddle("rails")),
+      button("Delete line", "", () => this.removeChosen()),
+    );
     return bar;
   }
 }
 
 function cell(words, part, place, top, bottom) {
   const [left, right] = [part.rails[place], part.rails[place + 1]];
-  const inside = words.filter(([, x0, y0, x1, y1]) => (x0 + x1) / 2 >= left && (x0 + x1) / 2 < right && (y0 + y1) / 2 >= top && (y0 + y1) / 2 < bottom);
+  const inside = words.filter(
+    ([, x0, y0, x1, y1]) =>
+      (x0 + x1) / 2 >= left && (x0 + x1) / 2 < right && (y0 + y1) / 2 >= top && (y0 + y1) / 2 < bottom,
+  );
   if (!inside.length) return null;
   const text = inside.map((word) => word[0]).join(" ");
-  return { text, page: part.page, box: [Math.min(...inside.map((w) => w[1])), Math.min(...inside.map((w) => w[2])), Math.max(...inside.map((w) => w[3])), Math.max(...inside.map((w) => w[4]))] };
+  return { text, page: part.page, box: union(inside.map(boxOfWord)) };
 }

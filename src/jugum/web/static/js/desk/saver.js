@@ -1,18 +1,27 @@
-// Saving as one goes: changes are sent one after another, kept on this machine until the server has them, and sent again
-// after a broken connection. Nothing that was entered is lost.
+// Saving as one goes: changes are sent one after another, kept on this machine until the server has them, and sent
+// again after a broken connection. Nothing that was entered is lost.
 
-import { call } from "../server.js";
+import { call } from "../frame/server.js";
 
 const RETRY_MS = 2500;
 
 export class Saver {
-  // path(key) gives the address of a field; told(text, kind) shows the state; conflict(item) is called when somebody else
-  // changed the paper meanwhile; saved(item, answer) after each success.
-  constructor({ name, path, revision, told, conflict, saved, refused }) {
-    Object.assign(this, { name, path, revision, told, conflict, saved, refused });
+  // path(key) gives the address of a field; told(text, kind) shows the state; conflict(item) is called when somebody
+  // else changed the paper meanwhile; saved(item, answer) after each success.
+  constructor({ name, path, revision, told, conflict, saved, refused, retryMs = RETRY_MS }) {
+    this.name = name;
+    this.path = path;
+    this.revision = revision;
+    this.told = told;
+    this.conflict = conflict;
+    this.saved = saved;
+    this.refused = refused;
+    this.retryMs = retryMs;
     this.waiting = JSON.parse(localStorage.getItem(name) || "[]");
     this.busy = null;
-    window.addEventListener("beforeunload", (event) => { if (this.waiting.length) event.preventDefault(); });
+    window.addEventListener("beforeunload", (event) => {
+      if (this.waiting.length) event.preventDefault();
+    });
   }
 
   put(key, body) {
@@ -29,7 +38,11 @@ export class Saver {
 
   // Resolves when all is saved (or given up to a conflict).
   run() {
-    this.busy = this.busy || this.work().finally(() => { this.busy = null; });
+    this.busy =
+      this.busy ||
+      this.work().finally(() => {
+        this.busy = null;
+      });
     return this.busy;
   }
 
@@ -38,13 +51,16 @@ export class Saver {
       this.sending = this.waiting[0];
       this.told("Saving…");
       try {
-        const answer = await call("PUT", this.path(this.sending.key), { ...this.sending.body, revision: this.revision() });
+        const answer = await call("PUT", this.path(this.sending.key), {
+          ...this.sending.body,
+          revision: this.revision(),
+        });
         this.drop(this.sending);
         this.saved(this.sending, answer);
       } catch (error) {
         if (error.status === 0 || error.status === 503) {
           this.told(`Not saved yet: ${error.message} What you entered is kept here and sent again.`, "held");
-          await new Promise((resolve) => setTimeout(resolve, RETRY_MS));
+          await new Promise((resolve) => setTimeout(resolve, this.retryMs));
         } else {
           const item = this.sending;
           this.drop(item);

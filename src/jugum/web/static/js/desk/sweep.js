@@ -1,6 +1,6 @@
 // Clicking and sweeping on a page: words, parts of words, free boxes, and over page breaks.
 
-import { svg } from "../beam.js";
+import { svg } from "../frame/beam.js";
 
 export class Sweeps {
   constructor(pages) {
@@ -34,7 +34,10 @@ export class Sweeps {
       this.clear(element);
       this.ended(element, from, end, moved, event);
     });
-    element.layer.addEventListener("pointercancel", () => { start = null; this.clear(element); });
+    element.layer.addEventListener("pointercancel", () => {
+      start = null;
+      this.clear(element);
+    });
   }
 
   show(element, from, to) {
@@ -43,7 +46,15 @@ export class Sweeps {
     element.marks.replaceChildren();
     if (this.pages.mode !== "words" || !words.length) {
       const [x0, y0, x1, y1] = boxOf(from, to);
-      element.marks.append(svg("rect", { class: "sweeping-box", x: x0 * 1000, y: y0 * 1000, width: (x1 - x0) * 1000, height: (y1 - y0) * 1000 }));
+      element.marks.append(
+        svg("rect", {
+          class: "sweeping-box",
+          x: x0 * 1000,
+          y: y0 * 1000,
+          width: (x1 - x0) * 1000,
+          height: (y1 - y0) * 1000,
+        }),
+      );
     }
   }
 
@@ -56,12 +67,22 @@ export class Sweeps {
     const page = element.page.number;
     const [add, extend] = [event.ctrlKey || event.metaKey, event.shiftKey];
     const box = moved ? boxOf(from, end) : null;
-    if (this.pages.mode !== "words") { this.pages.taken({ page, at: end, box, extend, add }); return; }
-    if (event.altKey && moved) { const part = this.letters(element, from, end); if (part) { this.pages.taken({ page, ...part }); return; } }
+    if (this.pages.mode !== "words") {
+      this.pages.taken({ page, at: end, box, extend, add });
+      return;
+    }
+    if (event.altKey && moved) {
+      const part = this.letters(element, from, end);
+      if (part) {
+        this.pages.taken({ page, ...part });
+        return;
+      }
+    }
     const words = moved ? this.swept(element, from, end) : this.under(element, end);
     if (extend && words.length && this.last && !this.pages.helped?.()) this.reach(page, words);
     else if (words.length) this.take({ page, words, add, extend, at: end, box });
-    else if (moved && box[2] - box[0] > 0.004 && box[3] - box[1] > 0.004) this.pages.taken({ page, words: [], box, add, at: end });
+    else if (moved && box[2] - box[0] > 0.004 && box[3] - box[1] > 0.004)
+      this.pages.taken({ page, words: [], box, add, at: end });
     else this.pages.nothing?.({ page, at: end, extend });
   }
 
@@ -80,7 +101,10 @@ export class Sweeps {
       this.pages.taken({ page, words: range(from, to), extend: true });
       return;
     }
-    const [head, foot] = last.page < page ? [last, { page, first: words[0], last: words.at(-1) }] : [{ page, first: words[0], last: words.at(-1) }, last];
+    const [head, foot] =
+      last.page < page
+        ? [last, { page, first: words[0], last: words.at(-1) }]
+        : [{ page, first: words[0], last: words.at(-1) }, last];
     const places = [];
     for (let number = head.page; number <= foot.page; number += 1) {
       const all = await this.pages.wordsOf(number);
@@ -92,22 +116,32 @@ export class Sweeps {
   }
 
   under(element, [x, y]) {
-    const index = (element.page.words || []).findIndex(([, x0, y0, x1, y1]) => x >= x0 && x <= x1 && y >= y0 && y <= y1);
+    const index = (element.page.words || []).findIndex(
+      ([, x0, y0, x1, y1]) => x >= x0 && x <= x1 && y >= y0 && y <= y1,
+    );
     return index < 0 ? [] : [index];
   }
 
   swept(element, from, to) {
     const [x0, y0, x1, y1] = boxOf(from, to);
-    return (element.page.words || []).flatMap(([, a0, b0, a1, b1], index) => (a1 > x0 && a0 < x1 && (b0 + b1) / 2 > y0 && (b0 + b1) / 2 < y1) || (a1 > x0 && a0 < x1 && b1 > y0 && b0 < y1 && y1 - y0 < b1 - b0) ? [index] : []);
+    return (element.page.words || []).flatMap(([, a0, b0, a1, b1], index) =>
+      (a1 > x0 && a0 < x1 && (b0 + b1) / 2 > y0 && (b0 + b1) / 2 < y1) ||
+      (a1 > x0 && a0 < x1 && b1 > y0 && b0 < y1 && y1 - y0 < b1 - b0)
+        ? [index]
+        : [],
+    );
   }
 
   // The letters of one word between two places: its text there, and the word.
   letters(element, from, to) {
+    /** @type {[number, number]} */
     const middle = [(from[0] + to[0]) / 2, (from[1] + to[1]) / 2];
     const [index] = this.under(element, middle);
     if (index === undefined) return null;
     const [text, x0, , x1] = element.page.words[index];
-    const [a, b] = [Math.min(from[0], to[0]), Math.max(from[0], to[0])].map((x) => Math.round((x - x0) / (x1 - x0) * text.length));
+    const [a, b] = [Math.min(from[0], to[0]), Math.max(from[0], to[0])].map((x) =>
+      Math.round(((x - x0) / (x1 - x0)) * text.length),
+    );
     const part = text.slice(Math.max(0, a), Math.min(text.length, b));
     return part ? { words: [index], text: part } : null;
   }
@@ -115,7 +149,14 @@ export class Sweeps {
 
 export function boxOf(from, to) {
   const cut = (side) => Math.min(1, Math.max(0, side));
-  return [cut(Math.min(from[0], to[0])), cut(Math.min(from[1], to[1])), cut(Math.max(from[0], to[0])), cut(Math.max(from[1], to[1]))];
+  return [
+    cut(Math.min(from[0], to[0])),
+    cut(Math.min(from[1], to[1])),
+    cut(Math.max(from[0], to[0])),
+    cut(Math.max(from[1], to[1])),
+  ];
 }
 
-function range(from, to) { return Array.from({ length: to - from + 1 }, (_, step) => from + step); }
+function range(from, to) {
+  return Array.from({ length: to - from + 1 }, (_, step) => from + step);
+}

@@ -1,0 +1,176 @@
+"""The one sentence at the top of each page: what stands here and what it means, in plain words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jugum.core.states import VersionState
+from jugum.core.thresholds.risk import ThresholdOutcome
+from jugum.flow.gather.batches import BatchView
+from jugum.flow.gather.sources import SourceView
+from jugum.flow.label.double_labelling import DoubleLabellingView
+from jugum.flow.label.layouts import LayoutView
+from jugum.flow.label.pace import LabellingFigures
+from jugum.flow.label.past_records import PastRecordsView
+from jugum.flow.label.suggestion_service import ServiceView
+from jugum.flow.overview.overview import Steps, UrgentStep
+from jugum.flow.plan.synonyms import SynonymsView
+from jugum.flow.review.queue import QueueView
+from jugum.flow.train.versions import TrainView, VersionView
+from jugum.web.figures import joined, many, percent, when
+
+
+def overview(urgent_steps: Sequence[UrgentStep]) -> str:
+    if not urgent_steps:
+        return "All papers are read, settled and delivered"
+    reason = urgent_steps[0].step.reason
+    return f"{urgent_steps[0].type.name}: {reason[0].lower()}{reason[1:]}"
+
+
+def gathered(now: Steps) -> str:
+    """What stands beside the count of papers in the overview's table."""
+    aside = f"{now.set_aside} set aside" if now.set_aside else ""
+    return joined(("papers", aside, f"{now.reading} being read" if now.reading else ""))
+
+
+def version_state(now: Steps) -> str:
+    if now.training:
+        return f"v{now.training} in training"
+    return "live" if now.live_version else "none live"
+
+
+def gather(now: Steps, *, empty: bool) -> str:
+    """`empty`: no paper has ever come, or none is listed though all are asked for."""
+    if now.reading:
+        return f"{many(now.reading, 'paper is', 'papers are')} being read"
+    if empty:
+        return "No papers have been received yet"
+    aside = f"; {now.set_aside} set aside" if now.set_aside else ""
+    samples, live_papers = many(now.to_label + now.labelled, "sample"), many(now.live_papers, "live paper")
+    return f"{samples} and {live_papers} are here{aside}"
+
+
+def sources(sources: Sequence[SourceView], batches: Sequence[BatchView]) -> str:
+    active = sum(source.active for source in sources)
+    running = sum(not batch.paused for batch in batches)
+    return (
+        f"{many(active, 'source delivers', 'sources deliver')} papers; {many(running, 'batch', 'batches')} in progress"
+    )
+
+
+def plan(fields: int, type_name: str) -> str:
+    """Of the fields that stand by themselves; those inside tables are columns."""
+    kind = type_name.lower()
+    return (
+        f"{many(fields, 'field is', 'fields are')} read from each {kind}"
+        if fields
+        else f"Define the fields of a {kind}"
+    )
+
+
+def label(now: Steps, fields: int) -> str:
+    if not fields:
+        return "Define the fields in Plan before you label"
+    if now.to_label:
+        return f"{many(now.to_label, 'sample is', 'samples are')} to label; {now.labelled} done"
+    return f"All {now.labelled} samples are labelled" if now.labelled else "No samples have been read yet"
+
+
+def layouts(layouts: Sequence[LayoutView], waiting: int) -> str:
+    if not layouts:
+        return "No samples have been read yet"
+    samples = many(sum(layout.papers for layout in layouts), "sample")
+    groups = many(sum(1 for layout in layouts if layout.papers), "layout")
+    rest = f"; {many(waiting, 'paper is', 'papers are')} being grouped" if waiting else ""
+    return f"{samples} in {groups}{rest}"
+
+
+def past_records(view: PastRecordsView) -> str:
+    total = sum(view.counts.values())
+    if not total:
+        return "Import values from past records: they become labels"
+    if view.to_choose:
+        waiting = view.counts.get("ambiguous", 0)
+        return f"{many(waiting, 'value was', 'values were')} found in several places: choose the right one"
+    return f"{many(total, 'value')} from past records: every place is chosen"
+
+
+def double_labelling(view: DoubleLabellingView) -> str:
+    if not view.given.papers:
+        return "No paper has been given to two people yet"
+    if view.disputes:
+        return f"Two people gave different answers to {many(len(view.disputes), 'field')}"
+    return f"{view.given.finished} of {many(view.given.papers, 'paper')} labelled by both people; they agree everywhere"
+
+
+def quality(suspects: Sequence[object]) -> str:
+    return (
+        f"{many(len(suspects), 'label looks', 'labels look')} suspicious" if suspects else "No label looks suspicious"
+    )
+
+
+def pace(figures: LabellingFigures) -> str:
+    if figures.pace.an_hour:
+        return f"{figures.pace.an_hour:.0f} papers labelled an hour"
+    return f"{many(sum(figures.ways.values()), 'label')} so far" if figures.ways else "Nothing has been labelled yet"
+
+
+def train(view: TrainView) -> str:
+    for version in sorted(view.versions, key=lambda version: version.number):
+        if version.state in (VersionState.QUEUED, VersionState.TRAINING):
+            return f"Version {version.number} is in training"
+    live = next((version.number for version in view.versions if version.state is VersionState.PUBLISHED), None)
+    if live:
+        new = f"; {many(view.new_since, 'paper was', 'papers were')} labelled since the last training"
+        return f"Version {live} is live{new if view.new_since else ''}"
+    if view.versions:
+        return "No version is live yet"
+    if view.labelled:
+        return f"{many(view.labelled, 'paper is', 'papers are')} labelled; no version is trained yet"
+    return "Label some papers, then train"
+
+
+def report(version: VersionView) -> str:
+    figures = version.report
+    if figures is None:
+        return f"Version {version.number}: {version.state}"
+    known = percent(figures.seen_right / figures.seen_total if figures.seen_total else None, 1)
+    new = percent(figures.unseen_right / figures.unseen_total, 1) if figures.unseen_total else ""
+    rest = f" and {new} on new layouts" if new else ""
+    return f"Version {version.number} finds {known} of values on known layouts{rest}"
+
+
+def synonyms(view: SynonymsView) -> str:
+    if view.lines:
+        return f"Your office has {many(len(view.lines), 'group')} of synonyms"
+    return f"Synonyms: {view.shipped} groups come with the program; your office has none of its own yet"
+
+
+def weigh(outcome: ThresholdOutcome) -> str:
+    share, wrong = percent(outcome.passing_share), many(outcome.wrong, "is", "are")
+    passing = many(outcome.passing, "held-out value")
+    return f"{share} of values pass without review; {wrong} wrong among {passing} that pass"
+
+
+def review(queue: QueueView) -> str:
+    if not queue.papers:
+        return "No paper waits for a person"
+    papers = many(queue.papers, "paper waits", "papers wait")
+    return f"{papers} for a person with {many(queue.held, 'field')}; the oldest since {when(queue.oldest)}"
+
+
+def deliver(waiting: int, total: int) -> str:
+    if waiting:
+        return f"{many(waiting, 'paper is', 'papers are')} done and not delivered"
+    return f"Everything done is delivered: {many(total, 'paper')}" if total else "No results yet"
+
+
+def keys(in_use: int) -> str:
+    return f"You have {many(in_use, 'API key')} in use"
+
+
+def services(services: Sequence[ServiceView]) -> str:
+    asking = sum(service.on for service in services)
+    if asking:
+        return f"{many(asking, 'workspace asks', 'workspaces ask')} a suggestion service"
+    return "No suggestion service is in use: papers stay on this machine"

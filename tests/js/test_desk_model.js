@@ -1,0 +1,230 @@
+// The paper on the desk: what is open, what is sent, undoing; without a page or a server.
+
+import assert from "node:assert/strict";
+import { describe, it } from "node:test";
+
+import { joined, letterFields, Paper, valueOfWords, withoutLead } from "../../src/jugum/web/static/js/desk/model.js";
+
+const BOX = [0.1, 0.1, 0.2, 0.12];
+const value = (text, more = {}) => ({ text, normal: text, page: 1, box: BOX, ...more });
+
+function field(key, more = {}) {
+  const shape = { kind: "value", columns: [], options: [] };
+  const empty = { values: [], rows: [], others: [], suggestion: [], suggested_rows: [], threshold: 0.9 };
+  return { key, name: key, data_type: "text", many: false, shape, decided: false, absent: false, ...empty, ...more };
+}
+
+function labelling(...fields) {
+  return new Paper({ fields, others: [], state: "to label", name: "a.pdf", left: 2 }, "label");
+}
+
+function reviewing(...fields) {
+  return new Paper({ fields, others: [], state: "held", name: "a.pdf", left: 0 }, "review");
+}
+
+const TABLE = {
+  kind: "table",
+  columns: [
+    ["item", "Item", "text"],
+    ["sum", "Sum", "money"],
+  ],
+  options: [],
+};
+
+describe("what is open", () => {
+  it("goes round to the next open field, and to none when all are decided", () => {
+    const paper = labelling(field("a"), field("b", { decided: true }), field("c"));
+    assert.equal(paper.nextOpen("a"), "c");
+    assert.equal(paper.nextOpen("c"), "a");
+    paper.setValues(paper.field("a"), [value("x")]);
+    paper.setValues(paper.field("c"), [], { absent: true });
+    assert.equal(paper.nextOpen("a"), null);
+    assert.equal(paper.title(), "Every field is marked, 2 more: a.pdf");
+  });
+
+  it("is a held field on the reviewing desk", () => {
+    const paper = reviewing(field("a", { hold: "missing" }), field("b"));
+    assert.equal(paper.title(), "a.pdf: 1 field waits");
+    paper.setValues(paper.field("a"), [value("x")]);
+    assert.equal(paper.open, 0);
+  });
+
+  it("leaves suggestions standing until something is decided", () => {
+    const paper = labelling(field("a", { suggestion: [value("ghost")], passes: true }));
+    assert.deepEqual(paper.standing(paper.field("a")), { values: [value("ghost")], ghost: true });
+    assert.equal(paper.suggested().passing.length, 1);
+    paper.setValues(paper.field("a"), [value("mine")]);
+    assert.equal(paper.standing(paper.field("a")).values[0].text, "mine");
+    assert.equal(paper.suggested().all.length, 0);
+  });
+
+  it("takes late suggestions only where nothing is decided", () => {
+    const paper = labelling(field("a"), field("b", { decided: true, values: [value("kept")] }));
+    const late = { suggestion: [value("late")], others: [], threshold: 0.8, suggested_rows: [], passes: true };
+    paper.suggest([
+      { key: "a", ...late },
+      { key: "b", ...late },
+    ]);
+    assert.equal(paper.field("a").suggestion[0].text, "late");
+    assert.equal(paper.field("b").suggestion.length, 0);
+  });
+});
+
+describe("what is held", () => {
+  it("is held anew by a check, and let go by another, but not while an answer is on its way", () => {
+    const paper = reviewing(field("a", { hold: "fails a check" }), field("b"), field("c"));
+    const anew = paper.hold({ b: ["fails a check", "sum"], c: ["fails a check", "sum"] }, new Set(["c"]));
+    assert.deepEqual(
+      anew.map((one) => one.key),
+      ["b"],
+    );
+    assert.equal(paper.field("a").hold, null);
+    assert.equal(paper.field("b").detail, "sum");
+    assert.equal(paper.field("c").hold, undefined);
+  });
+});
+
+describe("what is sent", () => {
+  it("is words, or a box where there are none, with further places", () => {
+    const paper = labelling(field("a"));
+    const body = paper.valuesBody([
+      value("x", { words: [3, 4], spots: [{ page: 2, words: [0] }] }),
+      value("y", { more_places: [[2, BOX]] }),
+    ]);
+    assert.deepEqual(body.values[0], {
+      text: "x",
+      page: 1,
+      words: [3, 4],
+      box: null,
+      more_places: [{ page: 2, words: [0] }],
+    });
+    assert.deepEqual(body.values[1].more_places, [{ page: 2, box: BOX }]);
+    assert.equal(body.method, "marked");
+  });
+
+  it("has no method in review", () => {
+    assert.equal("method" in reviewing(field("a")).valuesBody([value("x")]), false);
+  });
+
+  it("is a table's cells by their columns, empty ones too", () => {
+    const paper = labelling(field("t", { shape: TABLE }));
+    const { rows } = paper.rowsBody(paper.field("t"), [[value("ink"), null]], "typed");
+    assert.deepEqual(rows, [{ item: { text: "ink", page: 1, box: BOX }, sum: { text: "", page: null, box: null } }]);
+  });
+
+  it("says how long it took, at most two minutes, and whether a suggestion was not taken", () => {
+    const paper = labelling(field("a", { suggestion: [value("ghost")] }));
+    const before = paper.snapshot(paper.field("a"));
+    assert.deepEqual(paper.timing(paper.field("a"), before, "typed", 500.123), { seconds: 120, corrected: true });
+    assert.deepEqual(paper.timing(paper.field("a"), before, "agreed", 1.239), { seconds: 1.24, corrected: false });
+    assert.deepEqual(reviewing(field("a")).timing(field("a"), before, "", 3), {});
+  });
+});
+
+describe("tables", () => {
+  it("stand for as many rows as they have, where the first page's cells stand", () => {
+    const paper = labelling(field("t", { shape: TABLE }));
+    const table = paper.field("t");
+    const later = value("2", { page: 2, box: [0.5, 0.5, 0.6, 0.6] });
+    paper.setRows(table, [
+      [value("ink"), value("1", { box: [0.3, 0.1, 0.4, 0.2] })],
+      [later, null],
+    ]);
+    assert.deepEqual(
+      [table.values[0].text, table.values[0].page, table.values[0].box],
+      ["2 rows", 1, [0.1, 0.1, 0.4, 0.2]],
+    );
+    paper.setRows(table, []);
+    assert.deepEqual([table.decided, table.absent, table.values], [true, true, []]);
+  });
+});
+
+describe("undo", () => {
+  it("goes back and forth, and says what to send each time", () => {
+    const paper = labelling(field("a"));
+    const one = paper.field("a");
+    const before = paper.snapshot(one);
+    paper.setValues(one, [value("x")], { method: "typed" });
+    paper.remember(one, before);
+    assert.deepEqual(paper.undo(), { key: "a", body: { absent: false, values: [], method: "marked" } });
+    assert.equal(one.decided, false);
+    assert.equal(paper.undo(), null);
+    assert.equal(paper.redo().body.values[0].text, "x");
+    assert.equal(one.method, "typed");
+    assert.equal(paper.redo(), null);
+  });
+
+  it("forgets what was undone when something new is done, and nothing is remembered in review", () => {
+    const paper = labelling(field("a"));
+    const one = paper.field("a");
+    paper.remember(one, paper.snapshot(one));
+    paper.undo();
+    paper.remember(one, paper.snapshot(one));
+    assert.equal(paper.redo(), null);
+    const other = reviewing(field("a"));
+    other.remember(other.field("a"), other.snapshot(other.field("a")));
+    assert.equal(other.undo(), null);
+  });
+
+  it("sends a table's rows again", () => {
+    const paper = labelling(field("t", { shape: TABLE, decided: true, rows: [[value("ink"), null]] }));
+    const table = paper.field("t");
+    const before = paper.snapshot(table);
+    paper.setRows(table, []);
+    paper.remember(table, before);
+    assert.equal(paper.undo().body.rows[0].item.text, "ink");
+  });
+});
+
+describe("words", () => {
+  const pages = {
+    1: [
+      ["Harbour", 0.1, 0.1, 0.2, 0.12, 1],
+      ["dues", 0.21, 0.1, 0.25, 0.12, 1],
+    ],
+    2: [["paid", 0.1, 0.2, 0.2, 0.22, 1]],
+  };
+
+  it("make a value over pages", () => {
+    const made = valueOfWords(
+      [
+        { page: 1, words: [0, 1] },
+        { page: 2, words: [0] },
+      ],
+      (page) => pages[page],
+    );
+    assert.deepEqual([made.text, made.box], ["Harbour dues paid", [0.1, 0.1, 0.25, 0.12]]);
+    assert.deepEqual(made.more_places, [[2, [0.1, 0.2, 0.2, 0.22]]]);
+    assert.deepEqual(made.spots, [{ page: 2, words: [0] }]);
+  });
+
+  it("make a part of a word", () => {
+    const made = valueOfWords([{ page: 1, words: [0], text: "Harb" }], (page) => pages[page]);
+    assert.deepEqual([made.text, made.part], ["Harb", true]);
+  });
+
+  it("that stand apart are joined, each with its place", () => {
+    const added = valueOfWords([{ page: 2, words: [0] }], (page) => pages[page]);
+    const whole = joined(value("dues"), added);
+    assert.equal(whole.text, "dues paid");
+    assert.deepEqual(whole.more_places, [[2, [0.1, 0.2, 0.2, 0.22]]]);
+    assert.deepEqual(whole.spots, [{ page: 2, words: [0] }]);
+  });
+
+  it("lose a lead of letters only before digits", () => {
+    assert.equal(withoutLead("No.4711"), "4711");
+    assert.equal(withoutLead("#12"), "12");
+    for (const text of ["A4711", "No. 4711 b", "Nr.x", "4711"]) assert.equal(withoutLead(text), "");
+  });
+});
+
+describe("letters", () => {
+  it("are of the field's name where one is free, never one of the desk's own, and never twice", () => {
+    const fields = [..."amount amount amount egg xx".split(" "), ...Array(50).fill("n")].map((name) => ({ name }));
+    letterFields(fields);
+    const letters = fields.map((one) => one.letter).filter(Boolean);
+    assert.deepEqual(letters.slice(0, 3), ["a", "m", "o"]);
+    assert.equal(new Set(letters).size, letters.length);
+    assert.ok(!letters.some((letter) => "egjknx".includes(letter)));
+  });
+});
