@@ -104,7 +104,7 @@ def test_the_sample_shows_what_is_found_while_a_field_is_named(application: Appl
     page.get_by_label("Printed names, one per line").fill("Total")
     note = page.locator("[data-note]")
     expect(note).to_contain_text(slip.truth["amount"])
-    expect(note).to_contain_text("printed names: “Total” stands before it")
+    expect(note).to_contain_text("printed names: “Total” is before it")
     expect(page.locator("rect.spot.lit")).to_have_count(1)
     page.locator("#f-more").evaluate("more => { more.open = true; }")
     page.get_by_label("Rules, one per line").fill("(unclosed")

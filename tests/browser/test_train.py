@@ -49,7 +49,7 @@ def test_the_report_shows_confidence_and_curve_and_its_tables_download(applicati
     with page.expect_download() as download:
         page.locator("caption", has_text="By field").get_by_role("link", name="as CSV").click()
     assert download.value.suggested_filename == "version-1-fields.csv"
-    told = page.locator(".sheet", has=page.get_by_role("heading", name="Types and bundles"))
+    told = page.locator(".sheet", has=page.get_by_role("heading", name="Automatic classification and bundles"))
     expect(told.locator("tbody tr").first).to_be_visible()
     with page.expect_download() as download:
         told.get_by_role("link", name="as CSV").first.click()

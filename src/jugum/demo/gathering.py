@@ -88,7 +88,7 @@ def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: 
                 pdf, ending = scanned(pdf, SEED + number, severity=0.4)
             file = f"{name.lower().replace(' ', '-')}-{number + 1:02d}{ending}"
             documents.receive(store, actor, type_id, file, pdf, purpose=Purpose.SAMPLE)
-    wait()  # the sorter has learned by then
+    wait()  # the classifier has learned by then
     batch = batches.add(
         store, actor, workspace_id, "Applications of week 47", "Came by post, scanned at the front desk"
     )

@@ -32,12 +32,12 @@ Work = Callable[..., None]
 
 
 class Tasks:
-    """What a worker process does, and what it keeps between tasks: opened papers, unpacked versions and sorters,
+    """What a worker process does, and what it keeps between tasks: opened papers, unpacked versions and classifiers,
     page layers."""
 
     def __init__(self, store: Store) -> None:
         self.store = store
-        self._papers, self._versions, self._sorters = OpenPapers(), LoadedVersions(), LoadedClassifiers()
+        self._papers, self._versions, self._classifiers = OpenPapers(), LoadedVersions(), LoadedClassifiers()
         self._explorer = Explorer()
 
     def register(self, app: procrastinate.App) -> None:
@@ -80,10 +80,10 @@ class Tasks:
         read.read_one_page(self.store, page_id, self._papers)
 
     def _cut(self, document_id: int) -> None:
-        bundles.cut_by_program(self.store, document_id, self._sorters)
+        bundles.cut_by_program(self.store, document_id, self._classifiers)
 
     def _place(self, document_id: int) -> None:
-        place.place_by_program(self.store, document_id, self._sorters)
+        place.place_by_program(self.store, document_id, self._classifiers)
 
     def _draft(self, document_id: int, version_id: int | None = None) -> None:
         draft.draft(self.store, document_id, self._versions, self._explorer, version_id=version_id)

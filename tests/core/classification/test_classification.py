@@ -94,7 +94,7 @@ def test_one_paper_of_each_type_is_too_few() -> None:
         fit_type_classifier(samples(1))
 
 
-def test_the_same_papers_give_the_same_sorter_and_it_survives_its_file() -> None:
+def test_the_same_papers_give_the_same_classifier_and_it_survives_its_file() -> None:
     first, again = fit_type_classifier(samples()), fit_type_classifier(samples())
     assert np.array_equal(first.weights, again.weights)
     cutter = fit_cutter([sample.pages for sample in samples()], first)
@@ -247,7 +247,7 @@ def test_types_of_much_the_same_wording_are_told_as_twins() -> None:
     assert 0.5 <= pairs[0][2] <= 1
 
 
-def test_a_sorter_tells_what_became_of_papers_it_had_not_seen() -> None:
+def test_a_classifier_tells_what_became_of_papers_it_had_not_seen() -> None:
     """Distinct wordings: papers are placed as what they are, and what its judge had never met is mostly refused."""
     rng = random.Random(4)
     papers = [

@@ -77,7 +77,7 @@ def test_values_stand_right_of_below_and_after_their_printed_names() -> None:
         "mail": ["aldis@chandlers.example"],
         "bonus": [],
     }
-    assert got["total"].values[0].why == "“Amount payable” stands before it"  # type: ignore[union-attr]
+    assert got["total"].values[0].why == "“Amount payable” is before it"  # type: ignore[union-attr]
     assert got["mail"].values[0].engine is EngineName.TYPE  # type: ignore[union-attr]
     assert {one.text for one in got["total"].others} <= {"812,00", "45,50", "14"}
 

@@ -157,7 +157,7 @@ def test_cuts_that_make_no_sense_are_refused(office: Office, run_jobs: Run, layo
 
 @pytest.fixture
 def two_types(office: Office, run_jobs: Run) -> int:
-    """A second type, and five papers of each; the sorter has learned. Returns the second type's id."""
+    """A second type, and five papers of each; the classifier has learned. Returns the second type's id."""
     second = types_.add_type(office.store, office.analyst, 1, "Crew list")
     for number, slip in enumerate(slips(5)):
         office.bring(slip, layout=number % 2)
@@ -334,7 +334,7 @@ def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office,
     place.learn(office.store, 1)
     assert (
         classification.sorting_view(office.store, classifiers, two_types).cutting == view.cutting
-    )  # the next sorter has them at once
+    )  # the next classifier has them at once
     place.judge_cutting(office.store, 1)
     again = classification.sorting_view(office.store, classifiers, two_types).cutting
     assert again == view.cutting  # the same papers, the same figures

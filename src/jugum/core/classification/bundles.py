@@ -16,7 +16,6 @@ from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
-from sklearn.linear_model import LogisticRegression
 
 from jugum.core.classification.types import TypeClassifier
 from jugum.core.classification.wording import Wording, terms_of
@@ -305,6 +304,8 @@ def fit_cutter(papers: Sequence[Sequence[Page]], classifier: TypeClassifier | No
 
 def _logistic(rows: Floats, targets: npt.NDArray[np.bool_]) -> Floats:
     """Weights and bias of a logistic regression on standardised features, in the features' own scale."""
+    from sklearn.linear_model import LogisticRegression
+
     mean, spread = rows.mean(axis=0), np.maximum(rows.std(axis=0), 0.05)
     model = LogisticRegression(C=0.5, class_weight="balanced").fit((rows - mean) / spread, targets)
     weights = model.coef_[0] / spread
@@ -312,6 +313,8 @@ def _logistic(rows: Floats, targets: npt.NDArray[np.bool_]) -> Floats:
 
 
 def _first_weights(flat: Sequence[tuple[int, int, _Facts]], wording: Wording) -> Floats:
+    from sklearn.linear_model import LogisticRegression
+
     target = np.array([place == 0 for _, place, _ in flat])
     if target.all():
         return np.zeros(len(wording.terms) + 1)

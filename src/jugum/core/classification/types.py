@@ -15,7 +15,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
-from sklearn.linear_model import LogisticRegression
 
 from jugum.core.classification.wording import Wording, look_of, terms_of
 from jugum.core.page import Page
@@ -65,11 +64,11 @@ def _features(pages: Sequence[Page]) -> tuple[Counter[str], Floats]:
 
 @dataclass(frozen=True)
 class TypeClassifier:
-    """The learned sorter. Build it with `fit_type_classifier`; `place` judges a paper.
+    """The learned classifier. Build it with `fit_type_classifier`; `place` judges a paper.
 
     `types` (T,), `weights` (T, terms + appearance), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the
     term, `centres` rows of all training papers with their type, `reject` weights and bias of the acceptance model,
-    `least` its threshold. `figures` says what became of papers judged by sorters that had not seen them: (type,
+    `least` its threshold. `figures` says what became of papers judged by classifiers that had not seen them: (type,
     placed as, papers), OTHER for papers of no type, or of one that the judge had never met, and for papers left
     unplaced.
     """
@@ -164,7 +163,7 @@ def _softmaxed(scores: Floats) -> Floats:
 
 def fit_type_classifier(samples: Sequence[TypeSample]) -> TypeClassifier:
     """Learn from typed papers; at least one type with two papers (NothingToLearn else). The same samples give the
-    same sorter."""
+    same classifier."""
     typed = [sample for sample in samples if sample.type_id != OTHER]
     counted = Counter(sample.type_id for sample in typed)
     if not any(count >= 2 for count in counted.values()):
@@ -178,7 +177,7 @@ def fit_type_classifier(samples: Sequence[TypeSample]) -> TypeClassifier:
 
 
 def fit_types(samples: Sequence[TypeSample]) -> TypeClassifier:
-    """A sorter that tells types apart and refuses nothing, at a fraction of the cost; NothingToLearn when no type
+    """A classifier that tells types apart and refuses nothing, at a fraction of the cost; NothingToLearn when no type
     has a paper."""
     labels = np.array([sample.type_id for sample in samples])
     if not (labels != OTHER).any():
@@ -189,7 +188,7 @@ def fit_types(samples: Sequence[TypeSample]) -> TypeClassifier:
 
 @dataclass(frozen=True)
 class _Judged:
-    """A paper judged by a sorter that had not seen it: how it stood to its best type, whether its type was known to
+    """A paper judged by a classifier that had not seen it: how it stood to its best type, whether its type was known to
     the judge, what it is, and what it was taken for."""
 
     features: Floats
@@ -217,7 +216,9 @@ def _fitted(
     reject: Floats,
     least: float,
 ) -> TypeClassifier:
-    """A sorter of the chosen papers."""
+    """A classifier of the chosen papers."""
+    from sklearn.linear_model import LogisticRegression
+
     counts, appearances = [features[n][0] for n in chosen], np.array([features[n][1] for n in chosen])
     its = labels[chosen]
     wording = Wording.learned(counts)
@@ -240,7 +241,7 @@ def _fitted(
 def _rejection_records(
     features: list[tuple[Counter[str], Floats]], labels: npt.NDArray[np.int64], groups: list[int]
 ) -> list[_Judged]:
-    """Papers judged by sorters that have not seen them: folds of papers and of whole looks for what
+    """Papers judged by classifiers that have not seen them: folds of papers and of whole looks for what
     belongs, each type left out for what does not, and papers known to be of no type."""
     neutral = np.zeros(REJECT_FEATURES + 1)
     records: list[_Judged] = []
@@ -282,6 +283,8 @@ def _rejection(records: Sequence[_Judged]) -> tuple[Floats, float]:
     """Weights of the acceptance model and its threshold: where 96 % of the made strangers are refused, as long as 90
     to 93.5 % of what belongs (whole layouts held out among it) is accepted. Without any stranger to learn from (one
     type), likeness alone decides."""
+    from sklearn.linear_model import LogisticRegression
+
     belongs = np.array([one.belongs for one in records])
     if not len(records) or belongs.all() or not belongs.any():
         return np.array([0.0, 0.0, 6.0, 6.0, 3.0, -4.0]), 0.5

@@ -1,4 +1,4 @@
-"""How well bundles are cut: papers laid after one another by lot, and cut by a cutter and a sorter that have seen
+"""How well bundles are cut: papers laid after one another by lot, and cut by a cutter and a classifier that have seen
 none of them."""
 
 from __future__ import annotations

@@ -59,13 +59,11 @@ def teaches_most(
     filling = [(one, name) for one in waiting for name in one.found if name in short]
     if filling:
         one, name = min(filling, key=lambda pair: (labels_by_field[pair[1]], pair[0].paper))
-        return Chosen(one.paper, f"it seems to have {name}, which has only {labels_by_field[name]} labels")
+        return Chosen(one.paper, f"it seems to have {name}, a field with only {labels_by_field[name]} labels")
     judged = [one for one in waiting if one.sure is not None]
     if judged:
         best = min(judged, key=lambda one: (one.sure or 0.0, one.paper))
-        return Chosen(
-            best.paper,
-            f"the model is least sure of it ({100 * (best.sure or 0):.0f} % on the whole), most of all of {best.least}",
-        )
+        average = f"{100 * (best.sure or 0):.0f} % on average"
+        return Chosen(best.paper, f"the model is least confident here ({average}), least of all on {best.least}")
     best = min(waiting, key=lambda one: (labelled_by_layout.get(one.group, 0), one.paper))
     return Chosen(best.paper, f"fewest papers of {names.get(best.group, 'its layout')} are labelled")

@@ -1,4 +1,4 @@
-"""A learned sorter and bundle cutter as one file: JSON and plain arrays (npz). No pickles."""
+"""A learned classifier and bundle cutter as one file: JSON and plain arrays (npz). No pickles."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How papers of a type are told: phrases, near twins, and what became of papers and bundles that the newest sorter
+"""How papers of a type are told: phrases, near twins, and what became of papers and bundles that the newest classifier
 had not seen."""
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ class CuttingView:
 @dataclass(frozen=True)
 class SortingView:
     """How papers of a type are told: its phrases, its near twins, and what became of papers of each type when judged
-    by a sorter that had not seen them: a row a type with its counts for each of `placed_as`. "" stands for no known
+    by a classifier that had not seen them: a row a type with its counts for each of `placed_as`. "" stands for no known
     type and for unplaced."""
 
     pro: list[str]
@@ -100,7 +100,7 @@ def _cutting(kept: Mapping[str, Any]) -> list[CuttingView]:
             one["whole"],
             tuple(one["whole_interval"]),
         )
-        for layouts, key in (("seen", "seen"), ("not seen", "unseen"))
+        for layouts, key in (("known", "seen"), ("new", "unseen"))
         if (one := kept.get(key))
     ]
 

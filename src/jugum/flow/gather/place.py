@@ -51,7 +51,7 @@ class LoadedClassifier:
 
 
 class LoadedClassifiers:
-    """The newest sorter of each workspace, kept by its number."""
+    """The newest classifier of each workspace, kept by its number."""
 
     def __init__(self) -> None:
         self._loaded: dict[int, LoadedClassifier] = {}
@@ -75,7 +75,7 @@ class LoadedClassifiers:
 
 def learn(store: Store, workspace_id: int) -> int | None:
     """Learn types and beginnings from the workspace's placed papers; None when there are too few. What is unplaced
-    is then judged again. The same papers give the same sorter."""
+    is then judged again. The same papers give the same classifier."""
     samples, papers = _taught(store, workspace_id)
     counts: dict[int, int] = defaultdict(int)
     for sample in samples:
@@ -112,7 +112,9 @@ def learn(store: Store, workspace_id: int) -> int | None:
         if cutter is not None and judged.get("of", 0) >= JUDGED_ANEW * len(papers):
             report["cutting"] = judged
         elif cutter is not None and not is_waiting(session, Task.JUDGE_CUTTING, workspace_id=workspace_id):
-            enqueue(session, Task.JUDGE_CUTTING, priority=1, lock=f"sorter-{workspace_id}", workspace_id=workspace_id)
+            enqueue(
+                session, Task.JUDGE_CUTTING, priority=1, lock=f"classifier-{workspace_id}", workspace_id=workspace_id
+            )
         session.add(ClassifierVersion(workspace_id=workspace_id, number=number, file_key=key, report=report))
         waiting = session.scalars(
             select(Document.id).where(
@@ -126,8 +128,8 @@ def learn(store: Store, workspace_id: int) -> int | None:
 
 
 def judge_cutting(store: Store, workspace_id: int) -> None:
-    """Say beside the newest sorter how well bundles of papers that a sorter had not seen are cut. Figures are
-    carried on from sorter to sorter until there are a quarter more papers."""
+    """Say beside the newest classifier how well bundles of papers that a classifier had not seen are cut. Figures are
+    carried on from classifier to classifier until there are a quarter more papers."""
     samples, papers = _taught(store, workspace_id)
     found: dict[str, Any] = {
         name: asdict(figures)
@@ -213,7 +215,7 @@ def phrases_in(session: Session, workspace_id: int) -> dict[int, Phrases]:
 
 
 def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> None:
-    """A person says of what type a paper is, or (None) that it is of none of these. Both teach the sorter. A paper
+    """A person says of what type a paper is, or (None) that it is of none of these. Both teach the classifier. A paper
     that was placed wrongly can be placed anew while nothing was labelled or settled on it."""
     actor.require(GATHER)
     with store.session() as session:

@@ -421,9 +421,9 @@ def go_on(session: Session, document: Document, by: By = By.PROGRAM) -> None:
 
 
 def learn_soon(session: Session, workspace_id: int) -> None:
-    """The sorter of a workspace is to be learned anew, once, when nothing more urgent waits."""
+    """The classifier of a workspace is to be learned anew, once, when nothing more urgent waits."""
     if not is_waiting(session, Task.LEARN_TYPES, workspace_id=workspace_id):
-        enqueue(session, Task.LEARN_TYPES, priority=2, lock=f"sorter-{workspace_id}", workspace_id=workspace_id)
+        enqueue(session, Task.LEARN_TYPES, priority=2, lock=f"classifier-{workspace_id}", workspace_id=workspace_id)
 
 
 def _draft_again(session: Session, document: Document) -> None:

@@ -92,7 +92,7 @@ class Placing(BaseModel):
 
 @router.post("/documents/{document_id}/place", status_code=204)
 def place_document(request: Request, document_id: int, actor: MayGather, body: Placing) -> None:
-    """Say of what type a paper is; it teaches the sorter."""
+    """Say of what type a paper is; it teaches the classifier."""
     place.place(request.app.state.store, actor, document_id, body.type_id)
 
 

@@ -107,7 +107,7 @@ def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) 
 
 
 def _sorting_tables(request: Request, version_id: int) -> list[ReportTable]:
-    """What the newest sorter shows of types and bundles, beside a version's report."""
+    """What the newest classifier shows of types and bundles, beside a version's report."""
     state = request.app.state
     type_id = versions.version_view(state.store, version_id).type_id
     return classification.sorting_tables(classification.sorting_view(state.store, state.classifiers, type_id))

@@ -215,8 +215,8 @@ def _between(box: Box, first: int, last: int, part: PageCandidates) -> list[Segm
 def said(name: PrintedName, candidate: Candidate) -> str:
     """`“Net pay” stands left of it`."""
     if name.box.y1 <= candidate.box.y0 + 0.2 * candidate.box.height:
-        return f"“{name.name}” stands above it"
-    return f"“{name.name}” stands before it"
+        return f"“{name.name}” is above it"
+    return f"“{name.name}” is before it"
 
 
 def name_words(names: dict[str, list[PrintedName]]) -> set[tuple[int, int]]:

@@ -201,9 +201,7 @@ def _pairs(page: Page, structure: Structure | None) -> Iterator[Proposal]:
         data_type = guessed_type(name, [pair.value])
         field = FieldPlan("field", name, data_type, (pair.label.strip(" :"),))
         box = union((pair.label_box, pair.value_box))
-        yield Proposal(
-            field, (), page.number, box, pair.value, f"“{pair.label.strip(' :')}” stands beside “{pair.value}”"
-        )
+        yield Proposal(field, (), page.number, box, pair.value, f"“{pair.label.strip(' :')}” is beside “{pair.value}”")
 
 
 def _ticks(ticks: Sequence[Tick]) -> Iterator[Proposal]:
@@ -253,7 +251,7 @@ def _in_prose(page: Page, one: Candidate) -> Proposal | None:
     if not name or untold or round_sum:
         return None
     field = FieldPlan("field", name, one.data_type, (before or unit,), required=False)
-    return Proposal(field, (), page.number, one.box, one.text, f"stands in a sentence after “{before or unit}”")
+    return Proposal(field, (), page.number, one.box, one.text, f"in a sentence, after “{before or unit}”")
 
 
 def _words_before(words: Sequence[Word], first: int) -> str:

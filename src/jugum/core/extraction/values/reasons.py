@@ -36,19 +36,19 @@ def reason(features: Floats, candidate: Candidate) -> str:
         return "a rule of the field found it"
     best, channel = max((max(of(f"name_{one}"), 0.9 * of(f"name_words_{one}")), one) for one in NAME_CHANNELS)
     if best >= SPEAKS:
-        return f"{_said(candidate, channel)}, a printed name of the field"
+        return f"{_said(candidate, channel)}; it is a printed name of the field"
     if of("alike_layout") >= NEAR and of("example_joint") >= SPEAKS:
-        return "it stands as on labelled papers of this layout"
+        return "it is where labelled papers of this layout have it"
     if of("label_like") >= SPEAKS:
-        return "a name stands by it that labelled papers give the field"
+        return "a name beside it is the field's name on labelled papers"
     near, channel = max((of(f"meaning_{one}"), one) for one in LABEL_CHANNELS)
     if near >= NEAR:
-        return f"{_said(candidate, channel)}, near in meaning to a name of the field"
+        return f"{_said(candidate, channel)}, which is near in meaning to a name of the field"
     if of("value_odds") > 0.5:
         return "it looks like the field's values"
-    return "nothing near it fits better"
+    return "no other candidate fits better"
 
 
 def _said(candidate: Candidate, channel: str) -> str:
     text = candidate.contexts[CHANNELS.index(channel)]
-    return f"{_WHERE[channel]} stands “{text[:SHOWN]}”"
+    return f"“{text[:SHOWN]}” is {_WHERE[channel]}"

@@ -1,0 +1,57 @@
+"""Tables, by what they are about. The database holds the invariants; each constraint says why by its name."""
+
+from jugum.store.models.base import DATA_TYPES, ENGINES, FIELD_KINDS, ROLES, SETS, SOURCE_KINDS, Base
+from jugum.store.models.label import (
+    Assignment,
+    BlindLabel,
+    ControlSuggestion,
+    KeptLabel,
+    Label,
+    LayoutGroup,
+    PastRecord,
+)
+from jugum.store.models.office import ApiKey, Audit, Person, TaskFailure, Workspace
+from jugum.store.models.papers import Batch, ClassifierVersion, Document, PageRow, Source, SourceFile
+from jugum.store.models.plan import DocumentType, Field, NamedList, PlanVersion
+from jugum.store.models.results import CheckWaiver, DeliveredDocument, Delivery, Hold, Reading, Result
+from jugum.store.models.train import ModelVersion, Policy
+
+__all__ = [
+    "DATA_TYPES",
+    "ENGINES",
+    "FIELD_KINDS",
+    "ROLES",
+    "SETS",
+    "SOURCE_KINDS",
+    "ApiKey",
+    "Assignment",
+    "Audit",
+    "Base",
+    "Batch",
+    "BlindLabel",
+    "CheckWaiver",
+    "ClassifierVersion",
+    "ControlSuggestion",
+    "DeliveredDocument",
+    "Delivery",
+    "Document",
+    "DocumentType",
+    "Field",
+    "Hold",
+    "KeptLabel",
+    "Label",
+    "LayoutGroup",
+    "ModelVersion",
+    "NamedList",
+    "PageRow",
+    "PastRecord",
+    "Person",
+    "PlanVersion",
+    "Policy",
+    "Reading",
+    "Result",
+    "Source",
+    "SourceFile",
+    "TaskFailure",
+    "Workspace",
+]

@@ -1,0 +1,94 @@
+"""People, their keys, workspaces, and traces of what was done."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    CheckConstraint,
+    ForeignKey,
+    Index,
+    String,
+    UniqueConstraint,
+)
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from jugum.store.models.base import (
+    ROLES,
+    Base,
+    now,
+    one_of,
+    to,
+)
+
+
+class Person(Base):
+    """Someone who may sign in."""
+
+    __tablename__ = "person"
+    __table_args__ = (CheckConstraint(one_of("role", ROLES), name="known_role"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str] = mapped_column(String(80), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
+    role: Mapped[str] = mapped_column(String(20))
+    password_hash: Mapped[str]
+    active: Mapped[bool] = mapped_column(default=True)
+    sees_personal: Mapped[bool] = mapped_column(default=True)
+    created_at: Mapped[datetime] = now()
+
+
+class ApiKey(Base):
+    """A key of a client program; only its SHA-256 is kept. It may do what its person may."""
+
+    __tablename__ = "api_key"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = to("person")
+    name: Mapped[str] = mapped_column(String(80))
+    start: Mapped[str] = mapped_column(String(12))
+    key_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    created_at: Mapped[datetime] = now()
+    last_used_at: Mapped[datetime | None]
+    revoked_at: Mapped[datetime | None]
+    person: Mapped[Person] = relationship()
+
+
+class Workspace(Base):
+    __tablename__ = "workspace"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    synonyms: Mapped[list[Any]] = mapped_column(default=list)
+    services: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime] = now()
+
+
+class TaskFailure(Base):
+    """Background work that failed and has no paper, page or version to say so on; gone when the same work succeeds."""
+
+    __tablename__ = "task_failure"
+    __table_args__ = (UniqueConstraint("task", "arguments"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    task: Mapped[str] = mapped_column(String(40))
+    arguments: Mapped[dict[str, Any]]
+    message: Mapped[str]
+    count: Mapped[int] = mapped_column(default=1, server_default="1")
+    failed_at: Mapped[datetime] = now()
+
+
+class Audit(Base):
+    """Who did what, when, with what before and after."""
+
+    __tablename__ = "audit"
+    __table_args__ = (Index("ix_audit_object", "object_kind", "object_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    created_at: Mapped[datetime] = now()
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    action: Mapped[str] = mapped_column(String(60))
+    object_kind: Mapped[str] = mapped_column(String(30))
+    object_id: Mapped[int]
+    detail: Mapped[dict[str, Any]] = mapped_column(default=dict)

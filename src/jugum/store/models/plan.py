@@ -1,0 +1,98 @@
+"""Document types, their fields, versions of their plans, lists."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    CheckConstraint,
+    ForeignKey,
+    String,
+    UniqueConstraint,
+)
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from jugum.store.models.base import (
+    DATA_TYPES,
+    FIELD_KINDS,
+    Base,
+    now,
+    one_of,
+    to,
+)
+from jugum.store.models.office import Workspace
+
+
+class DocumentType(Base):
+    __tablename__ = "document_type"
+    __table_args__ = (UniqueConstraint("workspace_id", "key"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = to("workspace")
+    key: Mapped[str] = mapped_column(String(80))
+    name: Mapped[str] = mapped_column(String(80))
+    plan_number: Mapped[int] = mapped_column(default=0)
+    checks: Mapped[list[Any]] = mapped_column(default=list)
+    date_order: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    labelling: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    training: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime] = now()
+    workspace: Mapped[Workspace] = relationship()
+    fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")
+
+
+class Field(Base):
+    """A field of a plan. `spec` is all that is said of it, as in a plan file; the other columns are what queries ask
+    for. Columns of a table have the table's key and a dot before their own."""
+
+    __tablename__ = "field"
+    __table_args__ = (
+        UniqueConstraint("type_id", "key"),
+        CheckConstraint(one_of("kind", FIELD_KINDS), name="known_kind"),
+        CheckConstraint(one_of("data_type", DATA_TYPES), name="known_data_type"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = to("document_type")
+    key: Mapped[str] = mapped_column(String(190))
+    name: Mapped[str] = mapped_column(String(80))
+    kind: Mapped[str] = mapped_column(String(10), default="value")
+    data_type: Mapped[str] = mapped_column(String(24))
+    printed_names: Mapped[list[Any]] = mapped_column(default=list)
+    required: Mapped[bool] = mapped_column(default=True)
+    many: Mapped[bool] = mapped_column(default=False)
+    inside: Mapped[str] = mapped_column(String(90), default="")
+    personal: Mapped[bool] = mapped_column(default=False)
+    spec: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    position: Mapped[int]
+    type: Mapped[DocumentType] = relationship(back_populates="fields")
+
+
+class PlanVersion(Base):
+    """A plan as it was after a change: who said what when."""
+
+    __tablename__ = "plan_version"
+    __table_args__ = (UniqueConstraint("type_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = to("document_type")
+    number: Mapped[int]
+    summary: Mapped[str]
+    plan: Mapped[dict[str, Any]] = mapped_column(deferred=True)
+    created_at: Mapped[datetime] = now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class NamedList(Base):
+    """Entries that checks look in, such as known employers; loaded from CSV."""
+
+    __tablename__ = "named_list"
+    __table_args__ = (UniqueConstraint("workspace_id", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = to("workspace")
+    name: Mapped[str] = mapped_column(String(80))
+    entries: Mapped[list[Any]]
+    changed_at: Mapped[datetime] = now()
+    changed_by: Mapped[int] = mapped_column(ForeignKey("person.id"))

@@ -1,0 +1,84 @@
+"""Versions and the policies that weigh them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    CheckConstraint,
+    ForeignKey,
+    Index,
+    String,
+    UniqueConstraint,
+    text,
+)
+from sqlalchemy.orm import Mapped, mapped_column
+
+from jugum.core.states import (
+    VersionState,
+)
+from jugum.store.models.base import (
+    Base,
+    now,
+    one_of,
+    to,
+)
+
+
+class ModelVersion(Base):
+    """A trained extractor with its report and its evidence."""
+
+    __tablename__ = "model_version"
+    __table_args__ = (
+        UniqueConstraint("type_id", "number"),
+        CheckConstraint(one_of("state", VersionState), name="known_state"),
+        Index(
+            "uq_model_version_one_published_per_type",
+            "type_id",
+            unique=True,
+            postgresql_where=text("state = 'published'"),
+        ),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = to("document_type")
+    number: Mapped[int]
+    state: Mapped[VersionState] = mapped_column(default=VersionState.QUEUED)
+    stage: Mapped[str] = mapped_column(String(80), default="waiting for a worker")
+    progress: Mapped[float] = mapped_column(default=0.0)
+    error: Mapped[str | None]
+    papers: Mapped[int] = mapped_column(default=0)
+    snapshot: Mapped[dict[str, Any]] = mapped_column(default=dict, deferred=True)
+    report: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    evidence: Mapped[list[Any]] = mapped_column(default=list, deferred=True)
+    file_key: Mapped[str | None] = mapped_column(String(64))
+    created_at: Mapped[datetime] = now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+    trained_at: Mapped[datetime | None]
+    published_at: Mapped[datetime | None]
+    published_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    begun_at: Mapped[datetime | None]
+    note: Mapped[str] = mapped_column(default="")
+    origin: Mapped[str] = mapped_column(default="")
+
+
+class Policy(Base):
+    """Thresholds of a type; the newest one holds. `outcome` keeps what was known when it was chosen."""
+
+    __tablename__ = "policy"
+    __table_args__ = (
+        UniqueConstraint("type_id", "number"),
+        CheckConstraint("layout_similarity_min BETWEEN 0 AND 1", name="layout_similarity_min_is_a_share"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = to("document_type")
+    number: Mapped[int]
+    version_id: Mapped[int] = to("model_version")
+    thresholds: Mapped[dict[str, Any]]
+    layout_similarity_min: Mapped[float]
+    note: Mapped[str] = mapped_column(default="")
+    outcome: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[datetime] = now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
