@@ -11,9 +11,10 @@ from tests.papers import slip_pdf, slips, words_pdf
 
 from jugum.core.formats.separator import separator_sheet
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow.gather import batches, bundles, classification, documents, place, read
+from jugum.flow.gather import batches, bundles, classification, documents, place
 from jugum.flow.gather.bundles import PieceView
 from jugum.flow.gather.documents import Intake
+from jugum.flow.gather.read_again import ReadAgain, read_again
 from jugum.flow.office import types as types_
 
 Run = Callable[[], None]
@@ -323,13 +324,13 @@ def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office,
     place.learn(office.store, 1)
     classifiers = place.LoadedClassifiers()
     view = classification.sorting_view(office.store, classifiers, two_types)
-    assert [one.layouts for one in view.cutting][:1] == ["seen"]
+    assert [one.layouts for one in view.cutting][:1] == ["known"]
     seen = view.cutting[0]
     assert seen.papers == 14
     assert seen.starts == 14 - seen.bundles
     assert seen.f1_interval[0] <= seen.f1 <= seen.f1_interval[1]
     tables = {table.key: table for table in classification.sorting_tables(view)}
-    assert tables["bundles"].rows[0][0] == "seen"
+    assert tables["bundles"].rows[0][0] == "known"
     assert sum(row[1] for row in tables["types"].rows if isinstance(row[1], int)) > 0
     place.learn(office.store, 1)
     assert (
@@ -390,7 +391,7 @@ def test_a_read_paper_of_a_paused_batch_is_read_again_when_a_person_asks(office:
     )
     run_jobs()
     batches.pause(office.store, office.analyst, batch)
-    read.read_again(office.store, office.analyst, got.document_id, None, read.ReadAgain(turn=180))
+    read_again(office.store, office.analyst, got.document_id, None, ReadAgain(turn=180))
     run_jobs()
     assert documents.document_view(office.store, got.document_id).pages_read == 1
 

@@ -22,7 +22,7 @@ from jugum.errors import Conflict, InputError, LockedPaper
 from jugum.flow.gather import documents, explore, read
 from jugum.flow.gather.documents import DocumentView, Intake
 from jugum.flow.gather.explore import Explorer, RegionAsked
-from jugum.flow.gather.read import ReadAgain
+from jugum.flow.gather.read_again import ReadAgain, read_again
 
 Run = Callable[[], None]
 
@@ -306,7 +306,7 @@ def test_pages_of_a_paper_that_is_set_aside_are_not_read_again(office: Office, r
     run_jobs()
     documents.set_aside(office.store, office.analyst, document, "not ours")
     with pytest.raises(Conflict, match="set aside"):
-        read.read_again(office.store, office.analyst, document, None, ReadAgain(turn=90))
+        read_again(office.store, office.analyst, document, None, ReadAgain(turn=90))
 
 
 @pytest.mark.parametrize("where", ["read_page", "open_paper"])
@@ -360,18 +360,18 @@ def test_pages_of_a_long_paper_are_tasks_of_their_own_and_a_short_one_is_not_kep
 def test_a_page_is_turned_by_hand_and_read_again(office: Office, run_jobs: Run) -> None:
     document = bring(office, "s.pdf", slip_pdf(slips(1)[0]))
     run_jobs()
-    assert read.read_again(office.store, office.analyst, document, [1], ReadAgain(turn=90)) == 1
+    assert read_again(office.store, office.analyst, document, [1], ReadAgain(turn=90)) == 1
     run_jobs()
     seen = explore.layers(office.store, Explorer(), document, 1)
     assert (seen.rotation, round(seen.width_pt), round(seen.height_pt)) == (90, 595, 420)
     with pytest.raises(InputError, match="quarter turn"):
-        read.read_again(office.store, office.analyst, document, [1], ReadAgain(turn=45))
+        read_again(office.store, office.analyst, document, [1], ReadAgain(turn=45))
 
 
 def test_all_pages_are_read_again_from_the_picture_with_another_engine(office: Office, run_jobs: Run) -> None:
     document = bring(office, "s.pdf", slip_pdf(slips(1)[0]))
     run_jobs()
-    read.read_again(office.store, office.analyst, document, None, ReadAgain(engine="careful", text_layer=False))
+    read_again(office.store, office.analyst, document, None, ReadAgain(engine="careful", text_layer=False))
     run_jobs()
     seen = explore.layers(office.store, Explorer(), document, 1)
     assert (seen.source, seen.engine) == ("ocr", "careful")

@@ -20,6 +20,7 @@ from jugum.flow.label import (
     control_suggestions,
     double_labelling,
     layouts,
+    marking_helps,
     next_paper,
     past_records,
     samples,
@@ -129,11 +130,11 @@ def test_history_tells_who_said_what_instead_of_what(office: Office, run_jobs: R
 def test_paragraphs_marks_and_close_reading_help_marking(office: Office, run_jobs: Run) -> None:
     ((document, slip),) = brought(office, run_jobs, 1)
     explorer = Explorer()
-    assert any(slip.member in one.text for one in label_desk.paragraphs(office.store, document))
-    assert label_desk.page_marks(office.store, explorer, document, 1) == []
+    assert any(slip.member in one.text for one in marking_helps.paragraphs(office.store, document))
+    assert marking_helps.page_marks(office.store, explorer, document, 1) == []
     spot = words(office, document)[span_of(words(office, document), slip.amount)[0]]
     box = (float(spot[1]) - 0.01, float(spot[2]) - 0.01, 0.99, float(spot[4]) + 0.01)  # type: ignore[arg-type]
-    offered = label_desk.read_region_for(office.store, explorer, office.analyst, document, "amount", 1, box)
+    offered = marking_helps.read_region_for(office.store, explorer, office.analyst, document, "amount", 1, box)
     assert offered[0].normal
     assert offered[0].text.replace(" ", "") == slip.amount.replace(" ", "")
 
@@ -151,12 +152,14 @@ def test_rails_are_proposed_for_a_swept_table_only(office: Office, run_jobs: Run
         )
     document = office.bring(slips(1)[0], layout=2)
     run_jobs()
-    grid = label_desk.propose_rails(office.store, Explorer(), office.analyst, document, "lines", 1, (0, 0.1, 1, 0.22))
+    grid = marking_helps.propose_rails(
+        office.store, Explorer(), office.analyst, document, "lines", 1, (0, 0.1, 1, 0.22)
+    )
     assert [key for key in grid.columns if key] == ["lines.who", "lines.sum"]
     with pytest.raises(InputError, match="There are no words"):
-        label_desk.propose_rails(office.store, Explorer(), office.analyst, document, "lines", 1, (0, 0.8, 1, 0.9))
+        marking_helps.propose_rails(office.store, Explorer(), office.analyst, document, "lines", 1, (0, 0.8, 1, 0.9))
     with pytest.raises(InputError, match="is not a table"):
-        label_desk.propose_rails(office.store, Explorer(), office.analyst, document, "amount", 1, (0, 0, 1, 1))
+        marking_helps.propose_rails(office.store, Explorer(), office.analyst, document, "amount", 1, (0, 0, 1, 1))
     rows = [{"lines.who": CellInput("Oddny", 1, (0.1, 0.1, 0.2, 0.2)), "lines.sum": CellInput("5,00")}, {}]
     label_desk.set_table(office.store, office.analyst, document, "lines", rows, method=LabelMetadata("marked", 4.0))
     (cell, _) = (one for one in labels(office.store, document))

@@ -16,7 +16,8 @@ from jugum.flow.gather.bundles import BundleView, PieceView
 from jugum.flow.gather.documents import Intake, Received
 from jugum.flow.gather.explore import PageLayers, RegionAsked
 from jugum.flow.gather.place import Unplaced
-from jugum.flow.gather.read import ReadAgain
+from jugum.flow.gather.read_again import ReadAgain
+from jugum.flow.gather.read_again import read_again as read_papers_again
 from jugum.flow.gather.sources import SourceInput, SourceView
 from jugum.flow.office.actor import Actor
 from jugum.web.security import MayGather, MayPlan, MaySee
@@ -83,7 +84,7 @@ class Again(BaseModel):
 def read_again(request: Request, document_id: int, actor: MayGather, body: Again) -> dict[str, int]:
     """Queue pages to be read again in another way; `queued` says how many."""
     asked = ReadAgain(body.engine, body.language, body.turn, body.text_layer, body.contrast, body.dpi)
-    return {"queued": read.read_again(request.app.state.store, actor, document_id, body.pages, asked)}
+    return {"queued": read_papers_again(request.app.state.store, actor, document_id, body.pages, asked)}
 
 
 class Placing(BaseModel):

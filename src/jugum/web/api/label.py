@@ -8,8 +8,9 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel
 
 from jugum.flow.label import desk as label_desk
-from jugum.flow.label import desk_parts
-from jugum.flow.label.desk import GridView, LabelDesk, LabelField, PageMark, Paragraph, RegionReading
+from jugum.flow.label import desk_parts, marking_helps
+from jugum.flow.label.desk import LabelDesk, LabelField
+from jugum.flow.label.marking_helps import GridView, PageMark, Paragraph, RegionReading
 from jugum.flow.label.rows import LabelledField, Saying, history, labels
 from jugum.web.api.values import SaidIn, Sides
 from jugum.web.security import MayLabel, MaySee
@@ -98,24 +99,24 @@ def find_word(
 def rails(request: Request, document_id: int, key: str, actor: MayLabel, body: RegionIn) -> GridView:
     """Rails and lines for a table that was swept on a page."""
     state = request.app.state
-    return label_desk.propose_rails(state.store, state.explorer, actor, document_id, key, body.page, body.box)
+    return marking_helps.propose_rails(state.store, state.explorer, actor, document_id, key, body.page, body.box)
 
 
 @router.get("/documents/{document_id}/paragraphs")
 def paragraphs(request: Request, document_id: int, actor: MaySee) -> list[Paragraph]:
     """The paper's paragraphs in reading order, over page breaks."""
-    return label_desk.paragraphs(request.app.state.store, document_id)
+    return marking_helps.paragraphs(request.app.state.store, document_id)
 
 
 @router.get("/documents/{document_id}/pages/{number}/marks")
 def marks(request: Request, document_id: int, number: int, actor: MaySee) -> list[PageMark]:
     """Tick boxes with their state and caption, and signatures, of a page."""
     state = request.app.state
-    return label_desk.page_marks(state.store, state.explorer, document_id, number)
+    return marking_helps.page_marks(state.store, state.explorer, document_id, number)
 
 
 @router.post("/documents/{document_id}/labels/{key}/read-here")
 def read_here(request: Request, document_id: int, key: str, actor: MayLabel, body: RegionIn) -> list[RegionReading]:
     """Read a region again, closely, for a field: texts to choose from; nothing is kept."""
     state = request.app.state
-    return label_desk.read_region_for(state.store, state.explorer, actor, document_id, key, body.page, body.box)
+    return marking_helps.read_region_for(state.store, state.explorer, actor, document_id, key, body.page, body.box)
