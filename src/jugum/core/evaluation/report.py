@@ -23,7 +23,6 @@ from jugum.core.evaluation.report_model import (
     ConfidenceFigures,
     Counted,
     CountedPrecision,
-    ErrorRow,
     FieldFigures,
     HardPaper,
     LayoutFigures,
@@ -75,7 +74,7 @@ def report_of(
         unseen=_overall(unseen, rows_unseen),
         test=figures_on_tests(trained, tests, structures),
         layouts=_layouts(papers, seen, unseen),
-        errors=[ErrorRow.model_validate(asdict(row)) for row in wrong[:ERRORS_KEPT]],
+        errors=wrong[:ERRORS_KEPT],
         hardest=_hardest(rows_seen),
         left_out=[LeftOutFold.model_validate(asdict(one)) for one in left_out],
     )

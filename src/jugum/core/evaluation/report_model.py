@@ -7,6 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from jugum.core.training.confidence import EvidenceRow
 from jugum.errors import InputError
 
 FORMAT = 1  # a report of another format is not guessed at
@@ -140,20 +141,6 @@ class HardPaper(_Part):
     confidence: float
 
 
-class ErrorRow(_Part):
-    """A wrong held-out decision; see `training.EvidenceRow`."""
-
-    sample: str
-    field: str
-    confidence: float
-    layout_similarity: float
-    right: bool
-    unseen: bool
-    found: str
-    expected: str
-    detail: dict[str, Any] = Field(default_factory=dict)
-
-
 class CurvePoint(_Part):
     """With `papers` labelled papers: values right, and judged, on papers held out."""
 
@@ -221,7 +208,7 @@ class Report(_Part):
     unseen: Overall | None = None
     test: TestFigures | None = None
     layouts: list[LayoutFigures] = Field(default_factory=list)
-    errors: list[ErrorRow] = Field(default_factory=list)
+    errors: list[EvidenceRow] = Field(default_factory=list)
     hardest: list[HardPaper] = Field(default_factory=list)
     left_out: list[LeftOutFold] = Field(default_factory=list)
     curve: dict[str, FieldCurve] = Field(default_factory=dict)

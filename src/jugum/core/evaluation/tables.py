@@ -8,7 +8,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from html import escape
 
-from jugum.core.evaluation.report_model import ErrorRow, FieldCurve, FieldFigures, LayoutFigures, Overall, Report
+from jugum.core.evaluation.report_model import FieldCurve, FieldFigures, LayoutFigures, Overall, Report
+from jugum.core.training.confidence import EvidenceRow
 
 KNOWN, NEW = "known layouts", "new layouts"
 Cell = str | int | float | None
@@ -221,7 +222,7 @@ def _curve(name: str, one: FieldCurve) -> list[tuple[Cell, ...]]:
     return measured + [(name, ahead.papers, None, None, ahead.share, ahead.low, ahead.high) for ahead in one.forecast]
 
 
-def _error(one: ErrorRow, names: Mapping[str, str]) -> tuple[Cell, ...]:
+def _error(one: EvidenceRow, names: Mapping[str, str]) -> tuple[Cell, ...]:
     others = one.detail.get("others") or []
     return (
         names.get(one.field, one.field),

@@ -114,9 +114,11 @@ def _judged(data: bytes) -> tuple[Report, list[EvidenceRow]]:
     def elsewhere(sample: str) -> str:
         return numbers.setdefault(sample, str(-1 - len(numbers)))
 
-    evidence = [replace(one, sample=elsewhere(one.sample), detail={}) for one in evidence]
-    errors = [one.model_copy(update={"sample": elsewhere(one.sample), "detail": {}}) for one in report.errors]
-    return report.model_copy(update={"errors": errors, "hardest": []}), evidence
+    def imported(rows: Sequence[EvidenceRow]) -> list[EvidenceRow]:
+        return [replace(row, sample=elsewhere(row.sample), detail={}) for row in rows]
+
+    evidence = imported(evidence)  # first: its papers get the lowest numbers
+    return report.model_copy(update={"errors": imported(report.errors), "hardest": []}), evidence
 
 
 # ---- The report to take away -----------------------------------------------------------------------------------------
