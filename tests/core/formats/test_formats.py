@@ -11,7 +11,7 @@ import pytest
 from jugum.core.formats import ResultRow, past_records_of, results_csv, results_json
 from jugum.core.formats.tables import ResultValue
 from jugum.core.schema import FieldPlan, Plan, key_from, problems_of
-from jugum.core.values import DataType
+from jugum.core.values import DataType, safe_cell
 from jugum.errors import InputError
 
 
@@ -30,9 +30,14 @@ def test_csv_reads_back_and_joins_many_values() -> None:
     assert read[0]["missing"] == ""
 
 
-@pytest.mark.parametrize("text", ["=1+1", "+1", "@A1", "-cmd"])
+@pytest.mark.parametrize("text", ["=1+1", "+1+1", "@A1", "-cmd", "-1+cmd()", "\t=1"])
 def test_cells_that_a_spreadsheet_would_run_are_defused(text: str) -> None:
     assert f"'{text}" in results_csv([row(text)], ["amount"])
+
+
+@pytest.mark.parametrize("text", ["-12.00", "-1.00; -2.00", "+46701234567", "1+1", "Ann = Bo"])
+def test_numbers_with_a_sign_and_texts_that_no_spreadsheet_runs_stay_as_they_are(text: str) -> None:
+    assert safe_cell(text) == text
 
 
 def test_json_carries_every_values_provenance() -> None:

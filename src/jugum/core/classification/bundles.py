@@ -123,19 +123,21 @@ class BundleCutter:
 
     def cut(self, pages: Sequence[Page], classifier: TypeClassifier | None) -> list[Piece]:
         """The best cut. Separator sheets part always; they and blank pages belong to no piece."""
+        # Blank backs would stand between a page and the one that goes on from it.
         kept = [n for n, page in enumerate(pages) if not is_separator(page) and not is_blank(page)]
         if not kept:
             return []
         sheets = np.cumsum([is_separator(page) for page in pages])
         forced = {n for before, n in pairwise(kept) if sheets[n] > sheets[before]}
         its = [pages[n] for n in kept]
+        # no boundary is so sure that type and length could never speak against it
         chances = np.clip(self.boundaries(its, classifier), 1e-4, 1 - 1e-4)
         for place, number in enumerate(kept):
             if number in forced:
                 chances[place] = 1 - 1e-4
         types = (
             np.log(np.maximum(classifier.page_types(its), 1e-4))
-            if classifier is not None and len(classifier.types) > 1
+            if classifier is not None and len(classifier.types) > 1  # a lone type fits every page and tells nothing
             else None
         )
         starts = _best_cut(chances, types, self.lengths)
@@ -148,6 +150,7 @@ class BundleCutter:
 
 def _sureness(chances: Floats, start: int, end: int) -> float:
     """The least sure decision of a piece: its beginning, and every page that was not cut."""
+    # a missed cut loses a paper as much as a false one
     inner = [1 - float(chances[n]) for n in range(start + 1, end)]
     return min([float(chances[start]) if start else 1.0, *inner])
 
@@ -172,6 +175,7 @@ def _best_cut(chances: Floats, types: Floats | None, lengths: Floats) -> list[in
     for end in range(1, count + 1):
         for start in range(max(0, end - PIECE_PAGES_MAX), end):
             score = best[start] + (begin[start] if start else 0.0) + within_sums[end] - within_sums[start + 1]
+            # Half: lengths of samples are a hint, since post comes in other lengths than samples do.
             score += 0.5 * lengths[min(end - start, len(lengths)) - 1]
             if type_sums is not None:
                 score += TYPE_WEIGHT * float((type_sums[end] - type_sums[start]).max())
@@ -203,11 +207,14 @@ def _facts(page: Page) -> _Facts:
     texts = [" ".join(page.words[n].text for n in row) for row in rows]
     middles = [page.words[row[0]].box.middle[1] for row in rows]
     words = [word.text.strip(".,;:()") for word in page.words]
+    # "2 of 3" in the middle of a page counts something else
     edges = " ".join(text for text, y in zip(texts, middles, strict=True) if y < 0.1 or y > 0.88)
     number, of = _page_number(edges)
     return _Facts(
         terms_of(page),
+        # case and account numbers, which go on over a paper's pages
         frozenset(word for word in words if sum(map(str.isdigit, word)) >= 4 and len(word) >= 5),
+        # people and places
         frozenset(word for word in words if len(word) > 3 and word[:1].isupper() and word[1:].islower()),
         frozenset(w.lower() for text, y in zip(texts, middles, strict=True) if y < 0.14 for w in text.split()),
         frozenset(w.lower() for text, y in zip(texts, middles, strict=True) if y > 0.9 for w in text.split()),
@@ -220,7 +227,7 @@ def _facts(page: Page) -> _Facts:
 def _page_number(text: str) -> tuple[int | None, int | None]:
     """From what stands at the edges: "2 of 3", "2/3", "Page 2", or a lone number."""
     found = _PAGE_OF.search(text)
-    if found and 1 <= int(found[1]) <= int(found[2]):
+    if found and 1 <= int(found[1]) <= int(found[2]):  # "3/2" is a date or a share
         return int(found[1]), int(found[2])
     found = _PAGE.search(text)
     if found:
@@ -230,7 +237,7 @@ def _page_number(text: str) -> tuple[int | None, int | None]:
 
 
 def _share(a: frozenset[str], b: frozenset[str]) -> float:
-    return len(a & b) / max(1, min(len(a), len(b)))
+    return len(a & b) / max(1, min(len(a), len(b)))  # of the smaller: a last page has few words
 
 
 def _pair(
@@ -291,12 +298,12 @@ def fit_cutter(papers: Sequence[Sequence[Page]], classifier: TypeClassifier | No
     for number, paper in enumerate(facts):
         for place in range(1, len(paper)):
             add((number, place - 1), (number, place), False)
-    for _ in range(3):
+    for _ in range(3):  # Three orders: as many boundaries as a pile of post shows, without every pair of papers.
         order = rng.permutation(len(papers))
         for a, b in pairwise(order):
             add((int(a), len(facts[int(a)]) - 1), (int(b), 0), True)
     pair = _logistic(np.array(rows), np.array(targets))
-    lengths = np.ones(PIECE_PAGES_MAX) * 0.1
+    lengths = np.ones(PIECE_PAGES_MAX) * 0.1  # a length no sample has is unlikely, not impossible
     for its_pages in papers:
         lengths[min(len(its_pages), PIECE_PAGES_MAX) - 1] += 1
     return BundleCutter(wording, _first_weights(flat, wording), pair, np.log(lengths / lengths.sum()))
@@ -306,6 +313,7 @@ def _logistic(rows: Floats, targets: npt.NDArray[np.bool_]) -> Floats:
     """Weights and bias of a logistic regression on standardised features, in the features' own scale."""
     from sklearn.linear_model import LogisticRegression
 
+    # a feature that hardly varies here must not explode on new papers
     mean, spread = rows.mean(axis=0), np.maximum(rows.std(axis=0), 0.05)
     model = LogisticRegression(C=0.5, class_weight="balanced").fit((rows - mean) / spread, targets)
     weights = model.coef_[0] / spread

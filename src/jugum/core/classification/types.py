@@ -98,6 +98,7 @@ class TypeClassifier:
                 for one in self.types
             ]
         )
+        # a type of papers without words has no direction
         means /= np.maximum(np.linalg.norm(means, axis=1, keepdims=True), 1e-9)
         alike = means @ means.T
         return [
@@ -266,7 +267,7 @@ def _rejection_records(
         test = [n for n in everything if labels[n] == type_id and groups[n] == group]
         rest = [n for n in everything if n not in set(test)]
         if any(labels[n] == type_id for n in rest):
-            judge(rest, test[:6], True)
+            judge(rest, test[:6], True)  # a few of a layout tell what becomes of it
     for type_id in np.unique(labels[labels != OTHER]):
         judge(
             [n for n in everything if labels[n] not in (type_id, OTHER)],
@@ -290,10 +291,12 @@ def _rejection(records: Sequence[_Judged]) -> tuple[Floats, float]:
         return np.array([0.0, 0.0, 6.0, 6.0, 3.0, -4.0]), 0.5
     values = np.array([one.features for one in records])
     mean, spread = values.mean(axis=0), np.maximum(values.std(axis=0), 1e-6)
+    # Trained on types left out as strangers: see decision 0007.
     model = LogisticRegression(C=1.0, class_weight="balanced").fit((values - mean) / spread, belongs)
     weights = model.coef_[0] / spread
     bias = float(model.intercept_[0] - (model.coef_[0] * mean / spread).sum())
     chances = 1 / (1 + np.exp(-(values @ weights + bias)))
     low, high = np.quantile(chances[belongs], (1 - ACCEPT_KNOWN[1], 1 - ACCEPT_KNOWN[0]))
+    # What belongs goes first: a paper refused costs a person's time, many refused cost their trust.
     least = float(np.clip(np.quantile(chances[~belongs], REFUSE_STRANGE), low, high))
     return np.append(weights, bias), least

@@ -40,6 +40,7 @@ def bootstrap_interval(
     if not len(rows):
         return 0.0, 1.0
     rng = np.random.default_rng(seed)
+    # how often each paper is drawn: all resamples in one product
     weights = rng.multinomial(len(rows), np.full(len(rows), 1 / len(rows)), size=resamples)
     values = np.array([figure(sums) for sums in weights @ rows])
     low, high = np.quantile(values, [(1 - level) / 2, (1 + level) / 2])
@@ -54,7 +55,7 @@ def share_by_papers(papers: Sequence[tuple[int, int]], *, seed: int = 0) -> tupl
         return 0.0, 1.0
     low, high = bootstrap_interval(papers, lambda sums: sums[0] / sums[1] if sums[1] else hits / total, seed=seed)
     plain = share_interval(hits, total)
-    return min(low, plain[0]), max(high, plain[1])
+    return min(low, plain[0]), max(high, plain[1])  # the wider promises less
 
 
 def brier(confidence: Sequence[float], right: Sequence[bool]) -> float:
@@ -70,6 +71,7 @@ def calibration_error(confidence: Sequence[float], right: Sequence[bool], bins: 
     if not len(confidence):
         return 0.0
     sure, hit = _tied(confidence, right)
+    # of equal count: most confidences lie near 1, and bins of equal width would stay empty
     parts = np.array_split(np.arange(len(sure)), min(bins, len(sure)))
     return float(sum(abs(sure[part].sum() - hit[part].sum()) for part in parts) / len(sure))
 
@@ -113,6 +115,7 @@ def reliability(confidence: Sequence[float], right: Sequence[bool], bins: int = 
     sure, hit = np.array(confidence, dtype=float)[order], np.array(right, dtype=float)[order]
     cuts = sorted(
         {
+            # Cut before equal confidences, never between them: their order is chance.
             int(np.searchsorted(sure, sure[place], side="left"))
             for place in np.linspace(0, len(sure), bins, endpoint=False).astype(int)
         }

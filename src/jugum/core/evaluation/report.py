@@ -58,6 +58,7 @@ def report_of(
     seen, unseen = trained.seen.records, trained.unseen.records
     judged = list(dict.fromkeys(record.decision.field for record in [*seen, *unseen]))
     rows_seen, rows_unseen = evidence[: len(seen)], evidence[len(seen) :]
+    # Sure and wrong on a known layout comes first: it would have passed by itself.
     wrong = sorted((row for row in evidence if not row.right), key=lambda row: (row.unseen, -row.confidence))
     left_out = [*trained.seen.left_out, *trained.unseen.left_out]
     return Report(
@@ -105,6 +106,7 @@ def _overall(records: Sequence[HeldOut], rows: Sequence[EvidenceRow]) -> Overall
     without records."""
     if not records:
         return None
+    # Values of one paper fail together (a bad scan), so the interval draws papers, not values.
     per_paper = [sum((one.verdict.counts for one in its), Counts()) for its in _by_paper(records).values()]
     keys = sorted({record.decision.field for record in records})
     by_field = [sum((one.verdict.counts for one in records if one.decision.field == key), Counts()) for key in keys]
@@ -142,6 +144,7 @@ def _figures(papers: Papers, key: str, seen: Sequence[HeldOut], unseen: Sequence
     printed = [
         _as_printed(papers, record)
         for record in known
+        # right in normal form, yet perhaps not letter by letter
         if record.right and isinstance(record.decision, Decision) and record.verdict.found
     ]
     return FieldFigures(
@@ -165,6 +168,7 @@ def _figures(papers: Papers, key: str, seen: Sequence[HeldOut], unseen: Sequence
 def _as_printed(papers: Papers, record: HeldOut) -> bool:
     labels = papers.samples[record.paper].labels.get(record.decision.field, ())
     chosen = record.decision.chosen if isinstance(record.decision, Decision) else ()
+    # of several values the order says nothing
     return sorted(one.candidate.text for one in chosen) == sorted(label.text for label in labels)
 
 
@@ -173,6 +177,7 @@ def _table_figures(records: Sequence[HeldOut]) -> TableFigures | None:
     its = [record.verdict.cells for record in records if record.verdict.cells is not None]
     if not its:
         return None
+    # over all tables: a table of one row must not weigh as much as one of thirty
     cells = Counts(sum(c.right for c in its), sum(c.found for c in its), sum(c.there for c in its))
     rows = Counts(sum(c.rows_right for c in its), sum(c.rows_found for c in its), sum(c.rows_there for c in its))
     return TableFigures(

@@ -15,7 +15,7 @@ Interval = tuple[float, float]
 
 
 class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True)  # a figure that nobody knows would be shown by nobody
 
 
 class Counted(_Part):

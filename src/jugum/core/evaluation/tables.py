@@ -10,6 +10,7 @@ from html import escape
 
 from jugum.core.evaluation.report_model import FieldCurve, FieldFigures, LayoutFigures, Overall, Report
 from jugum.core.training.confidence import EvidenceRow
+from jugum.core.values import safe_cell
 
 KNOWN, NEW = "known layouts", "new layouts"
 Cell = str | int | float | None
@@ -32,12 +33,8 @@ class ReportTable:
         out = io.StringIO()
         writer = csv.writer(out)
         writer.writerow(self.columns)
-        writer.writerows([[_safe(cell) for cell in row] for row in self.rows])
+        writer.writerows([[safe_cell(cell) if isinstance(cell, str) else cell for cell in row] for row in self.rows])
         return out.getvalue()
-
-
-def _safe(cell: Cell) -> Cell:
-    return f"'{cell}" if isinstance(cell, str) and cell[:1] in "=+-@\t\r" else cell
 
 
 def report_tables(report: Report, names: Mapping[str, str], layouts: Mapping[int, str]) -> list[ReportTable]:
@@ -142,7 +139,7 @@ def report_tables(report: Report, names: Mapping[str, str], layouts: Mapping[int
             tuple((one.sample, one.wrong, one.total, one.confidence) for one in report.hardest),
         ),
     ]
-    return [one for one in found if one.rows]
+    return [one for one in found if one.rows]  # a table without rows would only raise the question what is missing
 
 
 def _summary(name: str, one: Overall) -> tuple[Cell, ...]:
@@ -187,7 +184,7 @@ def _field(one: FieldFigures, names: Mapping[str, str]) -> tuple[Cell, ...]:
 def _layout(one: LayoutFigures, layouts: Mapping[int, str]) -> tuple[Cell, ...]:
     seen, unseen = one.seen, one.unseen
     return (
-        layouts.get(one.group, "a paper without a layout"),
+        layouts.get(one.group, "a paper without a layout"),  # layout groups may have been merged since
         one.papers,
         seen.right,
         seen.total,
@@ -219,6 +216,7 @@ def _curve(name: str, one: FieldCurve) -> list[tuple[Cell, ...]]:
     measured: list[tuple[Cell, ...]] = [
         (name, point.papers, round(point.share, 4), point.total, None, None, None) for point in one.points
     ]
+    # A forecast is in columns of its own, so that nobody takes it for a measurement.
     return measured + [(name, ahead.papers, None, None, ahead.share, ahead.low, ahead.high) for ahead in one.forecast]
 
 
@@ -251,6 +249,7 @@ th{font-weight:600}.q{color:#555d6b}.wide{overflow-x:auto}"""
 def report_html(title: str, tables: Sequence[ReportTable]) -> str:
     """All tables as one HTML page without any outside part."""
     parts = [
+        # One file, to be sent by mail and read years later: no script, no font, no address.
         "<!doctype html><html lang=en><head><meta "
         f"charset=utf-8><title>{escape(title)}</title><style>{_STYLE}</style></head><body>",
         f"<h1>{escape(title)}</h1><p class=q>Every figure is of papers that the model behind it had not seen: five "
@@ -270,5 +269,6 @@ def report_html(title: str, tables: Sequence[ReportTable]) -> str:
 
 def _html_cell(cell: Cell) -> str:
     if isinstance(cell, int | float):
+        # three places: beyond them lies less than the intervals
         return f"<td class=n>{cell:.3f}</td>" if isinstance(cell, float) else f"<td class=n>{cell}</td>"
     return f"<td>{escape(cell or '')}</td>"

@@ -40,6 +40,7 @@ def ticks_of(pages: Sequence[Page], structures: Sequence[Structure | None]) -> l
 def _page_ticks(page: Page, structure: Structure) -> Iterator[Tick]:
     rows: list[list[TickBox]] = []
     for tick in sorted(structure.ticks, key=lambda one: one.box.middle[1]):
+        # scans lean a little within a row
         if rows and abs(rows[-1][0].box.middle[1] - tick.box.middle[1]) < 0.6 * tick.box.height:
             rows[-1].append(tick)
         else:
@@ -100,6 +101,7 @@ def read_choice(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
         )
         if option is not None and score >= CAPTION_LEAST:
             named.append((tick, option, score))
+    # One caption may be like an option by chance; a choice prints several.
     if len({option.key for _, option, _ in named}) < 2:
         return Finding(field.key)
     chosen = [
@@ -143,7 +145,7 @@ def read_signature(field: FieldPlan, pages: Sequence[Page], structures: Sequence
 def _any_ink(field: FieldPlan, inks: Sequence[tuple[Page, Box]]) -> Finding:
     if not inks:
         return Finding(field.key)
-    page, box = inks[-1]
+    page, box = inks[-1]  # the last: papers are signed at their end
     return Finding(field.key, (Found("yes", "yes", page.number, box, 0.5, EngineName.MARK, "ink of a pen"),))
 
 
@@ -156,6 +158,7 @@ def _named(field: FieldPlan, page: Page) -> Iterator[tuple[float, Segment]]:
 
 
 def _by(ink: Box, name: Box) -> bool:
+    # pens reach far beyond the printed name, mostly to the right
     level = ink.x0 < name.x1 + 0.25 and name.x0 < ink.x1 + 0.08
     return (level and -0.02 <= name.y0 - ink.y1 + 0.02 <= SIGNATURE_NEAR) or (
         level and abs(ink.middle[1] - name.middle[1]) < 0.03

@@ -34,7 +34,10 @@ Structures = Sequence[Structure | None]
 def parts_of(plan: Plan) -> Plan:
     """The part of a plan that is read so: clauses, tables with their columns, and marks."""
     kept = [
-        replace(one, inside="") if not one.is_column else one for one in plan.fields if part_kind(one) or one.is_column
+        # a clause inside a clause is looked for on its own
+        replace(one, inside="") if not one.is_column else one
+        for one in plan.fields
+        if part_kind(one) or one.is_column
     ]
     return Plan(tuple(kept))
 
@@ -89,6 +92,7 @@ class PartReader:
     def decide_on(self, paper: PartPaper, layout_similarity: float) -> list[PartDecision]:
         """A decision for each clause, table and mark of the plan on a paper. `layout_similarity` (0–1) says how much
         its layout is like one that was learned from."""
+        # Clauses, tables and marks are decided, and so measured, as values are (decision 0012).
         found = self.clauses.decide(paper.units, layout_similarity) if self.clauses.clauses else []
         labelled = self.tagger.read(paper.pages, paper.layout, layout_similarity) if self.tagger else {}
         for one in self.plan.fields:
@@ -157,7 +161,9 @@ def mark_decision(one: FieldPlan, finding: Finding, layout_similarity: float) ->
     values = tuple(value for value in finding.values if value)
     score = min((value.score for value in values), default=0.0)
     rival = max((other.score for other in finding.others), default=0.0)
+    # the worst letter decides: one wrong word makes the value wrong
     sure = min((value.reading for value in values), default=1.0)
+    # Scores of 0 and 1 must stay finite; beyond ±4 engines' scores say nothing more.
     logit = float(np.clip(np.log((score + 0.02) / (1.02 - min(1.0, score))), -4, 4))
     whole = float(one.data_type is DataType.ZONE and score >= 1)
     features = {
@@ -192,6 +198,7 @@ def part_right(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence
 def judged(plan: Plan, one: FieldPlan, labels: Mapping[str, Sequence[SampleLabel]]) -> bool:
     """Whether a person has decided on a field of a paper; on a table, when any of its columns is."""
     if one.kind is FieldKind.TABLE:
+        # one column labelled: the table was looked at
         return one.key in labels or any(column.key in labels for column in plan.inside(one.key))
     return one.key in labels
 
@@ -213,6 +220,7 @@ def inside_of(plan: Plan, decisions: Sequence[PartDecision]) -> dict[str, Inside
     found: dict[str, Inside] = {}
     for one in plan.fields:
         holder = next((decision for decision in decisions if decision.field == one.inside), None)
+        # a clause not found must not hide its fields
         if not one.inside or one.is_column or holder is None or holder.absent:
             continue
         value = holder.values[holder.field][0]
@@ -223,6 +231,7 @@ def inside_of(plan: Plan, decisions: Sequence[PartDecision]) -> dict[str, Inside
 
 def _within(places: Sequence[tuple[int, Any]]) -> Inside:
     def inside(candidate: Candidate) -> bool:
+        # by the middle: boxes of lines are often a little too narrow
         return any(page == candidate.page and box.contains(*candidate.box.middle) for page, box in places)
 
     return inside

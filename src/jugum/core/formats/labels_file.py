@@ -35,7 +35,7 @@ class ValueData(_StrictModel):
     """One value: its text, its normal form, and its places (more than one when it goes over lines or pages; none
     when it is not known where it stands)."""
 
-    text: str = Field(max_length=20_000)
+    text: str = Field(max_length=20_000)  # a clause over several pages; more is no value
     normal: str = ""
     places: list[PlaceData] = Field(default_factory=list)
 
@@ -56,7 +56,7 @@ class PaperData(_StrictModel):
 
     format: str = FORMAT
     file: str
-    sha256: str = ""
+    sha256: str = ""  # The file's name may be given twice; its bytes tell which paper is meant.
     set: str = "train"
     state: str = "labelled"
     labels: dict[str, FieldData]
@@ -79,6 +79,7 @@ def write_lines(papers: Iterable[PaperData]) -> str:
 def read_lines(data: bytes) -> list[PaperData]:
     """The papers of a JSON Lines file. InputError names the line and what is wrong with it."""
     papers = []
+    # The whole file is checked before anything is taken over: half an import could not be undone.
     for number, line in enumerate(_text(data).splitlines(), start=1):
         if not line.strip():
             continue
@@ -96,7 +97,7 @@ def read_lines(data: bytes) -> list[PaperData]:
 
 def _text(data: bytes) -> str:
     try:
-        return data.decode("utf-8-sig")
+        return data.decode("utf-8-sig")  # spreadsheets put a mark of the byte order first
     except UnicodeDecodeError as error:
         raise InputError(f"The file is not UTF-8 text (byte {error.start}).") from error
 
@@ -120,6 +121,7 @@ def _of_field(paper: PaperData, key: str, field: FieldData) -> list[dict[str, An
 
 
 def _annotation(paper: PaperData, field: FieldData, key: str, position: int, value: ValueData | None) -> dict[str, Any]:
+    # by its bytes: other installations have other addresses
     source = f"urn:sha256:{paper.sha256}" if paper.sha256 else f"urn:file:{paper.file}"
     places = value.places if value else []
     targets = [
@@ -169,6 +171,7 @@ def read_annotations(data: bytes) -> list[PaperData]:
 
 
 def _read_item(item: dict[str, Any], papers: dict[str, PaperData]) -> None:
+    # the standard lets a single target and a single body stand without a list
     targets = item["target"] if isinstance(item["target"], list) else [item["target"]]
     source = targets[0] if isinstance(targets[0], str) else targets[0]["source"]
     name = str(item.get("label", ""))
@@ -188,6 +191,7 @@ def _read_item(item: dict[str, Any], papers: dict[str, PaperData]) -> None:
         field.absent = True
     elif "." in key:
         field.rows = field.rows or []
+        # Rows may come in any order, and empty rows not at all.
         field.rows.extend({} for _ in range(position + 1 - len(field.rows)))
         field.rows[position][key] = ValueData(text=text, places=places)
     else:
@@ -199,4 +203,5 @@ def _place(fragment: str) -> PlaceData:
     if found is None:
         raise ValueError(fragment)
     x, y, width, height = (float(part) / 100 for part in found.groups()[1:])
+    # rounded to three places, a box at the edge reaches out by a hair
     return PlaceData(page=int(found[1]), box=(x, y, min(1.0, x + width), min(1.0, y + height)))

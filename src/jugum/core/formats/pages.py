@@ -13,6 +13,7 @@ from openpyxl import Workbook
 
 from jugum.core.page import Box, Page, Word, union
 from jugum.core.structure import Structure, Table, blocks_of, text_in_order
+from jugum.core.values import safe_cell
 
 ALTO = "http://www.loc.gov/standards/alto/ns-v4#"
 UNITS_PT = 10  # pixels of hOCR and ALTO per point: 720 dpi
@@ -33,7 +34,7 @@ def page_json(pages: Sequence[Page], structures: Sequence[Structure]) -> str:
 
 
 def _box(box: Box) -> list[float]:
-    return [round(side, 5) for side in box]
+    return [round(side, 5) for side in box]  # a tenth of a pixel at 600 dpi
 
 
 def _page(page: Page, layers: Structure) -> dict[str, Any]:
@@ -179,22 +180,15 @@ def _place(box: Box, page: Page) -> str:
 
 # ---- Tables ----------------------------------------------------------------------------------------------------------
 
-_FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
-
-
-def _safe(text: str) -> str:
-    """A cell that a spreadsheet would run as a formula is led by an apostrophe; numbers with a sign stay."""
-    bare = text.replace(" ", "").replace(",", "").replace(".", "")
-    return f"'{text}" if text.startswith(_FORMULA_STARTS) and not bare.lstrip("+-").isdigit() else text
-
 
 def tables_csv(tables: Sequence[tuple[int, Table]]) -> str:
     """All tables as (page, table), one below the other, each under a line that says where it stands."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     for number, (page, table) in enumerate(tables, 1):
+        # tables of several pages in one file: where each comes from must not get lost
         writer.writerow([f"Table {number}, page {page}"])
-        writer.writerows([_safe(cell) for cell in row] for row in table.grid())
+        writer.writerows([safe_cell(cell) for cell in row] for row in table.grid())
         writer.writerow([])
     return out.getvalue()
 
@@ -207,8 +201,9 @@ def tables_xlsx(tables: Sequence[tuple[int, Table]]) -> bytes:
     for number, (page, table) in enumerate(tables, 1):
         sheet = book.create_sheet(f"Table {number} p. {page}")
         for row in table.grid():
-            sheet.append([_safe("".join(letter for letter in cell if letter.isprintable())) for cell in row])
-    if not tables:
+            # control characters make a workbook that can't be opened
+            sheet.append([safe_cell("".join(letter for letter in cell if letter.isprintable())) for cell in row])
+    if not tables:  # a workbook must have a sheet
         book.create_sheet("No tables")
     buffer = io.BytesIO()
     book.save(buffer)

@@ -8,6 +8,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jugum.core.values import safe_cell
 from jugum.errors import InputError
 
 RECORD_COLUMNS = ("file", "type", "field", "value")
@@ -45,18 +46,12 @@ def results_csv(rows: Sequence[ResultRow], fields: Sequence[str]) -> str:
     """One line a paper; several values of a field, and a table column's rows, are joined by "; ". Cells that a
     spreadsheet would take for a formula are led by an apostrophe, negative amounts aside."""
     out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
+    writer = csv.writer(out, lineterminator="\r\n")  # as RFC 4180 has it
     writer.writerow(["document", "file", "state", "received", *fields])
     for row in rows:
         cells = ["; ".join(value.normal for value in row.values.get(field, ())) for field in fields]
-        writer.writerow([row.document, _safe(row.file), row.state, row.received, *map(_safe, cells)])
+        writer.writerow([row.document, safe_cell(row.file), row.state, row.received, *map(safe_cell, cells)])
     return out.getvalue()
-
-
-def _safe(cell: str) -> str:
-    if cell[:1] in ("=", "+", "@", "\t") or (cell[:1] == "-" and not cell[1:2].isdigit()):
-        return "'" + cell
-    return cell
 
 
 def results_json(rows: Sequence[ResultRow]) -> str:
@@ -93,6 +88,7 @@ def _tables(row: ResultRow) -> dict[str, list[dict[str, object]]]:
     for key, values in row.values.items():
         table, dot, column = key.partition(".")
         for value in values if dot else ():
+            # by position: a row keeps its place though cells of it are empty
             tables.setdefault(table, {}).setdefault(value.position, {})[column] = _value_data(value)
     return {table: [rows[position] for position in sorted(rows)] for table, rows in tables.items()}
 
@@ -106,16 +102,17 @@ def past_records_of(data: bytes) -> list[dict[str, str]]:
             f"The CSV is not UTF-8 text (byte {error.start}). Save it as UTF-8 and send it again."
         ) from error
     first = text.split("\n", 1)[0]
-    trained_model = csv.DictReader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
-    names = [name.strip().lower() for name in trained_model.fieldnames or ()]
+    reader = csv.DictReader(io.StringIO(text), delimiter=";" if first.count(";") > first.count(",") else ",")
+    # spreadsheets add blanks and capitals to heads
+    names = [name.strip().lower() for name in reader.fieldnames or ()]
     missing = [name for name in RECORD_COLUMNS if name not in names]
     if missing:
         raise InputError(
             f"The CSV lacks the column {', '.join(missing)}; its first line must be {','.join(RECORD_COLUMNS)}."
         )
-    trained_model.fieldnames = names
+    reader.fieldnames = names
     rows = []
-    for number, row in enumerate(trained_model, start=2):
+    for number, row in enumerate(reader, start=2):  # the head is line 1, as a spreadsheet counts
         if not (row["file"] or "").strip() or not (row["field"] or "").strip():
             raise InputError(f"Line {number} of the CSV has no file or no field.")
         rows.append({name: (row[name] or "").strip() for name in RECORD_COLUMNS})

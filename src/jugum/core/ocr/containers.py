@@ -42,10 +42,12 @@ def kind_of(data: bytes, name: str = "") -> FileKind:
         return FileKind.PDF
     if is_picture(data):
         return FileKind.PICTURE
-    if data[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
+    if data[:4] in (b"PK\x03\x04", b"PK\x05\x06"):  # the second is an archive without files
         return FileKind.OFFICE if _is_document(data) else FileKind.ARCHIVE
+    # office files from before 2007, and rich text
     if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" or data[:5] == b"{\\rtf":
         return FileKind.OFFICE
+    # one line "Date:" begins many letters
     if name.lower().endswith(".eml") or len(set(_MAIL_HEAD.findall(data[:4000]))) >= 2:
         return FileKind.MAIL
     return FileKind.UNKNOWN
@@ -57,6 +59,7 @@ def _is_document(data: bytes) -> bool:
             names = set(archive.namelist())
     except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError):
         return False
+    # Office documents are archives too: these two names tell OOXML and ODF.
     return "[Content_Types].xml" in names or "mimetype" in names
 
 
@@ -76,6 +79,7 @@ class Part:
 
 def plain_name(path: str) -> str:
     """A file name without folders, drive letters and control characters: "..\\x/../etc/pass\\0wd" → "passwd"."""
+    # paths of archives may lead anywhere; only the last piece is a name
     last = path.replace("\\", "/").rsplit("/", 1)[-1]
     return "".join(letter for letter in last if letter.isprintable()).strip()[-255:] or "unnamed"
 
@@ -102,6 +106,7 @@ def _unpack(data: bytes, name: str, limits: Limits, depth: int, budget: _Budget)
     for part in parts:
         budget.files -= 1
         budget.bytes -= len(part.data)
+        # The budget is shared by all that is nested: an archive of archives can't multiply it.
         if budget.files < 0 or budget.bytes < 0:
             yield Part(
                 part.path,
@@ -147,7 +152,7 @@ def _entry(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int) -> Part:
         return Part(entry.filename, problem=f"“{shown}” is locked by a password inside the archive. Send it unlocked.")
     try:
         with archive.open(entry) as source:
-            data = source.read(most + 1)
+            data = source.read(most + 1)  # one byte more than is taken tells that there is more
     except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, ValueError, RuntimeError) as error:
         return Part(entry.filename, problem=f"“{shown}” is damaged inside the archive ({type(error).__name__}).")
     except zipfile.zlib.error:  # type: ignore[attr-defined]
@@ -169,7 +174,7 @@ def _of_mail(data: bytes) -> Iterator[Part]:
         name = _header(part.get_filename())
         if part.is_multipart():
             continue
-        if not name and kind == "text":
+        if not name and kind == "text":  # the mail's own words, kept as a note
             continue
         content = part.get_payload(decode=True)
         if isinstance(content, bytes) and content:

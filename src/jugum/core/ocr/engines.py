@@ -58,7 +58,7 @@ class CarefulEngine:
 
     def _networks(self) -> tuple[LineFinder, LineReader, UprightVote]:
         if self._loaded is None:
-            cv2.setNumThreads(1)
+            cv2.setNumThreads(1)  # workers run side by side: threads of one would only slow the others
             self._loaded = LineFinder(), LineReader(self._script), UprightVote()
         return self._loaded
 
@@ -74,6 +74,7 @@ class CarefulEngine:
         words: list[Word] = []
         for line in lines:
             whole = line_picture(grey, line)
+            # Dots that lead to a number are read as letters: they are cut out; see decision 0005.
             for start, end in leaderless(whole):
                 picture = np.ascontiguousarray(whole[:, start:end])
                 letters = read(picture)
@@ -103,6 +104,7 @@ def _finding_scale(grey: Grey) -> float:
     letter = letter_height(grey)
     long_side = float(max(grey.shape))
     wanted = FIND_LETTER / letter if letter else 1.0
+    # Never larger than it is, never beyond what the network was made for.
     return min(1.0, FIND_SIDE_MAX / long_side, max(wanted, FIND_SIDE_MIN / long_side))
 
 
@@ -148,7 +150,7 @@ class QuickEngine:
 
     def _loaded(self) -> Any:
         if self._api is None:
-            os.environ.setdefault("OMP_THREAD_LIMIT", "1")
+            os.environ.setdefault("OMP_THREAD_LIMIT", "1")  # before tesseract is loaded, which reads it once
             import tesserocr
 
             folder = tessdata_of(self._language)
@@ -165,7 +167,7 @@ class QuickEngine:
         with self._lock:
             api = self._loaded()
             api.SetImage(Image.fromarray(flattened(grey)))
-            api.SetSourceResolution(200)
+            api.SetSourceResolution(200)  # pictures without one are guessed at, and small print is missed
             api.Recognize()
             for item in iterate_level(api.GetIterator(), RIL.WORD):
                 if item.Empty(RIL.WORD) or not item.GetUTF8Text(RIL.WORD).strip():
@@ -215,12 +217,14 @@ def reconcile_words(words: list[Word], others: list[Word]) -> list[Word]:
             by_row.setdefault(row, []).append(other)
     judged = []
     for word in words:
+        # by hundredths of the page: else every word would meet every other
         near = by_row.get(int(word.box.middle[1] * 100), [])
         over = [other for other in near if overlap_share(word.box, other.box) > 0.5]
         same = next((other for other in over if other.text == word.text), None)
         if same is not None:
             judged.append(replace(word, box=same.box, confidence=(1 + word.confidence) / 2))
         else:
+            # a word missed speaks less against another than a word read otherwise
             sure = word.confidence * (0.6 if over else 0.85)
             judged.append(replace(word, confidence=sure, differs=bool(over)))
     return judged

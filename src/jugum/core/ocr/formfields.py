@@ -50,6 +50,7 @@ def _value(form: object, annotation: object) -> str:
     c.FPDFAnnot_GetFormFieldValue(
         form, annotation, ctypes.cast(buffer, ctypes.POINTER(ctypes.c_ushort)), ctypes.c_ulong(size)
     )
+    # PDFium counts bytes, with the two of the end
     return buffer.raw[: max(0, size - 2)].decode("utf-16-le", errors="replace").strip("\x00")
 
 
@@ -61,6 +62,7 @@ def _spread(value: str, box: Box) -> list[Word]:
     for number, line in enumerate(lines):
         letters = sum(map(len, line)) + len(line) - 1
         high = box.height / len(lines)
+        # a letter is about half as wide as its line is high; long texts are squeezed
         letter = min(box.width / max(1, letters), 0.45 * high)
         x = box.x0
         for text in line:

@@ -103,7 +103,7 @@ def _core() -> Any:
     from openvino import Core
 
     core = Core()
-    core.set_property("CPU", {"INFERENCE_NUM_THREADS": 1, "NUM_STREAMS": 1})
+    core.set_property("CPU", {"INFERENCE_NUM_THREADS": 1, "NUM_STREAMS": 1})  # one process a core (decision 0002)
     return core
 
 
@@ -129,6 +129,7 @@ class LineFinder:
         height, width = grey.shape
         tall, wide = (max(64, round(side * scale / 64) * 64) for side in (height, width))
         small = cv2.resize(grey, (wide, tall), interpolation=cv2.INTER_AREA)
+        # the network was trained on colours; three times the same grey serves
         values = (small.astype(np.float32) / 127.5 - 1)[None, None].repeat(3, axis=1)
         chance = self._session(np.ascontiguousarray(values))[0, 0]
         found = _lines_of(chance)
@@ -199,6 +200,7 @@ class LineReader:
         model = _core().read_model(_folder() / WEIGHTS["text"])
         everything = ["", *str(model.get_rt_info()["framework"]["character"].value).split("\n"), " "]
         kept = [0, *(number for number, text in enumerate(everything) if number and _wanted(text, SCRIPTS[script]))]
+        # one script alone: faster, and no ideographs on our papers (decision 0006)
         _keep_characters(model, np.array(kept))
         self.characters = ["", *(_narrow(everything[number]) for number in kept[1:])]
         self._session = _Session(model)
@@ -207,6 +209,7 @@ class LineReader:
         """What a picture (48 pixels high, any width) says. One line at a time: batches were measured and are no
         faster."""
         width = picture.shape[1]
+        # each new width is compiled anew: steps keep them few (decision 0006)
         wide = -(-width // WIDTH_STEP) * WIDTH_STEP
         values = np.zeros((1, 3, LINE_HEIGHT, wide), dtype=np.float32)
         values[0, :, :, :width] = picture.astype(np.float32) / 127.5 - 1

@@ -77,7 +77,7 @@ def open_paper(data: bytes, name: str, limits: Limits | None = None) -> Paper:
         raise UnreadablePaper(
             f"“{name}” has {len(data) / 1e6:.0f} MB; at most {limits.bytes_max / 1e6:.0f} MB are taken. Split it first."
         )
-    if b"%PDF-" in data[:1024]:
+    if b"%PDF-" in data[:1024]:  # By the bytes, since names lie; some programs write a few before the mark.
         return PdfPaper(data, name, limits)
     if is_picture(data):
         return PicturePaper(data, name, limits)
@@ -94,7 +94,7 @@ def is_picture(data: bytes) -> bool:
         data[:8] == b"\x89PNG\r\n\x1a\n"
         or data[:3] == b"\xff\xd8\xff"
         or data[:4] in (b"II*\0", b"MM\0*")
-        or (data[:2] == b"BM" and len(data) > 30)
+        or (data[:2] == b"BM" and len(data) > 30)  # two letters alone begin many texts
         or (data[:4] == b"RIFF" and data[8:12] == b"WEBP")
         or (data[4:8] == b"ftyp" and data[8:12] in (*HEIC_BRANDS, AVIF_BRAND))
     )
@@ -137,7 +137,7 @@ class PdfPaper:
                 raise UnreadablePaper(
                     f"“{name}” has {self.page_count} pages; at most {limits.pages_max} are taken. Split it."
                 )
-            if self._document.get_formtype() != c.FORMTYPE_NONE:
+            if self._document.get_formtype() != c.FORMTYPE_NONE:  # without this, what is filled in is not drawn
                 self._document.init_forms()
 
     def _page(self, index: int) -> pdfium.PdfPage:
@@ -161,14 +161,16 @@ class PdfPaper:
         """The page at `dpi`, or coarser where it would pass the limit of pixels, turned clockwise by `turn`: H×W×3,
         or H×W when `grey`."""
         width, height = self.size_pt(index)
+        # A plan of two metres at 300 dpi would fill the memory: it is read coarser instead of not at all.
         scale = min(dpi / 72, (self._limits.pixels_max / 4 / (width * height)) ** 0.5)
         with PDFIUM:
             bitmap = self._page(index).render(scale=scale, rotation=turn, may_draw_forms=True, grayscale=grey)
             pixels = bitmap.to_numpy()
             if grey:
+                # a copy: the bitmap's memory goes with it
                 return np.array(pixels if pixels.ndim == 2 else pixels[:, :, 0], dtype=np.uint8)
             if pixels.ndim == 3 and pixels.shape[2] >= 3:
-                return np.ascontiguousarray(pixels[:, :, 2::-1])
+                return np.ascontiguousarray(pixels[:, :, 2::-1])  # PDFium gives blue first
             return np.repeat(pixels.reshape(*pixels.shape[:2], 1), 3, axis=2)
 
     def text_layer(self, index: int) -> TextLayer | None:
@@ -234,11 +236,13 @@ class PicturePaper:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")  # about odd metadata, which we don't use
                 formats = ["PNG", "JPEG", "TIFF", "BMP", "WEBP", "AVIF"]
+                # AVIF comes in the same box, and Pillow reads it by itself
                 if data[4:8] == b"ftyp" and data[8:12] != AVIF_BRAND:
                     _register_heic(name)
                     formats = ["HEIF"]
                 self._picture = Image.open(io.BytesIO(data), formats=formats)
             self.media_type = self._TYPES[self._picture.format or ""]
+            # frames of other kinds are films or small copies
             self.page_count = int(getattr(self._picture, "n_frames", 1)) if self._picture.format == "TIFF" else 1
         except (UnidentifiedImageError, OSError, ValueError, KeyError, SyntaxError) as error:
             raise UnreadablePaper(f"“{name}” is a damaged picture: it can't be opened. Send it again.") from error
@@ -263,7 +267,7 @@ class PicturePaper:
         if self._kept is not None and self._kept[0] == (index, mode):
             return self._kept[1]
         try:
-            self._picture.seek(index)
+            self._picture.seek(index)  # each page of a TIFF has a size of its own, checked before it is decoded
             self._check_pixels()
             picture = _on_white(ImageOps.exif_transpose(self._picture), mode)
         except (OSError, SyntaxError, ValueError, EOFError, RuntimeError) as error:
@@ -277,6 +281,7 @@ class PicturePaper:
         """The stated resolution where it is believable, else the one that makes the long side that of A4."""
         stated = self._picture.info.get("dpi", (0, 0))[0]
         long_side = max(picture.size)
+        # Cameras and phones state 72 whatever they saw; a page is 3 to 24 inches long.
         if 72 < float(stated) <= 1200 and 3 <= long_side / float(stated) <= 24:
             return float(stated)
         return long_side / 11.69
@@ -293,6 +298,7 @@ class PicturePaper:
         scale = dpi / self._dpi(picture)
         if abs(scale - 1) > 0.05:
             size = (max(1, round(picture.width * scale)), max(1, round(picture.height * scale)))
+            # Thin strokes vanish when few pixels are picked: much smaller pictures are averaged.
             picture = picture.resize(size, Image.Resampling.BOX if scale < 0.6 else Image.Resampling.BICUBIC)
         pixels = np.asarray(picture, dtype=np.uint8)
         return np.ascontiguousarray(np.rot90(pixels, -(turn // 90))) if turn else np.ascontiguousarray(pixels)

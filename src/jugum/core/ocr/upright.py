@@ -14,7 +14,7 @@ SKEW_MAX = 12.0  # degrees
 
 def ink_mask(grey: Grey) -> Grey:
     """255 where there is dark ink on a lighter ground of any shade, at the picture's own scale."""
-    size = max(15, (min(grey.shape) // 40) | 1)
+    size = max(15, (min(grey.shape) // 40) | 1)  # a window of a few letters, of odd size as OpenCV wants it
     blurred = cv2.GaussianBlur(grey, (3, 3), 0)
     mask: Any = cv2.adaptiveThreshold(blurred, 255, cv2.ADAPTIVE_THRESH_MEAN_C, cv2.THRESH_BINARY_INV, size, 14)
     return np.asarray(mask, dtype=np.uint8)
@@ -36,6 +36,7 @@ def _line_length(mask: Grey) -> float:
     _, _, stats, _ = cv2.connectedComponentsWithStats(smeared)
     widths, heights, areas = stats[1:, 2].astype(float), stats[1:, 3].astype(float), stats[1:, 4].astype(float)
     lines = (widths >= 3.5 * heights) & (heights >= 5) & (heights <= 60) & (areas > 0.3 * widths * heights)
+    # more than in proportion: one long line says more than many short blobs
     return float(np.sum(widths[lines] ** 1.5))
 
 
@@ -53,6 +54,7 @@ def letter_height(grey: Grey) -> float:
     )
     if int(letters.sum()) < 20:
         return 0.0
+    # the smaller letters: they are the ones that shrinking loses
     return float(np.percentile(heights[letters], 15) * max(grey.shape) / max(small.shape))
 
 
@@ -72,9 +74,9 @@ def skew_of(grey: Grey) -> float:
     """
     mask = ink_mask(_shrunk(grey, 880))
     ys, xs = np.nonzero(mask)
-    if len(ys) < 200:
+    if len(ys) < 200:  # a speck leans nowhere
         return 0.0
-    if len(ys) > 60_000:
+    if len(ys) > 60_000:  # more ink does not sharpen the answer, only slows it
         chosen = np.linspace(0, len(ys) - 1, 60_000).astype(int)
         ys, xs = ys[chosen], xs[chosen]
     centred = xs - mask.shape[1] / 2
@@ -90,7 +92,7 @@ def skew_of(grey: Grey) -> float:
 
 def straightened(pixels: npt.NDArray[np.uint8], skew: float) -> npt.NDArray[np.uint8]:
     """The picture turned so that lines leaning by `skew` degrees lie level, on a canvas of the same size."""
-    if abs(skew) < 0.15:
+    if abs(skew) < 0.15:  # turning blurs more than so little a lean harms
         return pixels
     height, width = pixels.shape[:2]
     matrix = cv2.getRotationMatrix2D((width / 2, height / 2), skew, 1.0)
@@ -109,6 +111,7 @@ def line_crops(grey: Grey, most: int = 15) -> list[Grey]:
         for x, y, w, h, area in stats[1:]
         if w >= 2.5 * h and 6 <= h <= 40 and w >= 25 and area > 0.25 * w * h
     ]
+    # beyond twelve heights a line tells no more, so that a rule across the page does not come first
     lines.sort(key=lambda line: -min(line[2], 12 * line[3]))
     crops = []
     for x, y, w, h in lines[:most]:
@@ -126,6 +129,6 @@ def flattened(grey: Grey) -> Grey:
     level = cv2.resize(paper, (grey.shape[1], grey.shape[0]), interpolation=cv2.INTER_LINEAR).astype(np.float32)
     flat = np.clip(grey.astype(np.float32) / np.maximum(level, 1) * 245, 0, 255).astype(np.uint8)
     flat = np.asarray(cv2.medianBlur(flat, 3), dtype=np.uint8)
-    low, high = np.percentile(flat, (0.5, 90))
+    low, high = np.percentile(flat, (0.5, 90))  # at least a tenth of any page is paper
     stretched: Grey = np.clip((flat.astype(np.float32) - low) * (250 / max(1.0, high - low)), 0, 255).astype(np.uint8)
     return stretched

@@ -55,7 +55,7 @@ def union(boxes: Iterable[Box]) -> Box:
 def horizontal_overlap(a: Box, b: Box) -> float:
     """Length both boxes share along x, as a share (0–1) of the narrower one: (0,.4) and (.3,.5) → 0.5."""
     shared = min(a.x1, b.x1) - max(a.x0, b.x0)
-    narrower = min(a.width, b.width)
+    narrower = min(a.width, b.width)  # of the narrower: a short value under a long heading still stands under it
     return max(0.0, shared) / narrower if narrower > 0 else 0.0
 
 

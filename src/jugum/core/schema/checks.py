@@ -47,7 +47,7 @@ def problems_of(plan: Plan, values: Texts) -> list[Problem]:
         if not texts and field.required and not field.is_column:
             problems.append(Problem(field.key, HoldReason.MISSING, f"{field.name} is required and was not found"))
         problems += [found for text in texts if (found := text_problem(field, text))]
-        if len(texts) > 1 and not field.many and not field.is_column:
+        if len(texts) > 1 and not field.many and not field.is_column:  # which of them is meant is a person's to say
             problems.append(
                 Problem(field.key, HoldReason.FAILS_A_CHECK, f"{field.name} has {len(texts)} values, one is meant")
             )
@@ -129,6 +129,7 @@ def derive(plan: Plan, values: Texts, context: Context) -> tuple[dict[str, Value
     told)."""
     scope = scope_of(plan, values)
     derived: dict[str, tuple[str, ...]] = {}
+    # in an order in which each finds its sources worked out; the plan refuses circles
     for field in plan.derivation:
         scope[field.key] = value = evaluate(parse(field.expression), scope, context)
         parts = value if isinstance(value, tuple) else (value,)
@@ -141,7 +142,7 @@ def written(value: Scalar, field: FieldPlan) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, Decimal):
-        plain = plain_number(round(value, 10))
+        plain = plain_number(round(value, 10))  # a third has no end in decimals
         return normal_form(plain, field.value_type) or plain
     if isinstance(value, date):
         return value.isoformat()
@@ -160,13 +161,13 @@ def judged(check: Check, scope: Mapping[str, Value], context: Context) -> Judgem
     tree = parse(check.expression)
     try:
         value = evaluate(tree, scope, context)
-    except InputError:
+    except InputError:  # a pattern that takes too long can't tell, and must not stop the paper
         value = None
     rows: tuple[int, ...] = ()
     if isinstance(value, tuple):
         rows = tuple(number for number, part in enumerate(value, 1) if part is False)
         told = [part for part in value if part is not None]
-        value = all(told) if told else None
+        value = all(told) if told else None  # rows that lack a value say nothing against the others
     outcome = CheckOutcome.OPEN if value is None else CheckOutcome.HOLDS if value is True else CheckOutcome.FAILS
     nearest = _nearest_meant(tree, scope, context) if outcome is CheckOutcome.FAILS else ""
     return Judgement(check, outcome, tuple(name for name in check.names if name in scope), rows, nearest)
@@ -210,6 +211,7 @@ def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], conte
             for place, text in enumerate(others.get(key, ()))
             if _mends(plan, {**values, key: (text,)}, failing.check, held, context)
         ]
+        # Equally likely changes in two fields: the check can't say which is wrong.
         best = min((one.other for one in found), default=0)
         first = [one for one in found if one.other == best]
         if len(first) == 1:
@@ -219,6 +221,7 @@ def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], conte
 
 def _mends(plan: Plan, values: Texts, check: Check, held: set[str], context: Context) -> bool:
     after = {one.check.key: one.outcome for one in judge(plan, values, context)}
+    # "Can't be told" is no harm done; a check that fails now is.
     return after[check.key] is CheckOutcome.HOLDS and all(after[key] is not CheckOutcome.FAILS for key in held)
 
 

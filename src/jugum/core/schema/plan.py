@@ -55,6 +55,7 @@ class ReadingRule:
     until: str = ""
 
     def __post_init__(self) -> None:
+        # a rule of both kinds would leave open which of them counts
         if bool(self.pattern) == (self.where is not None):
             raise InputError("A rule is either a pattern or an anchor.")
         if self.pattern:
@@ -114,6 +115,7 @@ class FieldPlan:
             parse(self.expression)
         elif self.expression:
             raise InputError(f"“{self.name}” is read from the paper, so it has no expression. Make it a derived field.")
+        # one option is a tick box
         if self.data_type is DataType.CHOICE and len(self.options) < 2 and self.kind is FieldKind.VALUE:
             raise InputError(f"“{self.name}” is a choice; give it at least two options.")
         if len({option.key for option in self.options}) < len(self.options):
@@ -151,6 +153,7 @@ class FieldPlan:
     @property
     def names_on_paper(self) -> tuple[str, ...]:
         """Printed names, and the field's own name, which is often one of them."""
+        # in this order: what papers print goes before what the office says
         return tuple(dict.fromkeys([*self.printed_names, self.name]))
 
     @cached_property
@@ -297,7 +300,7 @@ class Plan:
             done.update(ready)
         for one in order:
             shape = _check_shape(f"The expression of “{one.name}”", one.expression, self.shapes, kind_of(one.data_type))
-            if shape.many and not one.many:
+            if shape.many and not one.many:  # one value out of many must be said, not guessed
                 raise InputError(
                     f"The expression of “{one.name}” gives many values, one for each row; take sum(), first() or "
                     "another of the whole column."
@@ -325,7 +328,7 @@ def _check_place(one: FieldPlan, by_key: Mapping[str, FieldPlan]) -> None:
         )
     if one.inside and one.kind is not FieldKind.VALUE:
         raise InputError(f"“{one.name}” is a {one.kind} and can't stand inside another field.")
-    if in_table and one.data_type in MARKS:
+    if in_table and one.data_type in MARKS:  # marks are found on pages, not in cells
         raise InputError(f"A column can't hold a {one.data_type}; “{one.name}” needs another data type.")
 
 
@@ -351,9 +354,10 @@ def _circle(needs: Mapping[str, list[str]], done: Collection[str]) -> str:
 
 def key_from(name: str, taken: Collection[str] = ()) -> str:
     """A key made from a name and not among `taken`: `"Net pay (kr)"` → `"net_pay_kr"`, then `"net_pay_kr_2"`."""
+    # "Löneperiod" keeps its letters, without their marks
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
     key = re.sub(r"[^a-z0-9]+", "_", plain).strip("_") or "field"
-    key = key if key[0].isalpha() else f"f_{key}"
+    key = key if key[0].isalpha() else f"f_{key}"  # expressions would read "2nd_driver" as a number
     if key not in taken:
         return key
     number = 2

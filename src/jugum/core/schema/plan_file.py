@@ -17,6 +17,7 @@ FILE_BYTES_MAX = 2_000_000  # far more than a plan of FIELDS_MAX fields needs
 
 
 class _Strict(BaseModel):
+    # an attribute mistyped must be told, not dropped
     model_config = ConfigDict(extra="forbid", str_strip_whitespace=True)
 
 
@@ -112,6 +113,7 @@ def plan_schema() -> dict[str, Any]:
 
 def field_data(field: FieldPlan, *, whole: bool = False) -> dict[str, Any]:
     """A field as JSON-able data, what is not said left out unless it is the `whole`."""
+    # files keep what was said alone, so that they can be read and compared by people
     return FieldFile.model_validate(_plain(field)).model_dump(mode="json", exclude_defaults=not whole)
 
 
@@ -157,7 +159,7 @@ def plan_file(name: str, plan: Plan, lists: dict[str, list[str]]) -> bytes:
 def read_plan_file(data: bytes) -> tuple[str, Plan, dict[str, list[str]]]:
     """Name, plan and lists of a file. InputError says what is wrong and where: no JSON, unknown keys, a circle of
     derived fields, an expression that names no field."""
-    if len(data) > FILE_BYTES_MAX:
+    if len(data) > FILE_BYTES_MAX:  # before it is parsed, which takes many times its size
         raise InputError(f"A plan file has at most {FILE_BYTES_MAX // 1_000_000} MB; this one has {len(data)} bytes.")
     try:
         file = PlanFile.model_validate(json.loads(data))

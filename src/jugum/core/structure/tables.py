@@ -47,7 +47,7 @@ class Table:
 
 def tables_of(words: Sequence[Word], cells: Sequence[Box], aspect: float = 0.707) -> list[Table]:
     """Tables of a page from top to bottom: first from ruled cells, then from what lines up without rules."""
-    ruled = _ruled(words, cells)
+    ruled = _ruled(words, cells)  # Rules first: they are drawn on purpose, alignment may be chance.
     taken = {index for table in ruled for cell in table.cells for index in cell.words}
     free = [index for index in range(len(words)) if index not in taken]
     unruled = _unruled(words, free, aspect)
@@ -62,7 +62,7 @@ def _ruled(words: Sequence[Word], cells: Sequence[Box]) -> list[Table]:
     tables = []
     for group in _touching(cells):
         rows = rows_of_boxes(group)
-        while rows and len(rows[0]) < COLUMNS_LEAST:
+        while rows and len(rows[0]) < COLUMNS_LEAST:  # a row of one cell on top is the table's title
             rows.pop(0)
         if len(rows) < ROWS_LEAST or median(len(row) for row in rows) < COLUMNS_LEAST:
             continue
@@ -89,7 +89,7 @@ def _is_form(words: Sequence[Word], rows: list[list[Box]]) -> bool:
             if inside:
                 filled += 1
                 two += len(rows_of([words[index] for index in inside])) >= 2
-    return filled > 0 and two > 0.6 * filled
+    return filled > 0 and two > 0.6 * filled  # not all: a form has empty boxes and boxes with a label alone
 
 
 def _touching(cells: Sequence[Box]) -> list[list[Box]]:
@@ -98,6 +98,7 @@ def _touching(cells: Sequence[Box]) -> list[list[Box]]:
         near = [group for group in groups if any(_adjoin(cell, other) for other in group)]
         for group in near:
             groups.remove(group)
+        # One cell may join groups that did not touch before.
         groups.append([*(box for group in near for box in group), cell])
     return [cells_of(group) for group in groups if len(group) >= 2 * COLUMNS_LEAST]
 
@@ -180,12 +181,14 @@ def _near(above: list[Segment], below: list[Segment]) -> bool:
 
 def _alike(rows: list[list[Segment]], row: list[Segment]) -> bool:
     """Whether most pieces of a row stand under a piece of one of the last rows, by left or right edge or by overlap."""
+    # of several rows above, since cells may be empty
     others = [segment.box for before in rows[-4:] for segment in before]
     fit = sum(1 for segment in row if any(_lines_up(segment.box, other) for other in others))
-    return fit >= 0.6 * len(row) and fit >= 2
+    return fit >= 0.6 * len(row) and fit >= 2  # one piece alone lines up with anything at the margin
 
 
 def _lines_up(a: Box, b: Box) -> bool:
+    # words by their left, figures by their right edge
     return abs(a.x0 - b.x0) < ALIGNED or abs(a.x1 - b.x1) < ALIGNED
 
 
@@ -202,6 +205,7 @@ def _as_table(words: Sequence[Word], order: list[int], rows: list[list[Segment]]
             inside = tuple(order[place] for piece in pieces for place in range(piece.first, piece.last + 1))
             box = union(piece.box for piece in pieces)
             cells.append(TableCell(number, column, " ".join(piece.text for piece in pieces), box, inside))
+    # Text that lines up is a list of columns, an address block or a form as often as a table.
     if not _numeric_column(cells, len(columns)) or (len(columns) == 2 and len(rows) < 4):
         return None
     return Table(union(cell.box for cell in cells), len(rows), len(columns), tuple(cells), False)
@@ -211,6 +215,7 @@ def _columns(segments: Sequence[Segment]) -> list[_Column]:
     """Columns: overlapping spans merged, what spans several others left aside; at least two pieces each."""
     columns: list[_Column] = []
     counts: list[int] = []
+    # the narrowest first: a title across must not merge columns
     for segment in sorted(segments, key=lambda one: one.box.width):
         over = [n for n, column in enumerate(columns) if segment.box.x0 < column.x1 and column.x0 < segment.box.x1]
         if len(over) > 1:
@@ -222,7 +227,7 @@ def _columns(segments: Sequence[Segment]) -> list[_Column]:
         else:
             columns.append(_Column(segment.box.x0, segment.box.x1))
             counts.append(1)
-    kept = [column for column, count in zip(columns, counts, strict=True) if count >= 2]
+    kept = [column for column, count in zip(columns, counts, strict=True) if count >= 2]  # a lone piece is a remark
     return sorted(kept, key=lambda column: column.x0)
 
 

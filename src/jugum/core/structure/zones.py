@@ -122,6 +122,7 @@ class _Format:
     checks: tuple[tuple[str, tuple[tuple[int, int, int], ...], tuple[int, int]], ...]
 
 
+# Places by ICAO 9303: part 5 (TD1), part 6 (TD2), part 4 (TD3).
 _FORMATS = {
     "TD1": _Format(
         (30, 30, 30),
@@ -182,10 +183,12 @@ def repaired_zone(lines: Sequence[str], box: Box | None = None) -> Zone | None:
         if fitted is None:
             continue
         fixed = [list(line) for line in fitted]
+        # Alphabets before check digits: what no alphabet allows need not be searched for.
         for line, start, end in shape.digits:
             fixed[line][start:end] = [_TO_DIGIT.get(letter, letter) for letter in fixed[line][start:end]]
         for line, start, end in shape.letters:
             fixed[line][start:end] = [_TO_LETTER.get(letter, letter) for letter in fixed[line][start:end]]
+        # The digit of the optional part may be a filler, so its alphabet does not say "digits".
         if kind == "TD3" and fixed[1][42] == "O":
             fixed[1][42] = "0"
         for check in shape.checks:
@@ -193,12 +196,14 @@ def repaired_zone(lines: Sequence[str], box: Box | None = None) -> Zone | None:
         made = tuple("".join(line) for line in fixed)
         changed = sum(a != b for old, new in zip(fitted, made, strict=True) for a, b in zip(old, new, strict=True))
         checks = {name: _agrees(fixed, spans, digit) for name, spans, digit in shape.checks}
+        # One digit agrees by chance in a tenth of lines; with the document codes of ICAO 9303 it is a zone.
         if sum(checks.values()) >= 1 and made[0][0] in "PIACV":
             return Zone(kind, made, checks, changed, box)
     return None
 
 
 def _cleaned(line: str) -> str:
+    # readers give these for the filler
     text = line.upper().replace(" ", "").translate(str.maketrans("«‹〈く≤({[", "<<<<<<<<"))
     return re.sub(r"[^A-Z0-9<]", "", text)
 
@@ -210,12 +215,14 @@ def _fitted(lines: Sequence[str], shape: _Format) -> list[str] | None:
         return None
     fitted = []
     for line, length in zip(lines, shape.lengths, strict=True):
+        # Runs of fillers lose or gain a few when read; more than a sixth is another line.
         if abs(len(line) - length) > max(3, length // 6):
             return None
         runs = [match for match in re.finditer(r"<+", line)]
         longest = max(runs, key=lambda match: match.end() - match.start(), default=None)
         missing = length - len(line)
         if missing:
+            # without fillers nobody knows where a letter is missing
             if longest is None or longest.end() - longest.start() + missing < 1:
                 return None
             line = line[: longest.start()] + "<" * (longest.end() - longest.start() + missing) + line[longest.end() :]
@@ -255,13 +262,13 @@ def _mend(lines: list[list[str]], shape: _Format, check: tuple[str, Spans, tuple
                     ways.append(list(zip(chosen, letters, strict=True)))
                 for (line, place), letter in zip(chosen, before, strict=True):
                     lines[line][place] = letter
-            if len(ways) > 40:
+            if len(ways) > 40:  # so many ways can only be guesses
                 return
         if len(ways) == 1:
             for (line, place), letter in ways[0]:
                 lines[line][place] = letter
             return
-        if ways:
+        if ways:  # several ways with the fewest swaps: a person must choose
             return
 
 
@@ -281,12 +288,14 @@ def zone_rows(words: Sequence[Word]) -> list[list[tuple[str, Box]]]:
         text = _cleaned("".join(words[index].text for index in row))
         raw = "".join(words[index].text for index in row)
         looks = (
+            # Lines have 30 to 44 letters; readers drop or add some. A line of digits has no filler.
             24 <= len(text) <= 50 and (text.count("<") >= 2 or len(text) >= 0.9 * len(raw) >= 27) and raw == raw.upper()
         )
         rows.append((text, union(words[index].box for index in row)) if looks else None)
     stacks: list[list[tuple[str, Box]]] = []
     current: list[tuple[str, Box]] = []
     for row_found in [*rows, None]:
+        # lines of a zone stand close
         if row_found is not None and (not current or row_found[1].y0 - current[-1][1].y1 < 3 * row_found[1].height):
             current.append(row_found)
             continue
@@ -300,7 +309,7 @@ def read_zones(words: Sequence[Word]) -> list[Zone]:
     """The zones among a page's words."""
     zones = []
     for stack in zone_rows(words):
-        for size in (3, 2):
+        for size in (3, 2):  # three first: a TD1 zone's last two lines must not pass for a zone of their own
             if len(stack) < size:
                 continue
             part = stack[-size:]

@@ -48,6 +48,7 @@ def drafted_by_version(
         for key, column in decision.values.items()
         if key in plan
     }
+    # The table passes as a whole, so its confidence stands once, not in each column alone.
     return {decision.field: DraftedField((), (), confidence, decision.layout_similarity), **columns}
 
 
@@ -89,6 +90,7 @@ def checks_as_evidence(plan: Plan, drafted: Mapping[str, DraftedField], context:
     others = {
         key: [other.text for other in one.others]
         for key, one in drafted.items()
+        # of several values nobody could say which one to change
         if not kinds[key].many and not kinds[key].is_column and kinds[key].kind is not FieldKind.TABLE
     }
     chosen = choose(plan, texts, others, context)
@@ -101,4 +103,5 @@ def _taking(before: DraftedField, other: int, why: str) -> DraftedField:
     """With the candidate next in line at a place as its value; its confidence is then measured by nothing."""
     first = tuple(value for value in before.values if value)
     rest = tuple(one for number, one in enumerate(before.others) if number != other)
+    # What was likeliest stays the first of the others: a person sees it at one glance.
     return DraftedField((before.others[other],), (*first, *rest), None, before.layout_similarity, why)

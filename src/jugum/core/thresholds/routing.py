@@ -59,6 +59,7 @@ def problems_of_draft(
     derived fields never wait. Without a policy everything that has a value waits."""
     found: dict[str, Problem] = {}
     for field in plan.fields:
+        # A derived field is as good as its sources, which are judged; a column has no confidence of its own.
         if field.kind is FieldKind.DERIVED or field.is_column:
             continue
         gate = thresholds.gate(field.key) if thresholds else None
@@ -83,8 +84,10 @@ def hold_for(
     if not texts and field.required:
         return _missing(field)
     for text in texts:
+        # No confidence helps a value that can't be what its type says.
         if text != TABLE_ROW and (unreadable := text_problem(field, text)):
             return unreadable
+    # A gate of its own, before the confidence: how sure a reading of a strange layout is says little (decision 0003).
     if layout_similarity is not None and layout_similarity < gate.layout_similarity_min:
         detail = (
             f"new layout: similarity {100 * layout_similarity:.0f} %, minimum {100 * gate.layout_similarity_min:.0f} %"
@@ -119,7 +122,7 @@ def _unmeasured(field: FieldPlan, drafted: DraftedField, texts: Sequence[str]) -
     wrong = next((found for text in texts if (found := text_problem(field, text))), None)
     if wrong is not None:
         return wrong
-    if drafted.chosen_by:
+    if drafted.chosen_by:  # A check picked it, so the same check can't vouch for it.
         return Problem(
             field.key, HoldReason.LOW_CONFIDENCE, f"chosen because a check holds with it: {drafted.chosen_by}"
         )
@@ -139,6 +142,7 @@ def table_problem(
         if gate is None:
             return Problem(table.key, HoldReason.LOW_CONFIDENCE, NO_POLICY) if rows or table.required else None
         found = hold_for(table, (TABLE_ROW,) * rows, whole.confidence, whole.layout_similarity, gate)
+        # A sure table may still hold a cell that can't be right.
         return found or _cell_problem(table, columns, drafted)
     if not rows:
         return _missing(table) if table.required else None
@@ -183,12 +187,12 @@ def holds_of_check(
     keys = list(dict.fromkeys(holder_of(plan, key) for key in sources_of(plan, failing.fields) if key in known))
     if not keys:
         return None
-    already = next((key for key in keys if key in held), None)
+    already = next((key for key in keys if key in held), None)  # one look at one field settles both
     return already or min(keys, key=lambda key: _sureness(confidences.get(key)))
 
 
 def _sureness(confidence: float | None) -> float:
-    return -1.0 if confidence is None else confidence
+    return -1.0 if confidence is None else confidence  # below 0, the least confidence that is measured
 
 
 def words_of_failing(failing: Judgement) -> str:

@@ -152,12 +152,14 @@ def _fold_decisions(
     ranker: Ranker | None,
 ) -> list[tuple[int, list[Decision | PartDecision]]]:
     corpus = papers.corpus
+    # learned from the rest too: it must not have seen the fold
     tagger = corpus.tagger(rest) if ranker is not None else None
     found: list[tuple[int, list[Decision | PartDecision]]] = []
     for paper in fold:
         decided: list[PartDecision] = []
         values: list[Decision] = []
         if parts is not None:
+            # Likeness to the papers that were learned from alone: else every held-out paper would seem well known.
             familiar = float(corpus.likeness(paper)[corpus.reference_mask(known)].max(initial=0.0))
             decided = parts.decide_on(papers.parts[paper], familiar)
         if ranker is not None:
@@ -170,6 +172,7 @@ def paper_folds(corpus: Corpus, seed: int) -> list[list[int]]:
     """Up to five folds of papers, those of a layout group spread evenly over them."""
     rng = np.random.default_rng(seed)
     papers = rng.permutation(len(corpus.samples))
+    # Stable: within a group the papers stay shuffled.
     papers = papers[np.argsort(corpus.groups[papers], kind="stable")]
     count = min(FOLDS, len(papers))
     folds = [sorted(int(paper) for paper in papers[start::count]) for start in range(count)]
@@ -180,10 +183,11 @@ def group_folds(corpus: Corpus, seed: int) -> list[list[int]]:
     """Up to five folds of whole layout groups, about equally many papers in each."""
     rng = np.random.default_rng(seed)
     groups = rng.permutation(np.unique(corpus.groups))
-    if len(groups) < 2:
+    if len(groups) < 2:  # without another layout nothing can be said about new ones
         return []
     sizes = {int(group): int((corpus.groups == group).sum()) for group in groups}
     folds: list[list[int]] = [[] for _ in range(min(FOLDS, len(groups)))]
+    # the largest first, into the smallest fold: folds come out nearly alike
     for group in sorted(sizes, key=lambda group: -sizes[group]):
         smallest = min(folds, key=len)
         smallest.extend(int(paper) for paper in np.nonzero(corpus.groups == group)[0])

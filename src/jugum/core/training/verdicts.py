@@ -60,7 +60,7 @@ def rightly_found(decision: Decision, labels: Sequence[SampleLabel], field: Fiel
     for choice in decision.chosen:
         match = next((value for value in left if same_value(value, choice.candidate.normal, field.data_type)), None)
         if match is not None:
-            left.remove(match)
+            left.remove(match)  # each label once: the same value found twice is right once
     return len(labels) - len(left)
 
 
@@ -87,4 +87,5 @@ def verdict_on(
         cells = cells_of(plan, decision, labels)
         return Verdict(right, decision.found, expected, Counts(cells.right, cells.found, cells.there), cells)
     count = sum(value is not None for value in decision.values[one.key])
+    # a clause or mark is right as a whole or not at all
     return Verdict(right, decision.found, expected, Counts(len(its) if right else 0, count, len(its)))

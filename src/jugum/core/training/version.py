@@ -86,11 +86,13 @@ def train_version(
 
     seen = held_out(False, "testing on held-out papers", 0.3)
     unseen = held_out(True, "testing on held-out layouts", 0.6)
-    records = [*seen.records, *unseen.records]
+    records = [*seen.records, *unseen.records]  # both kinds teach the calibrators
     if not records:
         raise NothingToLearn(_nothing_said(seen, unseen))
     progress("fitting the version", 0.92)
+    # The version itself learns from all papers, the folds from fewer: what they show is rather too low than too high.
     trained_model = fit_trained_model(papers.plan, papers.samples, corpus, papers.parts, seed=seed)
+    # cross-fitted: a calibrator that saw a decision would flatter it
     evidence = tuple(evidence_of(papers, records, cross_fitted(records)))
     return TrainedVersion(
         trained_model, calibrators_of(records), least_layout_similarity(corpus), papers, seen, unseen, evidence
@@ -121,6 +123,7 @@ def papers_of(
     read = learned | {one.key for one in plan.fields if part_kind(one) or one.is_column}
     if not read:
         raise InputError("The plan has no fields. Define the fields in Plan first.")
+    # labels of fields that were taken out of the plan stay in the store and teach nothing here
     usable = [replace(s, labels={k: v for k, v in s.labels.items() if k in read}) for s in samples]
     usable = [sample for sample in usable if sample.labels]
     if len(usable) < PAPERS_MIN or not any(any(sample.labels.values()) for sample in usable):
@@ -129,6 +132,7 @@ def papers_of(
             f"{PAPERS_MIN} with values. Label more in Label."
         )
     layouts = [groups[sample.key] for sample in usable] if groups is not None else None
+    # clauses, tables and marks are learned apart
     values = [replace(sample, labels={k: v for k, v in sample.labels.items() if k in learned}) for sample in usable]
     corpus = Corpus(
         plan.learned,
@@ -150,6 +154,7 @@ def with_learned_names(plan: Plan, samples: Sequence[Sample]) -> Plan:
             marked.setdefault(key, []).extend(one.printed for one in its if one.printed)
     fields = []
     for field in plan.fields:
+        # A person's own names first, since the list is cut.
         names = tuple(dict.fromkeys([*field.printed_names, *marked.get(field.key, [])]))[:PRINTED_NAMES_MAX]
         fields.append(replace(field, printed_names=names))
     return replace(plan, fields=tuple(fields))

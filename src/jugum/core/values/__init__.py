@@ -1,5 +1,6 @@
 """Data types: parse what is printed, bring it to a normal form, compare, format."""
 
+from jugum.core.values.cells import safe_cell
 from jugum.core.values.dates import DateOrder, date_order, parse_date
 from jugum.core.values.formats import OutputFormat, delivered
 from jugum.core.values.identifiers import check_digit_agrees, check_method, compiled, matches
@@ -28,6 +29,7 @@ __all__ = [
     "parse_date",
     "parse_money",
     "parse_number",
+    "safe_cell",
     "same_value",
     "value_shape",
 ]

@@ -30,9 +30,11 @@ def month_names() -> dict[str, int]:
             for context in ("format", "stand-alone"):
                 for number, name in get_month_names(width, context=context, locale=locale).items():
                     key = name.lower().rstrip(".")
+                    # shorter ones are words of other languages, or a mere number
                     if len(key) >= 3 and not key.isdigit():
+                        # the first locale wins: the same letters may be another month elsewhere
                         names.setdefault(key, number)
-    names.update({"sept": 9, "mrz": 3, "mär": 3})
+    names.update({"sept": 9, "mrz": 3, "mär": 3})  # usual on papers too
     return names
 
 
@@ -75,7 +77,7 @@ def _numeric(text: str, *, month_first: bool, pivot: int) -> date | None:
     orders = [(int(middle), int(first)), (int(first), int(middle))]
     if month_first:
         orders.reverse()
-    return _date(year, *orders[0]) or _date(year, *orders[1])
+    return _date(year, *orders[0]) or _date(year, *orders[1])  # 13/04 tells its order by itself
 
 
 def _named(text: str, pivot: int) -> date | None:
@@ -84,7 +86,7 @@ def _named(text: str, pivot: int) -> date | None:
     tokens = [token for token in re.split(r"[\s.,/\-–']+", _ORDINAL.sub("", text)) if token]
     lowered = [token.lower() for token in tokens]
     months = [place for place, token in enumerate(lowered) if token in month_names()]
-    if len(months) != 1:
+    if len(months) != 1:  # two months are a span, not a day
         return None
     place = months[0]
     month = month_names()[lowered[place]]
@@ -92,7 +94,7 @@ def _named(text: str, pivot: int) -> date | None:
     after = [token for token in lowered[place + 1 :] if token not in _FILLERS]
     numbers = [mend_digits(token) for token in (*before, *after)]
     if len(numbers) == 2 and all(number.isdigit() for number in numbers):
-        if len(numbers[0]) == 4:
+        if len(numbers[0]) == 4:  # "2025 March 4"
             numbers.reverse()
         day, year = numbers
         return _date(_year(year, pivot), month, int(day)) if len(day) <= 2 and len(year) in (2, 4) else None
@@ -125,7 +127,7 @@ def _year(digits: str, pivot: int) -> int:
 
 
 def _date(year: int, month: int, day: int) -> date | None:
-    if not 1900 <= year <= 2099:
+    if not 1900 <= year <= 2099:  # Numbers of four digits are often no years.
         return None
     try:
         return date(year, month, day)

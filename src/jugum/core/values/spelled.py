@@ -39,6 +39,7 @@ def parse_spelled(text: str) -> int | None:
     said = _number(words) if words else None
     if words and said is None:
         return None
+    # "twenty (24)" contradicts itself: a person must say which
     if len(digits) > 1 or (digits and said is not None and int(digits[0]) != said):
         return None
     return int(digits[0]) if digits else said
@@ -80,7 +81,7 @@ def _number(words: list[str]) -> int | None:
     for word in words:
         if word in _SMALL and (word != "zero" or len(words) == 1):
             value = _SMALL[word]
-            if value >= room:
+            if value >= room:  # "twenty thirty" is no number
                 return None
             group, empty = group + value, False
             room = 10 if value >= 20 else 0

@@ -48,7 +48,7 @@ def _money(text: str, kind: ValueType) -> str | None:
     amount = parse_money(text)
     if amount is None:
         return None
-    amount = abs(amount) if amount == 0 else amount
+    amount = abs(amount) if amount == 0 else amount  # no "-0.00"
     exponent = amount.as_tuple().exponent
     return f"{amount:.2f}" if isinstance(exponent, int) and exponent > -2 else format(amount, "f")
 
@@ -77,7 +77,7 @@ def _spelled(text: str, kind: ValueType) -> str | None:
 
 def _text(text: str, kind: ValueType) -> str | None:
     cleaned = re.sub(r"\s+", " ", unicodedata.normalize("NFC", text)).strip()
-    stripped = cleaned.strip(" :;,|_*•·…") or cleaned
+    stripped = cleaned.strip(" :;,|_*•·…") or cleaned  # a text of nothing but such marks is still what stands there
     return stripped or None
 
 
@@ -134,7 +134,7 @@ def same_value(a: str, b: str, kind: AnyType) -> bool:
     if data_type is DataType.TEXT:
         return _bare(a) == _bare(b)
     if data_type is DataType.NAME:
-        return _bare(a) == _bare(b) or _parts(a) == _parts(b)
+        return _bare(a) == _bare(b) or _parts(a) == _parts(b)  # "Selvik, Runa" heads a list, "Runa Selvik" a letter
     if data_type is DataType.ADDRESS:
         return re.sub(r"\W+", " ", a.casefold()).strip() == re.sub(r"\W+", " ", b.casefold()).strip()
     if data_type is DataType.IDENTIFIER:
@@ -155,6 +155,7 @@ def value_shape(text: str) -> str:
 
     `"NH-204 117"` → `"AA-999 999"`, `"Ingrid"` → `"Aaaa"`.
     """
+    # Digits one by one, since their number tells identifiers apart; letters by runs, since names differ in length.
     shape = "".join(
         "9" if letter.isdigit() else "A" if letter.isupper() else "a" if letter.isalpha() else letter for letter in text
     )

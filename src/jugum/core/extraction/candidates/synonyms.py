@@ -53,6 +53,7 @@ def meant_names(plan: Plan, groups: Groups | None = None) -> Mapping[str, tuple[
     claimed = [name for names in own.values() for name in names]
     found = {}
     for field in plan.fields:
+        # A synonym that fits two fields would draw both to one value (decision 0011).
         others = {name for key, names in wide.items() if key != field.key for name in names}
         mine = sorted(wide[field.key] - others - set(claimed))
         found[field.key] = (*((name, 1.0) for name in _in_order(field)), *((name, DISCOUNT) for name in mine))

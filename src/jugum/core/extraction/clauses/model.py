@@ -58,7 +58,7 @@ def units_of(pages: Sequence[Page]) -> list[Unit]:
     """What a clause may be: each section, and each paragraph where a section holds several."""
     sections = sections_of(pages)
     paragraphs = paragraphs_of(pages)
-    known = {_place(one) for one in sections}
+    known = {_place(one) for one in sections}  # a section of one paragraph would stand twice
     every = [(one, True) for one in sections] + [(one, False) for one in paragraphs if _place(one) not in known]
     last = max((page.number for page in pages), default=1)
     return [_unit(one, whole, last) for one, whole in every]
@@ -72,9 +72,10 @@ def _place(one: Section) -> tuple[tuple[int, int], ...]:
 def _unit(one: Section, whole: bool, pages: int) -> Unit:
     boxes = tuple(places_of(one.lines))
     terms = Counter(_terms(plain_text(one.text)))
+    # Pieces of letters, since headings are short and misread: "Terminatlon" still shares most of them.
     terms.update(f"h~{gram}" for gram in _grams(plain_text(_bare(one.heading))))
-    length = np.log1p(sum(len(line.words) for line in one.lines)) / 5
-    at = (boxes[0][0] - 1 + boxes[0][1].y0) / pages
+    length = np.log1p(sum(len(line.words) for line in one.lines)) / 5  # about 0 to 1.2, as the other signs
+    at = (boxes[0][0] - 1 + boxes[0][1].y0) / pages  # in the whole paper: clauses keep an order that pages break
     return Unit(one, terms, (float(whole), float(bool(one.heading)), float(length), float(at)), boxes)
 
 
@@ -126,6 +127,7 @@ class ClauseModel:
             states = np.concatenate([_states(its, labels.get(clause.key)) for its, labels in papers])
             held = sum(bool(labels.get(clause.key)) for _, labels in papers)
             use = states >= 0
+            # one paper alone would teach its own words
             if held >= 2 and (states == 1).any() and (states == 0).any():
                 self._fit_one(
                     clause,
@@ -243,7 +245,10 @@ def _decision(
     best = order[0] if order else None
     absent = best is None or logits[best] < NONE_LOGIT
     apart = [
-        n for n in order if best is not None and n != best and common_share(units[n].boxes, units[best].boxes) < APART
+        # A paragraph of the section found is no rival to it.
+        n
+        for n in order
+        if best is not None and n != best and common_share(units[n].boxes, units[best].boxes) < APART
     ]
     top = float(logits[best]) if best is not None else NO_RIVAL
     rival = float(logits[apart[0]]) if apart else NO_RIVAL
@@ -252,7 +257,7 @@ def _decision(
         _found(units[n].section, float(logits[n]), learned)
         for n in (([best] if absent and best is not None else []) + apart)[:4]
     )
-    logit = -top if absent else top
+    logit = -top if absent else top  # how sure "it is not there" is
     features = {
         "logit": max(-LOGIT_MAX, min(LOGIT_MAX, logit)),
         "lead": 0.0 if absent else min(LOGIT_MAX, top - rival),

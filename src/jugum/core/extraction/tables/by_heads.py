@@ -71,11 +71,13 @@ def _read(plan: Plan, table: FieldPlan, lines: Sequence[Lines]) -> tuple[list[di
     headers = [header for number, one in enumerate(lines) for header in _headers(columns, one, number)]
     if not headers:
         return [], None
+    # of equal heads the first: later ones repeat it on following pages
     best = max(headers, key=lambda one: (round(one.score, 2), -one.page, -one.row))
     rows, ended = _rows(table, columns, best, lines[best.page])
     page = best.page + 1
     while not ended and page < len(lines) and _at_foot(best if page == best.page + 1 else None, lines[page - 1], rows):
         again = [one for one in headers if one.page == page]
+        # Without a repeated header the columns stand where they stood on the page before.
         start = max(again, key=lambda one: one.score) if again else _Header(page, -1, best.pieces, best.score)
         more, ended = _rows(table, columns, start, lines[page])
         if not more:
@@ -110,6 +112,7 @@ def decision_of_rows(
     columns = plan.inside(table.key)
     values = {column.key: tuple(row.get(column.key) for row in rows) for column in columns}
     sure = min((cell.reading for row in rows for cell in row.values()), default=1.0)
+    # an empty cell of an optional column is no sign of a bad reading
     must = [column.key for column in columns if column.required] or [column.key for column in columns]
     filled = sum(key in row for row in rows for key in must) / max(1, len(rows) * len(must))
     features = {
@@ -142,6 +145,7 @@ def _headers(columns: Sequence[FieldPlan], lines: Lines, number: int) -> list[_H
         pieces = _assigned(likely)
         if len(pieces) >= needed:
             total = sum(likely[key][at] for key, at in pieces.items())
+            # Only once a row is known as a head row do weaker likenesses count.
             pieces |= _completed(columns, row, pieces, lines.rows[place + 1 : place + 1 + ROWS_TRIED])
             found.append(_Header(number, place, {key: row[at] for key, at in pieces.items()}, total))
     return found
@@ -164,7 +168,7 @@ def _completed(
                 0.8 * header_likeness(column, row[at].text),
                 float(nearness([plain_text(row[at].text)], names).max(initial=0.0)),
             )
-            lone = len(left) == len(free) == 1
+            lone = len(left) == len(free) == 1  # one head and one column left: they belong together by elimination
             if share >= CELLS_LEAST and (alike >= ALIKE_LEAST or lone):
                 fits.append((alike + 0.3 * share, -order, at, column.key))
     found: dict[str, int] = {}
@@ -197,8 +201,10 @@ def _assigned(likely: dict[str, dict[int, float]]) -> dict[str, int]:
         waiting = [key for key in waiting if free[key]]
         if not waiting:
             break
+        # of equally sure ones the column with fewer choices
         key = max(waiting, key=lambda key: (round(max(free[key].values()), 2), -len(free[key])))
         best = max(free[key].values())
+        # readers make such small differences between equal heads
         ties = [at for at, score in free[key].items() if score > best - 0.02]
         last = max(pieces.values(), default=-1) if key != next(iter(likely)) else -1
         pieces[key] = min(ties, key=lambda at: (at < last, abs(at - last)))
@@ -212,6 +218,7 @@ def header_likeness(column: FieldPlan, text: str) -> float:
     names = [plain_text(name) for name in column.names_on_paper]
     return max(
         (
+            # a name that is the same letter by letter goes before one with words more
             max(fuzz.ratio(plain, name), 0.97 * _by_words(plain, name), 100 * _cut_short(plain, name)) / 100
             for name in names
         ),
@@ -238,6 +245,7 @@ def _by_words(text: str, name: str) -> float:
 def column_spans(rows: Sequence[Sequence[Segment]]) -> list[tuple[float, float]]:
     """Columns as spans along x: overlapping pieces merged, those that reach over several columns left out."""
     spans: list[list[float]] = []
+    # The narrowest first: a title across the table must not merge its columns.
     for segment in sorted((one for row in rows for one in row), key=lambda one: one.box.width):
         over = [span for span in spans if segment.box.x0 < span[1] and span[0] < segment.box.x1]
         if len(over) == 1:
@@ -277,6 +285,7 @@ def _rows(
         if not near:
             continue
         top = min(segment.box.y0 for segment in near)
+        # what follows a wide gap is another part of the paper
         if above is not None and top - above > ROW_GAP_MOST * lines.height:
             return found, True
         texts = {
@@ -290,6 +299,7 @@ def _rows(
                 continue
         read = {key: value for key, cut in cells.items() if (value := _value(by_key[key], texts[key], cut, lines.page))}
         numeric = [key for key in by_key if by_key[key].data_type in NUMERIC and key in bounds]
+        # A row without any figure in a table of figures is a second line of a cell, or the table's end.
         if not read or (numeric and not any(key in read for key in numeric)):
             if found and read and above is not None and top - above < 0.9 * lines.height:
                 _append(found[-1], read)
@@ -333,6 +343,7 @@ def _cells(
             shared = min(right, segment.box.x1) - max(left, segment.box.x0)
             inside = shared / max(1e-6, segment.box.width)
             edge = segment.box.x1 if by_key[key].data_type in NUMERIC else segment.box.x0
+            # more than half, so that a piece never fits two columns at once
             if inside > 0.5 and left - SIDE <= edge <= right + SIDE:
                 fits.append((inside, key))
         if fits:

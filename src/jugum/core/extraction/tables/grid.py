@@ -55,8 +55,10 @@ def propose_grid(page: Page, box: Box, columns: Sequence[FieldPlan], ruled: Sequ
         rows.setdefault(segment.row, []).append(segment)
     ordered = [rows[number] for number in sorted(rows)]
     cells = [cell for cell in ruled if box.contains(*cell.middle)]
+    # what is drawn goes before what only lines up
     rails = _ruled_rails(cells, inside) or _white_rails(inside, ordered)
     heads, body = _heads(ordered, rails, columns)
+    # a sweep over the heads alone still shows which column is which
     keys = _columns(body or ordered, rails, columns, heads)
     lines = _lines(body or ordered, rails, keys, columns)
     return Grid(page.number, tuple(rails), tuple(lines), tuple(keys))
@@ -109,7 +111,7 @@ def _heads(
 ) -> tuple[dict[int, str], list[Sequence[Segment]]]:
     """Which rail-parted column a head row names (place → key), and the rows below it; heads of two lines are put
     together."""
-    for last in range(min(3, len(rows))):
+    for last in range(min(3, len(rows))):  # a title or two may stand above the heads
         texts: dict[int, str] = {}
         for row in rows[: last + 1]:
             for segment in row:
@@ -151,6 +153,7 @@ def _columns(
         reverse=True,
     )
     for fit, order, place in fits:
+        # less than half of its cells read: it is rather no column of the plan
         if fit > 0.5 and not keys[-place] and left[-order].key not in keys:
             keys[-place] = left[-order].key
     return keys
@@ -162,6 +165,7 @@ def _fit(column: FieldPlan, texts: Sequence[str]) -> float:
         return 0.0
     share = sum(normal_form(text, column.value_type) is not None for text in texts) / len(texts)
     if column.data_type is DataType.MONEY:
+        # Any number reads as money: cents tell amounts from hours.
         share += 0.1 * sum(_CENTS.search(text) is not None for text in texts) / len(texts)
     return share if column.data_type in NUMERIC or column.data_type.value in ("date", "identifier") else 0.6 * share
 
@@ -177,6 +181,7 @@ def _lines(
         around = union(segment.box for segment in row)
         mine = {_place_of(segment, rails) for segment in row}
         near = bool(starts) and around.y0 - starts[-1].y1 < LINE_GAP_MOST * height
+        # only under a row with figures: rows without any would all run together
         if near and figures and numeric and not mine & numeric:
             starts[-1] = union((starts[-1], around))
             continue

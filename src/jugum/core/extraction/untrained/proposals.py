@@ -77,12 +77,14 @@ def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure 
     for page, table in tables:
         if (made := _table(page, table)) is not None:
             found += [made, *_lines(page, table, made)]
+    # what a table or zone holds would come again as pairs
     covered = [(one.page, one.box) for one in found if one.columns]
     zones = [_zone(page, zone.box, zone.lines) for page in pages for zone in read_zones(page.words) if zone.box]
     found += [one for group in zones for one in group]
     covered += [(one.page, one.box) for group in zones for one in group]
     ticks = list(_ticks(ticks_of(pages, structures)))
     found += ticks
+    # Words on the row of a tick box are captions, not values.
     covered += [(one.page, Box(0.0, one.box.y0 - 0.006, 1.0, one.box.y1 + 0.006)) for one in ticks]
     covered += _headings(pages)
     for page in pages:
@@ -103,12 +105,14 @@ def _headings(pages: Sequence[Page]) -> list[tuple[int, Box]]:
 
 def _keyed(plan: Plan, found: Sequence[Proposal]) -> list[Proposal]:
     """Without what the plan has, without a name twice, and with keys that are free."""
+    # Printed names are compared, not keys: a plan may call "Net pay" anything it likes.
     names = [plain_text(name) for one in plan.fields for name in one.names_on_paper]
     taken = {one.key for one in plan.fields}
     called = {one.name for one in plan.fields}
     kept: list[Proposal] = []
     for one in found:
         if one.columns and (one.field.name in called or plain_text(one.field.name) in names):
+            # A table under the heading of a field would otherwise be dropped as that field once more.
             one = replace(one, field=replace(one.field, name=f"{one.columns[0].name} table"))
         mine = plain_text(one.field.printed_names[0] if one.field.printed_names else one.field.name)
         if not mine or any(fuzz.ratio(mine, name) >= SAME_NAME for name in names) or one.field.name in called:
@@ -127,6 +131,7 @@ def _keyed(plan: Plan, found: Sequence[Proposal]) -> list[Proposal]:
 
 def _in_any(one: Proposal, covered: Collection[tuple[int, Box]]) -> bool:
     """Whether a proposal, or its printed name, stands within something that is proposed already."""
+    # A long value reaches out of what covers its name, so the name's corner counts too.
     corner = (one.box.x0 + 0.004, one.box.y0 + 0.004)
     return any(page == one.page and (box.contains(*one.box.middle) or box.contains(*corner)) for page, box in covered)
 
@@ -141,24 +146,28 @@ def guessed_type(name: str, values: Sequence[str]) -> DataType:
     """The data type that reads all values and fits the printed name best."""
     said = set(plain_text(name).split())
     filled = [value for value in values if value.strip()]
-    if not filled:
+    if not filled:  # an empty column tells nothing
         return DataType.TEXT
 
     def all_are(kind: DataType) -> bool:
         return all(normal_form(value, kind) is not None for value in filled)
 
+    # From the narrowest type to the widest: nearly every value reads as text, few read as mail addresses.
     if all_are(DataType.EMAIL):
         return DataType.EMAIL
     if all_are(DataType.DATE):
         return DataType.DATE
     if all(re.fullmatch(r"(19|20)\d\d", value.strip()) for value in filled):
         return DataType.NUMBER  # a year
+    # a bare number reads as per cent too: the sign decides
     if all("%" in value for value in filled) and all_are(DataType.PERCENT):
         return DataType.PERCENT
+    # Any number reads as money: cents, a word such as "total", or a currency sign must speak for it.
     if all_are(DataType.MONEY) and (_has_cents(filled) or said & _MONEY_WORDS or not all_are(DataType.NUMBER)):
         return DataType.MONEY
     if said & {"phone", "telephone", "tel", "mobile", "fax"} and all_are(DataType.PHONE):
         return DataType.PHONE
+    # what is called a number is a name made of digits
     if all_are(DataType.NUMBER) and not said & {"number", "no", "id", "code", "reference"}:
         return DataType.NUMBER
     if any(any(map(str.isdigit, value)) for value in filled):
@@ -196,6 +205,7 @@ def _pairs(page: Page, structure: Structure | None) -> Iterator[Proposal]:
     pairs = structure.pairs if structure else tuple(pairs_of(page.words, aspect))
     for pair in pairs:
         name = _clean(pair.label)
+        # a sentence with a colon, or a mark
         if sum(map(str.isalpha, name)) < 2 or len(name) > NAME_LETTERS_MAX or len(name.split()) > 6:
             continue
         data_type = guessed_type(name, [pair.value])
@@ -212,6 +222,7 @@ def _ticks(ticks: Sequence[Tick]) -> Iterator[Proposal]:
             rows.setdefault((tick.page, tick.row), []).append(tick)
     for row in rows.values():
         group = _clean(row[0].group)
+        # none or several ticked: each box answers for itself
         if len(row) >= 2 and group and sum(tick.ticked for tick in row) == 1:
             options = tuple(Option(key_from(tick.caption), (tick.caption.strip(),)) for tick in row)
             if len({option.key for option in options}) == len(options):
@@ -233,6 +244,7 @@ def _prose(page: Page) -> Iterator[Proposal]:
     for kind in _PROSE_KINDS:
         for one in parts.of([kind]):
             home = parts.home[one.first]
+            # Short rows are labels with values, which pairs propose better.
             if not one.widest or home.last - home.first < PROSE_WORDS or seen & set(range(one.first, one.last + 1)):
                 continue
             made = _in_prose(page, one)
@@ -245,7 +257,9 @@ def _prose(page: Page) -> Iterator[Proposal]:
 def _in_prose(page: Page, one: Candidate) -> Proposal | None:
     before, unit = _words_before(page.words, one.first), _unit(page.words, one.last)
     counted = one.data_type in (DataType.NUMBER, DataType.SPELLED)
+    # "14 days": the unit says what a count is, the words before are often "within"
     name = _clean(unit if counted else before)
+    # "one" and "two" stand in any prose; with a time behind them they are terms.
     untold = one.data_type is DataType.SPELLED and unit not in _TIMES
     round_sum = one.data_type is DataType.MONEY and not _has_cents([one.text])
     if not name or untold or round_sum:
@@ -351,7 +365,7 @@ def _sections(pages: Sequence[Page]) -> Iterator[Proposal]:
             or not 2 < len(name) <= NAME_LETTERS_MAX
         ):
             continue
-        first = section.lines[0]
+        first = section.lines[0]  # the box shows where it begins, on one page
         boxes = [line.box for line in section.lines if line.page.number == first.page.number]
         field = FieldPlan("field", name, DataType.TEXT, (name,), kind=FieldKind.CLAUSE, required=False)
         yield Proposal(
@@ -375,6 +389,7 @@ def _table(page: Page, table: Table) -> Proposal | None:
     """A table whose first row, or the row above it, names its columns; None when nothing does."""
     grid = table.grid()
     head, body = grid[0], grid[1:]
+    # heads hold no figures: the first row is one of the body already
     if any(re.search(r"\d", cell) for cell in head) or sum(bool(cell) for cell in head) < 2:
         head, body = _row_above(page, table), grid
     named = [(n, _clean(cell)) for n, cell in enumerate(head) if _clean(cell)]
@@ -391,6 +406,7 @@ def _lines(page: Page, table: Table, made: Proposal) -> Iterator[Proposal]:
         rows.setdefault(cell.row, {})[cell.column] = cell
     column = _money_column(table)
     names = [_clean(row[0].text) for row in rows.values() if 0 in row]
+    # lines with equal names could not be told apart on the next paper
     if column is None or len(set(names)) < len(names):
         return
     for row in rows.values():
@@ -423,7 +439,7 @@ def _is_list(table: Table, grid: Sequence[Sequence[str]]) -> bool:
     if table.columns != 2 or table.ruled:
         return False
     kinds = {guessed_type(row[0], [row[1]]) for row in grid if row[0] and row[1]}
-    return len(kinds) > 2
+    return len(kinds) > 2  # a real column holds values of one type, read at most as two
 
 
 def _row_above(page: Page, table: Table) -> list[str]:
@@ -438,7 +454,7 @@ def _row_above(page: Page, table: Table) -> list[str]:
     for word in over:
         fits = [n for n, (x0, x1) in enumerate(edges) if word.box.x1 > x0 - 0.02 and word.box.x0 < x1 + 0.02]
         if fits:
-            heads[fits[0]] = f"{heads[fits[0]]} {word.text}".strip()
+            heads[fits[0]] = f"{heads[fits[0]]} {word.text}".strip()  # heads of two lines grow word by word
     return heads
 
 

@@ -107,7 +107,7 @@ def _values(
     for field in wanted:
         chosen, own, why = scores.of(part.field(field.key))
         allowed = _inside(within.get(field.inside), candidates, chosen) if field.inside else np.ones(len(chosen), bool)
-        own = np.where(allowed, own, -1.0)
+        own = np.where(allowed, own, -1.0)  # outside its section a value is another clause's
         order = np.argsort(-own, kind="stable")
         choices[field.key] = [
             Choice(candidates[int(chosen[n])], STEEP * (float(own[n]) - EVEN)) for n in order[:60] if own[n] > 0
@@ -129,6 +129,7 @@ def _loose(field: FieldPlan) -> FieldPlan:
 def _found(choice: Choice, engine: EngineName, why: str) -> Found:
     one = choice.candidate
     score = min(1.0, max(0.0, choice.logit / STEEP + EVEN))
+    # a sentence's full stop is no part of a date or a name
     trimmed = one.text.rstrip(".,;") if one.data_type is not DataType.TEXT else one.text
     text = trimmed if normal_form(trimmed, one.kind) == one.normal else one.text
     return Found(text, one.normal, one.page, one.box, round(score, 3), engine, why, one.confidence)
@@ -191,11 +192,13 @@ class _Scores:
         by_question = asked > scores
         scores = np.where(by_question, asked, scores)
         only = field.data_type in NARROW or bool(field.pattern)
+        # the same address in letterhead and foot is one address
         lone = only and len({self.candidates[int(n)].normal for n in chosen}) == 1
         by_type = np.full(len(chosen), lone) & (scores < LONE)
         scores = np.where(by_type, LONE + self.fit[chosen], scores)
         ruled = {index: place for place, index in enumerate(self.by_rule.get(field.key, ()))}
         rank = np.array([ruled.get(int(index), -1) for index in chosen], dtype=np.intp)
+        # in the order of the rules: a person put the best first
         scores = np.where(rank >= 0, RULE_SCORES - 0.01 * np.minimum(rank, 20), scores)
 
         def why(n: int) -> tuple[EngineName, str]:

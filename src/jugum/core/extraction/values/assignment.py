@@ -63,11 +63,13 @@ def decide(
 ) -> list[Decision]:
     """One decision per field of the plan. Over all fields with one value, the surest pair of field and candidate is
     taken first; words once taken are gone for the others (Hungarian assignment would not know of overlaps)."""
+    # what is still wrong here is put right by changes of two fields at once (decision 0013)
     floor = absence_logit(layout_similarity)
     taken: dict[str, list[Choice]] = {field.key: [] for field in plan.fields}
     used: list[Candidate] = []
     pairs = sorted(
         ((choice, field) for field in plan.fields for choice in scored[field.key][:40] if choice.logit >= floor),
+        # place and key, so that the same paper always gives the same answer
         key=lambda pair: (-pair[0].logit, pair[0].candidate.span, pair[1].key),
     )
     for choice, field in pairs:
@@ -81,6 +83,7 @@ def decide(
 def absence_logit(layout_similarity: float) -> float:
     """The log-odds a value needs to be given at all: those of 28 % on known layouts, falling to 8 % on altogether
     strange ones."""
+    # On strange layouts odds are low though right: what known layouts ask would leave most fields empty.
     known = min(1.0, max(0.0, layout_similarity / FAMILIAR))
     return known * _logit(NONE_PROBABILITY) + (1 - known) * _logit(NONE_STRANGE)
 
@@ -98,7 +101,7 @@ def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], 
         field=field.key,
         chosen=tuple(chosen),
         others=tuple(others),
-        logit=min(choice.logit for choice in chosen) if chosen else best,
+        logit=min(choice.logit for choice in chosen) if chosen else best,  # several values are right only together
         rival=others[0].logit if others else NO_RIVAL,
         layout_similarity=layout_similarity,
         reading=min((choice.candidate.confidence for choice in chosen), default=1.0),

@@ -53,6 +53,7 @@ class Extractor:
     def to_data(self) -> tuple[dict[str, Any], str]:
         """JSON-able data, and the trees as text."""
         line, trees = self.ranker.to_data()
+        # Papers of a type share most of their texts: each is written once, papers by number.
         common = sorted(set().union(*self.texts)) if self.texts else []
         number = {text: place for place, text in enumerate(common)}
         return {
@@ -71,6 +72,7 @@ class Extractor:
     @staticmethod
     def from_data(plan: Plan, data: dict[str, Any], trees: str, tagger: bytes = b"") -> Extractor:
         """The inverse of `to_data`; InputError when another release of the program wrote it with other features."""
+        # the same numbers under other names would give other answers without a word
         if data["features"] != list(FEATURES):
             raise InputError("This version was trained by another release of the program. Train a new one.")
         common = data["common_texts"]

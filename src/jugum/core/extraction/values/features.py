@@ -131,6 +131,7 @@ def labelled_examples(
     found = []
     for key, one in placed:
         seen = {
+            # 1 by this field's values alone, −1 by those of others alone
             text: (2 * counts.get(key, 0) - sum(counts.values())) / sum(counts.values())
             for text, counts in by_text.items()
         }
@@ -225,6 +226,7 @@ class PaperFeatures:
 
         def by_field(rows: Texts, table: npt.NDArray[Any], unit: float) -> Floats:
             """The best name of each field, of distinct texts first, then of all."""
+            # synonyms count less than the field's own names
             weighed = table[:, texts.places] * (weight / np.float32(unit))
             best = np.maximum.reduceat(weighed, starts, axis=1) if len(starts) else np.zeros((len(weighed), 0))
             return np.asarray(best[rows.places], dtype=np.float32)
@@ -335,6 +337,7 @@ class PaperFeatures:
     def _name_best(table: Floats) -> Floats:
         """Best channel per candidate and field; by-words likeness counts a little less than the letters'."""
         half = len(NAME_CHANNELS)
+        # by words, one that all names have ("total") is enough to be alike
         best: Floats = np.maximum(table[:half].max(axis=0), 0.9 * table[half:].max(axis=0))
         return best
 
@@ -421,11 +424,11 @@ def _candidate_figures(candidate: Candidate) -> dict[str, float]:
     x, y = candidate.box.middle
     return {
         "words": candidate.last - candidate.first + 1,
-        "letters": min(60, letters),
+        "letters": min(60, letters),  # beyond a line, length tells no more
         "digits": sum(map(str.isdigit, candidate.text)) / letters,
         "capitals": sum(map(str.isupper, candidate.text)) / letters,
         "bold": candidate.bold,
-        "height": min(3.0, candidate.relative_height),
+        "height": min(3.0, candidate.relative_height),  # a headline is one, however large
         "confidence": candidate.confidence,
         "whole_segment": candidate.whole_segment,
         "starts_segment": candidate.starts_segment,
@@ -433,7 +436,7 @@ def _candidate_figures(candidate: Candidate) -> dict[str, float]:
         "widest": candidate.widest,
         "x": x,
         "y": y,
-        "page": min(candidate.page, 10),
+        "page": min(candidate.page, 10),  # far pages are all "later" to trees
     }
 
 

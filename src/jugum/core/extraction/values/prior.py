@@ -44,6 +44,7 @@ def shipped_prior() -> Prior:
     makes it anew."""
     folder = resources.files("jugum.core.extraction").joinpath("data")
     about = json.loads(folder.joinpath("prior.json").read_text("utf-8"))
+    # Its weights are by place (decision 0011): under other features it would answer nonsense.
     if about["features"] != list(FEATURES):
         raise ValueError("the shipped prior was made for other features; run python -m prior.build")
     return Prior(folder.joinpath("prior.txt").read_text("utf-8"), about)

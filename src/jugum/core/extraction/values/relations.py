@@ -113,6 +113,7 @@ def optimise_jointly(decisions: Sequence[Decision], relations: Relations, floor:
     `absence_threshold` for what is not, and what relations lend. `floor` is the log-odds that a value needs to be
     given at all."""
     found = {one.field: one for one in decisions}
+    # each step gains, so this ends by itself; the bound is for the time it may take
     for _ in range(2 * len(found)):
         best, gain = None, 1e-6
         for changed in _moves(found, relations, floor):
@@ -129,12 +130,13 @@ def _moves(found: Mapping[str, Decision], relations: Relations, floor: float) ->
     """Changes worth trying: another value for a field; and where another field holds its words, that field's next
     best, or none, in turn."""
     for key, one in found.items():
-        if len(one.chosen) > 1:
+        if len(one.chosen) > 1:  # relations are between single values
             continue
         for choice in _options(one, relations, floor):
             holders = [other for other in found.values() if other.field != key and _holds(other, choice)]
             if not holders:
                 yield {key: _with(one, choice)}
+            # Words that two other fields hold are left alone: trying three fields at once would cost the cube.
             elif len(holders) == 1 and len(holders[0].chosen) == 1:
                 holder = holders[0]
                 yield {key: _with(one, choice), holder.field: _without(holder)}

@@ -139,6 +139,7 @@ def compare(
     to that of each example."""
     mine = [candidates[int(n)] for n in chosen]
     kept = [examples.every[int(family[n])] for n in own]
+    # Hundredths in bytes: a quarter of the memory of floats, and likeness is no finer.
     tables = np.zeros((len(CHANNELS) + 4, len(mine), len(own)), dtype=np.uint8)
     joint = np.zeros((len(mine), len(family)), dtype=np.float32)
     for place, channel in enumerate(CHANNELS):
@@ -146,10 +147,12 @@ def compare(
         table = around.alike[place][rows][:, columns]
         tables[place] = table[:, own]
         joint += np.float32(JOINT_WEIGHTS[channel] / 100) * table
+        # Nothing above on both papers is a sign too: the value heads its column on both.
         empty = np.logical_and.outer(_empty(around.contexts[place], rows), _empty(examples.contexts[place], columns))
         joint += np.float32(JOINT_WEIGHTS[channel] * BOTH_EMPTY) * empty
         tables[place] += np.uint8(100 * BOTH_EMPTY) * empty[:, own]
     head = np.maximum(tables[CHANNELS.index("row_head")], tables[CHANNELS.index("left")]).astype(np.float32) / 100
+    # geometric mean: a cell needs both its row and its column
     crossing = np.sqrt(head * tables[CHANNELS.index("column_head")].astype(np.float32) / 100)
     columns = examples.labels.places[family]
     labels = around.labels[chosen][:, columns]
@@ -171,6 +174,7 @@ def _places(candidates: Sequence[Candidate], examples: Sequence[Example], alike:
     theirs = np.array([(*one.box.middle, one.page) for one in examples], dtype=np.float32).reshape(-1, 3)
     distance = ((mine[:, None, :2] - theirs[None, :, :2]) ** 2).sum(axis=2)
     same_page = mine[:, None, 2] == theirs[None, :, 2]
+    # the place on another layout says nothing, so it counts as much as the layouts are alike
     found: Floats = np.exp(-distance / (2 * PLACE_SCALE**2)) * same_page * alike[None, :]
     return found
 

@@ -37,6 +37,7 @@ def shape_of(tree: Node, known: Mapping[str, Shape]) -> Shape:
     if isinstance(tree, Condition):
         test, first, other = (shape_of(part, known) for part in tree.parts)
         _must_be(test, Kind.TRUTH, tree.parts[0].at, "what stands after “if”")
+        # Else the field's kind would depend on the paper, and neither checks nor thresholds could count on it.
         if Kind.ANY not in (first.kind, other.kind) and first.kind is not other.kind:
             raise ExpressionError(f"One branch gives a {first.kind}, the other a {other.kind}", tree.at)
         kind = other.kind if first.kind is Kind.ANY else first.kind
@@ -49,6 +50,7 @@ def _name_shape(tree: Name, known: Mapping[str, Shape]) -> Shape:
         return Shape(Kind.DATE)
     if tree.key in known:
         return known[tree.key]
+    # keys are easily mistyped: the message offers the one that was probably meant
     near = process.extractOne(tree.key, list(known), score_cutoff=60)
     hint = f"; is “{near[0]}” meant?" if near else ""
     raise ExpressionError(f"There is no field “{tree.key}”{hint}", tree.at)
@@ -67,6 +69,7 @@ def _call_shape(tree: Call, known: Mapping[str, Shape]) -> Shape:
     shapes = [shape_of(part, known) for part in tree.parts]
     for place, (part, shape) in enumerate(zip(tree.parts, shapes, strict=True)):
         _must_be(shape, function.takes[min(place, most - 1)], part.at, f"part {place + 1} of “{tree.function}”")
+        # Constants are known before any paper: a bad pattern must not wait for one to fail.
         if isinstance(part, Literal):
             try:
                 check_constant(tree.function, place, part.value)
@@ -103,7 +106,7 @@ def _comparable(tree: Operation, kinds: list[Kind]) -> None:
     a, b = kinds[:2]
     if Kind.ANY not in (a, b) and a is not b:
         raise ExpressionError(f"A {a} can't be compared with a {b}", tree.at)
-    if a is Kind.TRUTH and tree.sign not in ("=", "≠"):
+    if a is Kind.TRUTH and tree.sign not in ("=", "≠"):  # would run, but mean nothing to a person
         raise ExpressionError("Yes and no cannot be compared by size", tree.at)
     if len(kinds) == 3:
         if a not in (Kind.NUMBER, Kind.DATE, Kind.ANY):
@@ -118,7 +121,7 @@ def _arithmetic_kind(tree: Operation, kinds: list[Kind]) -> Kind:
     a, b = kinds
     if tree.sign == "−" and a is Kind.DATE and b is Kind.DATE:
         return Kind.NUMBER
-    if tree.sign in "+−" and a is Kind.DATE and b in (Kind.NUMBER, Kind.ANY):
+    if tree.sign in "+−" and a is Kind.DATE and b in (Kind.NUMBER, Kind.ANY):  # a date and a number of days
         return Kind.DATE
     for part, kind in zip(tree.parts, kinds, strict=True):
         _must_be(Shape(kind), Kind.NUMBER, part.at, f"part of “{tree.sign}”")
@@ -130,7 +133,7 @@ def evaluate(tree: Node, values: Mapping[str, Value], context: Context | None = 
     divided, or is of a kind that doesn't fit. InputError when a pattern takes too long. Arithmetic is decimal, 28
     digits."""
     with localcontext() as arithmetic:
-        arithmetic.prec = 28
+        arithmetic.prec = 28  # Decimal, never float: sums of money must come out to the cent.
         try:
             return _value(tree, values, context or Context())
         except (DivisionByZero, InvalidOperation, Overflow, ZeroDivisionError, OverflowError):
@@ -147,11 +150,12 @@ def _value(tree: Node, values: Mapping[str, Value], context: Context) -> Value:
         return _by_rows(lambda test, first, other: None if test is None else first if test else other, parts)
     if isinstance(tree, Call):
         function = FUNCTIONS[tree.function]
-        if function.whole:
+        if function.whole:  # may count or skip missing values, so they are not cut off before
             whole: Value = _safely(lambda: function.run(context, *parts))
             return whole
         return _by_rows(lambda *given: None if None in given else _safely(lambda: function.run(context, *given)), parts)
     if tree.sign in ("and", "or"):
+        # Three-valued: a missing side decides nothing if the other does.
         return _by_rows(_AND if tree.sign == "and" else _OR, parts)
     return _by_rows(lambda *given: None if None in given else _safely(lambda: _OPERATIONS[tree.sign](*given)), parts)
 
@@ -193,6 +197,7 @@ def _minus(a: Any, b: Any = None) -> Scalar:
 
 
 def _plus(a: Any, b: Any) -> Scalar:
+    # a date has no time of day: parts of days are cut off
     return a + timedelta(days=int(b)) if isinstance(a, date) else a + b
 
 

@@ -61,7 +61,7 @@ def _some(column: Value) -> list[Any]:
 
 def _sum(context: Context, column: Value) -> Scalar:
     found = _some(column)
-    return sum(found, Decimal(0)) if found else None
+    return sum(found, Decimal(0)) if found else None  # no row is no sum: 0 would pass a check that compares
 
 
 def _average(context: Context, column: Value) -> Scalar:
@@ -70,10 +70,12 @@ def _average(context: Context, column: Value) -> Scalar:
 
 
 def _round(context: Context, number: Decimal, places: Decimal = Decimal(2)) -> Decimal:
+    # as in accounts: halves go both ways, so that many of them don't add up to a drift
     return number.quantize(Decimal(1).scaleb(-min(max(int(places), 0), 8)), rounding=ROUND_HALF_EVEN)
 
 
 def _months(context: Context, start: date, end: date) -> Decimal:
+    # a month begun is not full
     return Decimal((end.year - start.year) * 12 + end.month - start.month - (end.day < start.day))
 
 
@@ -133,7 +135,7 @@ def meets_limit(number: Decimal, limit: str) -> bool | None:
     if not numbers or None in numbers:
         return None
     bounds = [found for found in numbers if found is not None]
-    if "±" in limit or "+/-" in limit:
+    if "±" in limit or "+/-" in limit:  # the two numbers are a middle and a distance, not two bounds
         return abs(number - bounds[0]) <= bounds[1] if len(bounds) == 2 else None
     match = _LIMIT.match(limit.strip())
     sign = (match["sign"] or "").lower().rstrip(".") if match else ""
@@ -141,7 +143,7 @@ def meets_limit(number: Decimal, limit: str) -> bool | None:
         return bounds[0] <= number <= bounds[1]
     if len(bounds) != 1:
         return None
-    if sign == "<":
+    if sign == "<":  # Strict signs first: the rest of the words allow the bound itself.
         return number < bounds[0]
     if sign == ">":
         return number > bounds[0]
@@ -154,6 +156,7 @@ def _list(context: Context, name: str) -> Sequence[str]:
 
 def _listed(context: Context, text: str, name: str) -> bool | None:
     entries = _list(context, name)
+    # an empty list proves nothing
     return any(same_value(text, entry, DataType.NAME) for entry in entries) if entries else None
 
 
@@ -169,10 +172,11 @@ def nearest_entry(text: str, entries: Sequence[str]) -> str | None:
 
 def _taken(context: Context, text: str, pattern: str) -> str | None:
     try:
+        # a pattern of a person's own may take for ever on one text; see decision 0009
         found = compiled(pattern).search(text, timeout=0.05)
     except TimeoutError as error:
         raise too_slow(pattern) from error
-    return (found[1] if found.re.groups else found[0]) if found else None
+    return (found[1] if found.re.groups else found[0]) if found else None  # a group says which part is meant
 
 
 def _first(context: Context, column: Value) -> Scalar:

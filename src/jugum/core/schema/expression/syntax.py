@@ -105,9 +105,10 @@ def _tokens(text: str) -> Iterator[_Token]:
         kind = group = str(match.lastgroup)
         found = match[group]
         if kind == "name" and found.lower() in KEYWORDS:
-            kind, found = "word", found.lower()
+            kind, found = "word", found.lower()  # keywords may be written in capitals; keys of fields may not
         yield _Token(kind, _SAME.get(found, found), match.start(group))
         place = match.end()
+    # The end is a token too, so that the parser can say what is missing there.
     yield _Token("end", "", len(text))
 
 
