@@ -1,9 +1,10 @@
-"""95th percentile of every page's response with the demo data, as ratios to the simplest page.
+"""95th percentile of every page's response with the demo data, as ratios to the simplest page; of several
+applications (a release and the one before it) side by side.
 
     JUGUM_PORT=8420 bin/demo        in one terminal
-    .venv/bin/python -m bench.pages http://127.0.0.1:8420
+    .venv/bin/python -m bench.pages http://127.0.0.1:8420 [http://127.0.0.1:8421 …]
 
-Each page is asked for 60 times, in turns, so that a slow moment of the machine touches all alike.
+Each page of each application is asked for 60 times, in turns, so that a slow moment of the machine touches all alike.
 """
 
 from __future__ import annotations
@@ -12,49 +13,74 @@ import re
 import statistics
 import sys
 import time
+from typing import Any
 
 import httpx2
 
 from jugum.demo.fill import PASSWORD
 
 ROUNDS = 60
+WARM = 3  # first rounds that are not counted
+YARDSTICK = "health (yardstick)"
+
+
+def signed_in(address: str) -> httpx2.Client:
+    """A client of an application, signed in as the demo's analyst."""
+    client = httpx2.Client(base_url=address, follow_redirects=True, timeout=60)
+    token = re.search(r'csrf" content="([^"]+)', client.get("/sign-in").text)
+    assert token is not None
+    client.post("/sign-in", data={"login": "analyst", "password": PASSWORD, "csrf_token": token.group(1)})
+    return client
+
+
+def paths_of(client: httpx2.Client) -> dict[str, str]:
+    """Page → path, for the type with the most papers waiting for review."""
+
+    def queue(kind: dict[str, Any]) -> list[dict[str, Any]]:
+        rows: list[dict[str, Any]] = client.get(f"/api/v1/types/{kind['id']}/queue").json()["rows"]
+        return rows
+
+    chosen = max(client.get("/api/v1/workspaces/1/types").json(), key=lambda kind: len(queue(kind)))
+    kind, held = chosen["id"], queue(chosen)[0]["id"]
+    sample = client.get(f"/api/v1/types/{kind}/documents?purpose=sample&state=to label").json()[0]["id"]
+    version = client.get(f"/api/v1/types/{kind}/versions").json()[0]["id"]
+    return {
+        YARDSTICK: "/health",
+        "overview": "/",
+        "gather": f"/types/{kind}/gather",
+        "plan": f"/types/{kind}/plan",
+        "label": f"/types/{kind}/label",
+        "label desk": f"/api/v1/documents/{sample}/label-desk",
+        "train": f"/types/{kind}/train",
+        "report": f"/types/{kind}/train/{version}",
+        "weigh": f"/types/{kind}/weigh",
+        "review": f"/types/{kind}/review",
+        "review desk": f"/api/v1/documents/{held}/review-desk",
+        "deliver": f"/types/{kind}/deliver",
+    }
 
 
 def main() -> None:
-    with httpx2.Client(base_url=sys.argv[1], follow_redirects=True, timeout=60) as client:
-        token = re.search(r'csrf" content="([^"]+)', client.get("/sign-in").text)
-        assert token is not None
-        client.post("/sign-in", data={"login": "analyst", "password": PASSWORD, "csrf_token": token.group(1)})
-        kind = client.get("/api/v1/workspaces/1/types").json()[0]["id"]
-        sample = client.get(f"/api/v1/types/{kind}/documents?purpose=sample&state=to label").json()[0]["id"]
-        held = client.get(f"/api/v1/types/{kind}/queue").json()["rows"][0]["id"]
-        version = client.get(f"/api/v1/types/{kind}/versions").json()[0]["id"]
-        paths = {
-            "health (yardstick)": "/health",
-            "overview": "/",
-            "gather": f"/types/{kind}/gather",
-            "plan": f"/types/{kind}/plan",
-            "label": f"/types/{kind}/label",
-            "label desk": f"/api/v1/documents/{sample}/label-desk",
-            "train": f"/types/{kind}/train",
-            "report": f"/types/{kind}/train/{version}",
-            "weigh": f"/types/{kind}/weigh",
-            "review": f"/types/{kind}/review",
-            "review desk": f"/api/v1/documents/{held}/review-desk",
-            "deliver": f"/types/{kind}/deliver",
-        }
-        times: dict[str, list[float]] = {name: [] for name in paths}
-        for turn in range(ROUNDS + 3):
-            for name, path in paths.items():
+    clients = [signed_in(address) for address in sys.argv[1:]]
+    paths = [paths_of(client) for client in clients]
+    times: dict[tuple[str, int], list[float]] = {(page, n): [] for page in paths[0] for n in range(len(clients))}
+    for turn in range(ROUNDS + WARM):
+        for page in paths[0]:
+            for n, client in enumerate(clients):
                 started = time.perf_counter()
-                client.get(path).raise_for_status()
-                if turn >= 3:
-                    times[name].append(1000 * (time.perf_counter() - started))
-    base = statistics.median(times["health (yardstick)"])
-    print(f"{'page':20} {'median ms':>10} {'p95 ms':>8} {'p95 ÷ yardstick median':>24}")
-    for name, spent in times.items():
-        p95 = statistics.quantiles(spent, n=20)[-1]
-        print(f"{name:20} {statistics.median(spent):10.1f} {p95:8.1f} {p95 / base:24.1f}")
+                client.get(paths[n][page]).raise_for_status()
+                if turn >= WARM:
+                    times[page, n].append(1000 * (time.perf_counter() - started))
+    print(f"{'page':20}" + f"{'median ms':>11} {'p95 ms':>8} {'÷ yardstick':>12}" * len(clients))
+    for page in paths[0]:
+        print(f"{page:20}" + "".join(_figures(times, page, n) for n in range(len(clients))))
+
+
+def _figures(times: dict[tuple[str, int], list[float]], page: str, n: int) -> str:
+    spent = times[page, n]
+    p95 = statistics.quantiles(spent, n=20)[-1]
+    base = statistics.median(times[YARDSTICK, n])
+    return f"{statistics.median(spent):11.1f} {p95:8.1f} {p95 / base:12.1f}"
 
 
 if __name__ == "__main__":
