@@ -115,7 +115,9 @@ def main() -> None:
         mine = results[number * len(FAMILIES) : (number + 1) * len(FAMILIES)]
         sums = [
             Tally(
-                sum(one[k].right for one in mine), sum(one[k].found for one in mine), sum(one[k].there for one in mine)
+                sum(candidate[k].right for candidate in mine),
+                sum(candidate[k].found for candidate in mine),
+                sum(candidate[k].there for candidate in mine),
             )
             for k in (0, 1)
         ]

@@ -730,7 +730,7 @@ def _prose(pen: Pen, y: float, text: str, values: dict[str, str], clause: str) -
             x, y = hand.left, y + 1.35 * size
         pen.sheet.text(x + pen.shift[0], y + pen.shift[1], token, size, font=hand.font)
         line.append((x + pen.shift[0], x + width + pen.shift[0], token))
-        if key and key in {one.key for one in CONTRACT_PLAN.fields}:
+        if key and key in {planned.key for planned in CONTRACT_PLAN.fields}:
             bare_width = stringWidth(bare, face, size)
             box = Box(
                 (x + pen.shift[0]) / 595,

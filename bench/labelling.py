@@ -121,9 +121,9 @@ def on_the_server(url: str) -> int:
     """Desk answers of demo papers, of one with 300 pages, and its id."""
     with client(url) as asked:
         samples = asked.get("/api/v1/types/1/documents?purpose=sample").json()
-        ids = [one["id"] for one in samples if one["state"] in ("to label", "in progress")]
+        ids = [sample["id"] for sample in samples if sample["state"] in ("to label", "in progress")]
         spent: dict[str, list[float]] = {"health (yardstick)": [], "between papers": [], "300 pages": []}
-        long = next((one["id"] for one in samples if one["name"] == "bench-300.pdf"), None)
+        long = next((sample["id"] for sample in samples if sample["name"] == "bench-300.pdf"), None)
         if long is None:
             made = asked.post(
                 "/api/v1/types/1/documents",

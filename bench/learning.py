@@ -116,12 +116,12 @@ def given(family: str, seed: int, layout: int, scan: bool) -> Given:
     pages = read(drawn, seed * 97 + layout, scan)
     labels: dict[str, tuple[SampleLabel, ...]] = {}
     right: dict[str, list[str]] = {}
-    for one in plan.fields:
-        if one.kind is FieldKind.TABLE:
+    for planned in plan.fields:
+        if planned.kind is FieldKind.TABLE:
             continue
-        its = drawn.truth.get(one.key, [])
-        right[one.key] = [_normal(one, truth.text) for truth in its]
-        labels[one.key] = tuple(_label(one, truth, pages) for truth in its)
+        its = drawn.truth.get(planned.key, [])
+        right[planned.key] = [_normal(planned, truth.text) for truth in its]
+        labels[planned.key] = tuple(_label(planned, truth, pages) for truth in its)
     return Given(drawn, Sample(f"{family}-{layout}-{seed}", pages, labels), right)
 
 
@@ -193,11 +193,13 @@ def _same_words(a: str, b: str) -> bool:
 
 def findings_of(decisions: Sequence[AnyDecision]) -> dict[str, list[str | None]]:
     found: dict[str, list[str | None]] = {}
-    for one in decisions:
-        if isinstance(one, Decision):
-            found[one.field] = [choice.candidate.normal for choice in one.chosen]
+    for decision in decisions:
+        if isinstance(decision, Decision):
+            found[decision.field] = [choice.candidate.normal for choice in decision.chosen]
         else:
-            found |= {key: [value.normal if value else None for value in values] for key, values in one.values.items()}
+            found |= {
+                key: [value.normal if value else None for value in values] for key, values in decision.values.items()
+            }
     return found
 
 
@@ -261,12 +263,16 @@ def run(
         version = train_version(plan, samples, groups=layouts)
         spent = time.process_time() - started
         thresholds = {
-            one.key: threshold_for(
-                [Evidence(r.confidence, r.layout_similarity, r.right) for r in version.evidence if r.field == one.key],
+            planned.key: threshold_for(
+                [
+                    Evidence(r.confidence, r.layout_similarity, r.right)
+                    for r in version.evidence
+                    if r.field == planned.key
+                ],
                 PROMISE,
                 version.layout_similarity_min,
             )
-            for one in plan.fields
+            for planned in plan.fields
         }
         tagger = fit_tagger(plan.learned, [tagged(plan.learned, sample) for sample in samples])
         layouts = [layout_of(sample.pages) for sample in samples]
@@ -337,7 +343,7 @@ def print_line(
         if name in seen.tallies
     ]
     if seen.sure:
-        off = [calibration_error(one.sure, one.right) for one in trials]
+        off = [calibration_error(trial.sure, trial.right) for trial in trials]
         said.append(f"off by {off[0]:.3f} / {off[1]:.3f}")
         said.append(
             f"passing {seen.passing / len(seen.sure):.2f} ({seen.wrong} wrong) / "
@@ -351,10 +357,10 @@ def grow(counts: Sequence[int]) -> None:
     plan = FAMILIES["stub"][0]
     train = papers("stub", max(counts), list(range(SEEN)), 0, False)
     for count in counts:
-        samples = [one.sample for one in train[:count]]
+        samples = [entry.sample for entry in train[:count]]
         measure = yardstick()
         started = time.process_time()
-        train_version(plan, samples, groups={one.sample.key: one.drawn.layout for one in train[:count]})
+        train_version(plan, samples, groups={entry.sample.key: entry.drawn.layout for entry in train[:count]})
         spent = time.process_time() - started
         used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
         print(
@@ -382,13 +388,13 @@ def main() -> None:
         for family, train, seen, unseen in pool.map(job, [(name, max(counts), args.scans) for name in args.families]):
             trials += run(family, counts, (train, seen, unseen))
     if trials:
-        both = [one for pair in trials for one in pair if one.passing]
+        both = [assignment for pair in trials for assignment in pair if assignment.passing]
         broken = sum(one.wrong > PROMISE * one.passing for one in both)
         print(
             f"promise of {PROMISE:.0%} broken in {broken} of {len(both)} trials in which anything passed (of "
             f"{2 * len(trials)})"
         )
-        seen_, unseen_ = [one[0] for one in trials], [one[1] for one in trials]
+        seen_, unseen_ = [trial[0] for trial in trials], [trial[1] for trial in trials]
         for name, its in (("seen", seen_), ("not seen", unseen_)):
             passing, wrong = sum(one.passing for one in its), sum(one.wrong for one in its)
             print(f"  {name}: {passing} of {sum(len(one.sure) for one in its)} pass, {wrong} of them wrong")

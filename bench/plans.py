@@ -21,7 +21,8 @@ from typing import Any
 from rapidfuzz import fuzz
 
 from jugum.cluster import Cluster
-from jugum.core.extraction.untrained.proposals import Proposal, proposals
+from jugum.core.extraction.untrained.guesses import Proposal
+from jugum.core.extraction.untrained.proposals import proposals
 from jugum.core.extraction.untrained.reading import read_untrained
 from jugum.core.ocr import engine_named, open_paper, reading_picture
 from jugum.core.ocr.reading import read_page
@@ -97,14 +98,14 @@ def is_proposed(field: FieldPlan, plan: Plan, found: Sequence[Proposal], paper: 
 
 def fields_of(asked: Plan) -> list[FieldPlan]:
     """What a sample could propose: all but columns and derived fields."""
-    return [one for one in asked.fields if one.kind is not FieldKind.DERIVED and not one.is_column]
+    return [field for field in asked.fields if field.kind is not FieldKind.DERIVED and not field.is_column]
 
 
 def engines() -> None:
     print(f"{'type':16} {'found right':>22} {'proposed, first layout':>24} {'all layouts':>16} {'ms a paper':>11}")
     for kind, (draw, layouts) in TYPES.items():
         asked = read_plan_file(plan_bytes(kind))[1]
-        fields = [one for one in asked.fields if one.kind not in (FieldKind.DERIVED, FieldKind.TABLE)]
+        fields = [planned for planned in asked.fields if planned.kind not in (FieldKind.DERIVED, FieldKind.TABLE)]
         right = total = 0
         seconds: list[float] = []
         proposed: list[tuple[int, int]] = []
@@ -122,7 +123,11 @@ def engines() -> None:
                     )
                 if number == 0:
                     made = proposals(Plan(()), pages, structures)
-                    there = [one for one in fields_of(asked) if paper.truth.get(one.key) or paper.tables.get(one.key)]
+                    there = [
+                        planned
+                        for planned in fields_of(asked)
+                        if paper.truth.get(planned.key) or paper.tables.get(planned.key)
+                    ]
                     proposed.append((sum(is_proposed(one, asked, made, paper) for one in there), len(there)))
         first, everywhere = proposed[0], tuple(map(sum, zip(*proposed, strict=True)))
         print(

@@ -69,7 +69,7 @@ def main() -> None:
         made = list(pool.map(rows_of, range(SEED, SEED + types)))
     held = max(1, types // 8)
     train, test = made[held:], made[:held]
-    features, right = np.concatenate([one[0] for one in train]), np.concatenate([one[1] for one in train])
+    features, right = np.concatenate([entry[0] for entry in train]), np.concatenate([entry[1] for entry in train])
     booster = lightgbm.train(
         {
             "objective": "binary",

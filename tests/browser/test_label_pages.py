@@ -40,7 +40,7 @@ def test_layouts_are_named_and_sets_dealt(application: Application, page: Page) 
     kind = application.new_type()
     for number, slip in enumerate(slips(4)):
         sample(application, kind, f"s{number}.pdf", slip_pdf(slip, number % 2))
-    application.wait(f"/types/{kind}/layouts", lambda layouts: sum(one["papers"] for one in layouts) == 4)
+    application.wait(f"/types/{kind}/layouts", lambda layouts: sum(layout["papers"] for layout in layouts) == 4)
     page.goto(f"/types/{kind}/label/layouts")
     expect(page.get_by_role("heading", level=1)).to_have_text("4 samples in 2 layouts")
     page.get_by_role("button", name="Rename").first.click()

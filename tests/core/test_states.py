@@ -31,7 +31,9 @@ def test_no_value_is_in_two_enums_of_states(one: type, other: type) -> None:
 @pytest.mark.parametrize("purpose", Purpose)
 def test_every_state_can_be_reached_from_receipt_and_is_left_again(purpose: Purpose) -> None:
     """A delivered paper stays delivered; nothing else is an end."""
-    arrows = {(one.before, one.after) for one in DOCUMENT_TRANSITIONS if purpose in one.purposes}
+    arrows = {
+        (transition.before, transition.after) for transition in DOCUMENT_TRANSITIONS if purpose in transition.purposes
+    }
     reached = {DocumentState.RECEIVED}
     while more := {after for before, after in arrows if before in reached} - reached:
         reached |= more

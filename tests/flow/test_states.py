@@ -37,7 +37,7 @@ def test_random_walks_keep_to_the_table_and_to_the_database(office: Office, purp
         document = session.get_one(Document, document_id)
         for _ in range(120):
             before, by = document.state, rng.choice(list(By))
-            likely = [one.after for one in DOCUMENT_TRANSITIONS if one.before == before]
+            likely = [transition.after for transition in DOCUMENT_TRANSITIONS if transition.before == before]
             after = rng.choice(likely if rng.random() < 0.5 else list(DocumentState))
             may = before == after or allowed(DOCUMENT_TRANSITIONS, before, after, by, purpose)
             try:

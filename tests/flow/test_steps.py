@@ -139,7 +139,7 @@ def test_keyed_values_become_labels_with_their_places(office: Office, run_jobs: 
     report = past_records.import_records(office.store, office.analyst, office.type_id, data, complete=True)
     assert (report.placed, report.not_found) == (3, 0)
     assert len(report.unknown) == 2
-    labels = {one.field: one.values[0] for one in label_desk.labels(office.store, document)}
+    labels = {label.field: label.values[0] for label in label_desk.labels(office.store, document)}
     assert labels["member"].text == slip.member
     assert all(value.box for value in labels.values())
     assert documents.document_view(office.store, document).state == "labelled"
@@ -236,7 +236,7 @@ def test_settling_the_last_field_settles_the_paper_and_makes_labels(trained: Off
     row = results.results(trained.store, trained.type_id).rows[0]
     assert row.values["amount"][0].normal == "99.00"
     assert (row.values["member"][0].origin, row.values["member"][0].person) == ("person", "Rik")
-    assert {(one.field, one.method) for one in label_desk.labels(trained.store, document)} == {
+    assert {(label.field, label.method) for label in label_desk.labels(trained.store, document)} == {
         (k, "review") for k in slip.truth
     }
     with trained.store.session() as session:
@@ -381,7 +381,7 @@ def test_papers_of_the_test_set_measure_the_version_and_nothing_else(office: Off
     report = versions.version_view(office.store, version).report
     assert report.papers == 6
     assert (report.test.papers, report.test.total) == (2, 6)
-    assert report.test.right == sum(one.right for one in report.test.fields.values())
+    assert report.test.right == sum(field.right for field in report.test.fields.values())
 
 
 def test_a_version_is_set_against_the_one_before_on_the_papers_both_judged(trained: Office, run_jobs: Run) -> None:

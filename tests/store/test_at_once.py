@@ -55,7 +55,7 @@ def test_two_deliveries_at_once_send_each_paper_once(trained: Office, run_jobs: 
         return results.deliver(trained.store, trained.analyst, trained.type_id, "json")
 
     outcomes = both(deliver, deliver)
-    assert sum(isinstance(one, InputError) for one in outcomes) == 1
+    assert sum(isinstance(outcome, InputError) for outcome in outcomes) == 1
     with trained.store.session() as session:
         assert session.scalar(select(func.count()).select_from(Delivery)) == 1
         assert set(session.scalars(select(DeliveredDocument.document_id))) == set(papers)
@@ -87,7 +87,7 @@ def test_two_trainings_started_at_once_queue_one(trained: Office) -> None:
         return training.start(trained.store, trained.analyst, trained.type_id)
 
     outcomes = both(start, start)
-    assert sum(isinstance(one, Conflict) for one in outcomes) == 1
+    assert sum(isinstance(outcome, Conflict) for outcome in outcomes) == 1
     with trained.store.session() as session:
         numbers = list(session.scalars(select(ModelVersion.number).order_by(ModelVersion.number)))
         assert numbers == [1, 2]

@@ -162,8 +162,8 @@ def empty(grounds: Grounds) -> Iterator[str]:
 
 
 def fill(connection: Connection, statements: list[str]) -> None:
-    for one in statements:
-        filled = one.replace("{report}", json.dumps(REPORT)).replace("{evidence}", json.dumps([ROW]))
+    for statement in statements:
+        filled = statement.replace("{report}", json.dumps(REPORT)).replace("{evidence}", json.dumps([ROW]))
         connection.exec_driver_sql(filled)
 
 
@@ -221,6 +221,6 @@ def test_the_constraints_of_the_database_are_those_of_the_models(empty: str, gro
         else:
             Base.metadata.create_all(engine)
         with engine.connect() as connection:
-            found.append([one for one in connection.scalars(query) if "procrastinate" not in one])
+            found.append([scalar for scalar in connection.scalars(query) if "procrastinate" not in scalar])
         engine.dispose()
     assert found[0] == found[1]

@@ -93,7 +93,7 @@ class Transition:
 def _each(
     before: Iterable[StrEnum], after: StrEnum, by: By, purposes: Iterable[Purpose] = Purpose, needs: str = ""
 ) -> list[Transition]:
-    return [Transition(one, after, by, frozenset(purposes), needs) for one in before]
+    return [Transition(state, after, by, frozenset(purposes), needs) for state in before]
 
 
 _D, _V = DocumentState, VersionState
@@ -102,7 +102,12 @@ WAITING_LIVE = (_D.PLACED, _D.DRAFTED, _D.HELD, _D.PASSED)
 DRAFTABLE = (_D.PLACED, _D.DRAFTED, _D.HELD)
 OPEN_SAMPLE_STATES = (_D.TO_LABEL, _D.IN_PROGRESS)
 LABEL_STATES = (*OPEN_SAMPLE_STATES, _D.LABELLED)
-DONE_STATES = (_D.PASSED, _D.SETTLED, _D.DELIVERED)
+SETTLED_STATES = (_D.SETTLED, _D.DELIVERED)
+DONE_STATES = (_D.PASSED, *SETTLED_STATES)
+DELIVERABLE = (_D.PASSED, _D.SETTLED)
+# What is on its pages can't be read or put otherwise any more, or not yet.
+PAGES_FIXED = (_D.RECEIVED, _D.UNPACKED, _D.SET_ASIDE, *SETTLED_STATES)
+IN_TRAINING = (_V.QUEUED, _V.TRAINING)
 
 DOCUMENT_TRANSITIONS: tuple[Transition, ...] = (
     # Receiving and reading
@@ -184,16 +189,17 @@ WITHOUT_TYPE = (_D.RECEIVED, _D.TO_CUT, _D.UNPLACED, _D.SET_ASIDE, _D.UNPACKED)
 def allowed(table: Iterable[Transition], before: StrEnum, after: StrEnum, by: By, purpose: Purpose | None) -> bool:
     """Whether a change is in a table. `purpose` is the document's after the change; None for what has none."""
     return any(
-        (one.before, one.after, one.by) == (before, after, by) and (purpose is None or purpose in one.purposes)
-        for one in table
+        (transition.before, transition.after, transition.by) == (before, after, by)
+        and (purpose is None or purpose in transition.purposes)
+        for transition in table
     )
 
 
 def states_of(purpose: Purpose) -> tuple[DocumentState, ...]:
     """The states that documents of a purpose can come to, in the order of the enum."""
     found: set[StrEnum] = {DocumentState.RECEIVED}
-    found |= {one.after for one in DOCUMENT_TRANSITIONS if purpose in one.purposes}
-    return tuple(one for one in DocumentState if one in found)
+    found |= {transition.after for transition in DOCUMENT_TRANSITIONS if purpose in transition.purposes}
+    return tuple(state for state in DocumentState if state in found)
 
 
 # ---- Other closed vocabularies ---------------------------------------------------------------------------------------

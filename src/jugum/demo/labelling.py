@@ -51,13 +51,13 @@ def label_apart(store: Store, type_id: int, people: tuple[Actor, Actor]) -> None
 def slips(store: Store, actor: Actor, type_id: int) -> None:
     """Slips of the hand that labelling knows: two digits changed over in a value that was read rightly."""
     done = [
-        one.id
-        for one in documents.documents(
+        paper.id
+        for paper in documents.documents(
             store, type_id, purpose=Purpose.SAMPLE, state=DocumentState.LABELLED, limit=SLIPS
         )
     ]
     for document, key in zip(done, ("net_pay", "gross_pay"), strict=False):
-        (field,) = (one for one in label_desk.labels(store, document) if one.field == key)
+        (field,) = (label for label in label_desk.labels(store, document) if label.field == key)
         value = field.values[0]
         text = value.text[:-2] + value.text[:-3:-1]
         given = ValueInput(text, value.page, (), _sides(value))
@@ -77,7 +77,7 @@ def _label(store: Store, person: Actor, document: int, versions: LoadedVersions,
             label_desk.set_table(store, person, document, field.key, rows, method=Method.AGREED)
             continue
         said = field.others[:1] if field.key == odd else field.suggestion
-        values = [ValueInput(one.text, one.page, (), _sides(one)) for one in said]
+        values = [ValueInput(value.text, value.page, (), _sides(value)) for value in said]
         label_desk.set_label(store, person, document, field.key, values, absent=not values, method=Method.AGREED)
     label_desk.done(store, person, document)
 
@@ -106,7 +106,7 @@ def label_tables(store: Store, analyst: Actor, type_id: int, truths: Mapping[str
         loaded = [(row, load_paper(session, row)) for row in rows]
     found = {row.id: (row.name, findings(store, explorer, paper, Plan(tuple(tables)))) for row, paper in loaded}
     for document, (name, read) in found.items():
-        for table in (one for one in tables if one.kind is FieldKind.TABLE):
+        for table in (field for field in tables if field.kind is FieldKind.TABLE):
             its = truths[name].get(table.key, [])
             said = [
                 {f"{table.key}.{key}": _cell(text, read.get(f"{table.key}.{key}"), number) for key, text in row.items()}

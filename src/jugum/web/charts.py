@@ -53,7 +53,7 @@ def _tenth(value: float) -> float:
 def reliability_chart(seen: ConfidenceFigures | None, unseen: ConfidenceFigures | None) -> Chart | None:
     """Share right against stated confidence, bins of seen layouts and of layouts not seen; None without decisions.
     Axes begin at the lowest figure there is."""
-    bins = [(one, is_new) for its, is_new in ((seen, False), (unseen, True)) if its for one in its.reliability]
+    bins = [(level, is_new) for its, is_new in ((seen, False), (unseen, True)) if its for level in its.reliability]
     if not bins:
         return None
     least = math.floor(10 * min(min(one.confidence, one.right) for one, _ in bins)) / 10
@@ -83,8 +83,8 @@ def reliability_chart(seen: ConfidenceFigures | None, unseen: ConfidenceFigures 
         dots,
         {"true": f"{x(least)},{y(least)} {x(1)},{y(1)}"},
         "",
-        [AxisTick(x(one), f"{one * 100:.0f} %") for one in ticks],
-        [AxisTick(y(one), f"{one * 100:.0f} %") for one in ticks],
+        [AxisTick(x(tick), f"{tick * 100:.0f} %") for tick in ticks],
+        [AxisTick(y(tick), f"{tick * 100:.0f} %") for tick in ticks],
         said,
     )
 
@@ -102,10 +102,10 @@ def curve_chart(curve: FieldCurve | None) -> Chart | None:
     if curve is None or len(curve.points) < 2:
         return None
     points, ahead = curve.points, curve.forecast
-    shares = [one.share for one in points]
-    least = math.floor(20 * min([*shares, *(one.low for one in ahead)])) / 20
+    shares = [point.share for point in points]
+    least = math.floor(20 * min([*shares, *(forecast.low for forecast in ahead)])) / 20
     least = min(least, 0.95)
-    most = max([one.papers for one in points] + [one.papers for one in ahead])
+    most = max([point.papers for point in points] + [forecast.papers for forecast in ahead])
 
     def x(papers: float) -> float:
         return _tenth(LEFT + WIDTH * papers / most)
@@ -128,21 +128,22 @@ def curve_chart(curve: FieldCurve | None) -> Chart | None:
     lines, area = {"measured": measured}, ""
     if ahead:
         start = f"{dots[-1].x},{dots[-1].y}"
-        lines["forecast"] = " ".join([start, *(f"{x(one.papers)},{y(one.share)}" for one in ahead)])
-        upper = [f"{x(one.papers)},{y(one.high)}" for one in ahead]
-        lower = [f"{x(one.papers)},{y(one.low)}" for one in reversed(ahead)]
+        lines["forecast"] = " ".join([start, *(f"{x(forecast.papers)},{y(forecast.share)}" for forecast in ahead)])
+        upper = [f"{x(forecast.papers)},{y(forecast.high)}" for forecast in ahead]
+        lower = [f"{x(forecast.papers)},{y(forecast.low)}" for forecast in reversed(ahead)]
         area = " ".join([start, *upper, *lower])
     expected = [
-        f"expected from {one.papers} papers {percent(one.share, 1)} ({percent(one.low, 1)} to {percent(one.high, 1)})"
-        for one in ahead
+        f"expected from {forecast.papers} papers {percent(forecast.share, 1)} "
+        f"({percent(forecast.low, 1)} to {percent(forecast.high, 1)})"
+        for forecast in ahead
     ]
     said = "; ".join([*(dot.said for dot in dots), *expected])
-    papers = [one.papers for one in points] + [one.papers for one in ahead]
+    papers = [point.papers for point in points] + [forecast.papers for forecast in ahead]
     return Chart(
         dots,
         lines,
         area,
-        [AxisTick(x(one), str(one)) for one in papers],
-        [AxisTick(y(one), f"{one * 100:.0f} %") for one in _tenths(least)],
+        [AxisTick(x(paper), str(paper)) for paper in papers],
+        [AxisTick(y(tenth), f"{tenth * 100:.0f} %") for tenth in _tenths(least)],
         said,
     )

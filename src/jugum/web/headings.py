@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jugum.core.states import VersionState
+from jugum.core.states import IN_TRAINING, VersionState
 from jugum.core.thresholds.risk import ThresholdOutcome
 from jugum.flow.gather.batches import BatchView
 from jugum.flow.gather.sources import SourceView
@@ -117,7 +117,7 @@ def pace(figures: LabellingFigures) -> str:
 
 def train(view: TrainView) -> str:
     for version in sorted(view.versions, key=lambda version: version.number):
-        if version.state in (VersionState.QUEUED, VersionState.TRAINING):
+        if version.state in IN_TRAINING:
             return f"Version {version.number} is in training"
     live = next((version.number for version in view.versions if version.state is VersionState.PUBLISHED), None)
     if live:

@@ -90,9 +90,9 @@ class Tasks:
 
     def _learn(self, workspace_id: int) -> None:
         place.learn(self.store, workspace_id)
-        for one in types(self.store, workspace_id):
-            learn_date_order(self.store, one.id)
-            layouts.group_new(self.store, one.id)
+        for kind in types(self.store, workspace_id):
+            learn_date_order(self.store, kind.id)
+            layouts.group_new(self.store, kind.id)
 
     def _group(self, type_id: int) -> None:
         layouts.group_new(self.store, type_id)

@@ -61,8 +61,8 @@ async def _work(settings: Settings) -> None:
             with contextlib.suppress(asyncio.CancelledError):
                 await work
         finally:
-            for one in beside:
-                one.cancel()
+            for worker in beside:
+                worker.cancel()
             store.close()
 
 

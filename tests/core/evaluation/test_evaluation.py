@@ -47,7 +47,7 @@ def test_a_worked_number_of_f1() -> None:
 
 @given(DECISIONS)
 def test_brier_is_that_of_scikit_learn(rows: list[tuple[float, bool]]) -> None:
-    sure, right = [one[0] for one in rows], [one[1] for one in rows]
+    sure, right = [row[0] for row in rows], [row[1] for row in rows]
     assert brier(sure, right) == pytest.approx(brier_score_loss([int(one) for one in right], sure, labels=[0, 1]))
 
 
@@ -97,7 +97,7 @@ def test_resampling_papers_gives_wider_intervals_than_values_would() -> None:
 )
 def test_a_bootstrap_interval_holds_what_was_counted(papers: list[tuple[int, int]]) -> None:
     low, high = share_by_papers(papers)
-    assert low - 1e-9 <= sum(one[0] for one in papers) / sum(one[1] for one in papers) <= high + 1e-9
+    assert low - 1e-9 <= sum(paper[0] for paper in papers) / sum(paper[1] for paper in papers) <= high + 1e-9
 
 
 def test_a_power_law_is_found_again_and_carried_on() -> None:

@@ -31,7 +31,10 @@ tables = st.lists(
 
 def _days() -> list[Candidate]:
     words = [Word(text, Box(0.1, 0.1 * n, 0.25, 0.1 * n + 0.015), 1.0) for n, text in enumerate(TEXTS, 1)]
-    found = {one.text: one for one in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.DATE})}
+    found = {
+        candidate.text: candidate
+        for candidate in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.DATE})
+    }
     return [found[text] for text in TEXTS]
 
 
@@ -51,8 +54,11 @@ def greedy(table: list[list[float]]) -> list[Decision]:
 
 def worth(decisions: list[Decision], relations: Relations) -> float:
     """The sum that is to be greatest, counted plainly."""
-    total = sum(one.logit if one.chosen else relations.absence_threshold(one.field, FLOOR) for one in decisions)
-    day = {one.field: one.chosen[0].candidate.normal for one in decisions if one.chosen}
+    total = sum(
+        decision.logit if decision.chosen else relations.absence_threshold(decision.field, FLOOR)
+        for decision in decisions
+    )
+    day = {decision.field: decision.chosen[0].candidate.normal for decision in decisions if decision.chosen}
     for first, second, papers in relations.orders:
         if first in day and second in day and day[first] > day[second]:
             total -= np.log(papers + 1)
@@ -79,9 +85,9 @@ def test_what_was_chosen_together_stays_when_asked_again(table: list[list[float]
 def test_a_decision_keeps_what_it_might_have_been(table: list[list[float]]) -> None:
     """No candidate gets lost when words change hands: they are the choices a reviewer is offered."""
     for before, after in zip(greedy(table), optimise_jointly(greedy(table), ORDERS, FLOOR), strict=True):
-        known = [{one.candidate.text for one in (*its.chosen, *its.others)} for its in (before, after)]
+        known = [{other.candidate.text for other in (*its.chosen, *its.others)} for its in (before, after)]
         assert known[0] == known[1]
-        assert after.logit == (after.chosen[0].logit if after.chosen else max(one.logit for one in after.others))
+        assert after.logit == (after.chosen[0].logit if after.chosen else max(other.logit for other in after.others))
 
 
 def test_papers_that_lack_a_field_often_make_no_value_cheaper() -> None:

@@ -196,7 +196,8 @@ def test_sets_keep_layouts_whole_when_asked_and_the_same_seed_deals_the_same(
     assert "train" in dealt
     if apart:
         assert all(
-            len({name for layout, name in zip(layouts, dealt, strict=True) if layout == one}) == 1 for one in layouts
+            len({name for layout, name in zip(layouts, dealt, strict=True) if layout == figures}) == 1
+            for figures in layouts
         )
 
 

@@ -225,7 +225,11 @@ def test_a_value_in_a_ruled_cell_bears_the_name_in_its_corner() -> None:
     page = read_page(open_paper(boxed_form(), "form.pdf"), 0, QuickEngine()).page
     assert len({word.cell for word in page.words}) == 6
     assert all(word.cell >= 0 for word in page.words)
-    found = {one.text: one for one in candidates_of([page], {DataType.MONEY}) if one.widest and "." in one.text}
+    found = {
+        candidate.text: candidate
+        for candidate in candidates_of([page], {DataType.MONEY})
+        if candidate.widest and "." in candidate.text
+    }
     assert {text: context(found[text], "above") for text in ("100.50", "102.50", "104.50")} == {
         "100.50": "0 wages paid",
         "102.50": "0 fund dues",
@@ -248,7 +252,7 @@ def test_a_text_of_several_close_lines_is_a_candidate_and_lines_far_apart_are_no
         *written(0.1, 0.12, "north quay wall"),
         *written(0.1, 0.16, "Elsewhere"),
     ]
-    texts = {one.text for one in candidates_of([Page(1, 595, 842, reading_order(near))], {DataType.TEXT})}
+    texts = {candidate.text for candidate in candidates_of([Page(1, 595, 842, reading_order(near))], {DataType.TEXT})}
     assert "Repair of the north quay wall" in texts
     assert not any("wall Elsewhere" in text for text in texts)
 
@@ -261,7 +265,9 @@ def test_what_a_second_reading_has_otherwise_speaks_against_a_value() -> None:
     second = [*written(0.1, 0.1, "412.50"), *written(0.1, 0.2, "383.10")]
     both = reconcile_words(first, second)
     assert [word.differs for word in both] == [False, True, False]
-    found = {one.text: one for one in candidates_of([Page(1, 595, 842, tuple(both))], {DataType.MONEY})}
+    found = {
+        candidate.text: candidate for candidate in candidates_of([Page(1, 595, 842, tuple(both))], {DataType.MONEY})
+    }
     assert found["388.10"].differs
     assert not found["412.50"].differs
 
@@ -285,13 +291,17 @@ def test_the_cells_of_a_scan_are_told_by_its_picture() -> None:
     page = read_page(open_paper(picture.getvalue(), "form.png"), 0, QuickEngine()).page
     assert page.source is PageSource.OCR
     assert len({word.cell for word in page.words if word.cell >= 0}) == 6
-    amounts = [one for one in candidates_of([page], {DataType.MONEY}) if one.widest and one.normal.endswith(".50")]
+    amounts = [
+        candidate
+        for candidate in candidates_of([page], {DataType.MONEY})
+        if candidate.widest and candidate.normal.endswith(".50")
+    ]
     assert len(amounts) >= 5
     named = 0
-    for one in amounts:
-        name = ("wages", "tax", "fund", "meals", "travel", "gifts")[int(float(one.normal)) - 100]
+    for amount in amounts:
+        name = ("wages", "tax", "fund", "meals", "travel", "gifts")[int(float(amount.normal)) - 100]
         if any(name in word.text.lower() for word in page.words):
-            assert name in context(one, "above")
+            assert name in context(amount, "above")
             named += 1
     assert named >= 4
 
@@ -319,7 +329,7 @@ def prose_page(*lines: tuple[str, float], bold: str = "") -> Page:
 
 
 def headings(page: Page) -> list[str]:
-    return [one.heading for one in sections_of([page])]
+    return [section.heading for section in sections_of([page])]
 
 
 def test_a_short_line_by_itself_over_prose_heads_it_where_nothing_is_bold() -> None:
@@ -363,8 +373,8 @@ def test_rows_are_taken_from_as_many_papers_as_teach_something_spread_over_the_l
     samples = [store_list(number) for number in range(40)]
     plan = Plan(tuple(FieldPlan(f"f{number}", f"Field {number}") for number in range(12)))
     groups = [0] * 34 + [1] * 6
-    corpus = Corpus(plan, [replace(one, labels={}) for one in samples], groups=groups)
+    corpus = Corpus(plan, [replace(sample, labels={}) for sample in samples], groups=groups)
     assert len(corpus.training_papers) == 400 // 12
     assert sum(groups[number] for number in corpus.training_papers) == 6  # the rare layout keeps all of its papers
-    few = Corpus(Plan(plan.fields[:2]), [replace(one, labels={}) for one in samples], groups=groups)
+    few = Corpus(Plan(plan.fields[:2]), [replace(sample, labels={}) for sample in samples], groups=groups)
     assert len(few.training_papers) == 40

@@ -10,7 +10,8 @@ from reportlab.lib.pagesizes import A4
 
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.found import EngineName, Finding
-from jugum.core.extraction.untrained.proposals import proposals, table_from_region
+from jugum.core.extraction.untrained.proposals import proposals
+from jugum.core.extraction.untrained.proposed_tables import table_from_region
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
 from jugum.core.ocr import QuickEngine, open_paper, read_page, reading_picture
 from jugum.core.page import Box, Page
@@ -79,7 +80,7 @@ def test_values_stand_right_of_below_and_after_their_printed_names() -> None:
     }
     assert got["total"].values[0].why == "“Amount payable” is before it"  # type: ignore[union-attr]
     assert got["mail"].values[0].engine is EngineName.TYPE  # type: ignore[union-attr]
-    assert {one.text for one in got["total"].others} <= {"812,00", "45,50", "14"}
+    assert {other.text for other in got["total"].others} <= {"812,00", "45,50", "14"}
 
 
 def test_a_question_finds_what_no_printed_name_stands_by() -> None:
@@ -320,24 +321,24 @@ def test_a_clause_is_the_section_its_names_head_and_values_are_read_inside_it() 
 
 def test_a_sample_proposes_its_pairs_with_their_data_types() -> None:
     pages, structures = seen(invoice)
-    made = {one.field.name: one.field.data_type for one in proposals(Plan(()), pages, structures)}
+    made = {proposal.field.name: proposal.field.data_type for proposal in proposals(Plan(()), pages, structures)}
     assert made["Invoice no"] is DataType.IDENTIFIER
     assert made["Issued"] is DATE
     assert made["Amount payable"] is MONEY
     known = Plan((FieldPlan("total", "To pay", MONEY, ("Amount payable",)),))
-    assert "Amount payable" not in {one.field.name for one in proposals(known, pages, structures)}
+    assert "Amount payable" not in {proposal.field.name for proposal in proposals(known, pages, structures)}
 
 
 def test_a_sample_proposes_choices_tick_boxes_and_signatures() -> None:
     pages, structures = seen(ticked)
-    made = {one.field.name: one.field for one in proposals(Plan(()), pages, structures)}
+    made = {proposal.field.name: proposal.field for proposal in proposals(Plan(()), pages, structures)}
     assert [option.printed for option in made["Dwelling"].options] == [("rented",), ("owned",), ("shared",)]
     assert made["Signature the tenant"].data_type is DataType.SIGNATURE
 
 
 def test_a_sample_proposes_tables_with_typed_columns_and_sections() -> None:
     pages, structures = seen(lambda sheet: goods(sheet, [*ROWS, ("door seal", "3", "31,00")]) and None)
-    table = next(one for one in proposals(Plan(()), pages, structures) if one.columns)
+    table = next(proposal for proposal in proposals(Plan(()), pages, structures) if proposal.columns)
     assert [(column.name, column.data_type) for column in table.columns] == [
         ("Item", DataType.TEXT),
         ("Qty", DataType.NUMBER),
@@ -345,7 +346,7 @@ def test_a_sample_proposes_tables_with_typed_columns_and_sections() -> None:
     ]
     assert all(column.key.startswith(f"{table.field.key}.") for column in table.columns)
     pages, structures = seen(agreement)
-    made = {one.field.name: one.field for one in proposals(Plan(()), pages, structures)}
+    made = {proposal.field.name: proposal.field for proposal in proposals(Plan(()), pages, structures)}
     assert made["Term"].kind is FieldKind.CLAUSE
     assert any(field.data_type is DATE for field in made.values())
 

@@ -270,7 +270,7 @@ def test_arithmetic_is_that_of_decimals(a: Decimal, b: Decimal, c: Decimal) -> N
 
 @given(st.lists(st.one_of(st.none(), numbers), max_size=8))
 def test_sums_are_those_of_what_is_there(column: list[Decimal | None]) -> None:
-    there = [one for one in column if one is not None]
+    there = [cell for cell in column if cell is not None]
     assert evaluate(parse("sum(t.x)"), {"t.x": tuple(column)}) == (sum(there, D(0)) if there else None)
     assert evaluate(parse("count(t.x)"), {"t.x": tuple(column)}) == len(there)
 

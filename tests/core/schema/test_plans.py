@@ -227,7 +227,7 @@ def test_values_are_held_against_their_data_type_and_check_digit() -> None:
 def test_the_demo_s_plans_read_and_write_alike(name: str) -> None:
     title, plan, lists = read_plan_file(plan_bytes(name))
     assert read_plan_file(plan_file(title, plan, lists)) == (title, plan, lists)
-    assert any(one.kind is FieldKind.DERIVED for one in plan.fields)
+    assert any(field.kind is FieldKind.DERIVED for field in plan.fields)
     assert {check.severity for check in plan.checks} == {Severity.BLOCKING, Severity.ADVISORY}
 
 
@@ -288,6 +288,6 @@ def test_any_field_comes_back_from_its_data(field: FieldPlan) -> None:
 def test_a_plan_file_has_every_attribute_of_a_field_with_its_default() -> None:
     """FieldPlan is the one place where attributes are said; the plan file, and with it the API and the rows, follow."""
     empty = FieldFile(key="a", name="A")
-    there = {one.name for one in dataclasses.fields(FieldPlan)}
+    there = {field.name for field in dataclasses.fields(FieldPlan)}
     assert set(FieldFile.model_fields) == there
     assert field_from(empty.model_dump(mode="json")) == FieldPlan("a", "A")

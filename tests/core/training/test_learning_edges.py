@@ -61,7 +61,7 @@ def test_one_labelled_paper_already_reads_its_same_layout(samples: list[Sample])
 def test_a_field_that_is_everywhere_absent_is_learned_as_absent(samples: list[Sample]) -> None:
     plan = Plan((*PLAN.fields, FieldPlan("rebate", "Rebate", DataType.MONEY, required=False)))
     without = [Sample(one.key, one.pages, {**one.labels, "rebate": ()}) for one in samples]
-    figures = {one.field: one for one in report_of(train_version(plan, without, groups=GROUPS)).fields}
+    figures = {field.field: field for field in report_of(train_version(plan, without, groups=GROUPS)).fields}
     assert (figures["rebate"].labels, figures["rebate"].absent) == (0, 8)
     assert figures["rebate"].seen_right == 8
 
@@ -117,7 +117,7 @@ def test_contradictory_labels_lower_confidence_and_show_as_errors(samples: list[
         return sum(rows) / len(rows)
 
     assert mean(mixed) < mean(right) - 0.2
-    assert sum(one.field == "amount" for one in report_of(mixed).errors) >= 4
+    assert sum(error.field == "amount" for error in report_of(mixed).errors) >= 4
 
 
 def test_a_type_with_sixty_fields_is_learned() -> None:
@@ -197,11 +197,11 @@ def test_a_table_s_heads_and_a_clause_s_words_are_of_other_papers_when_held_out(
     plan = _table_plan()
     given = [_table_paper(number, head=f"Zq{chr(97 + number) * 3}") for number in range(6)]
     papers = Papers.of(plan, given, Corpus(plan.learned, given, groups=[0] * 6))
-    judged = [one for one in held_out_decisions(papers, unseen=False).records if one.decision.field == "goods"]
+    judged = [record for record in held_out_decisions(papers, unseen=False).records if record.decision.field == "goods"]
     assert len(judged) == 6
-    assert not any(one.right for one in judged)
+    assert not any(judgement.right for judgement in judged)
     leaking = judge_fold(papers, [0], [0, 1, 2, 3, 4, 5], 0, unseen=False, seed=0)
-    assert [one.right for one in leaking.records if one.decision.field == "goods"] == [True]
+    assert [record.right for record in leaking.records if record.decision.field == "goods"] == [True]
 
 
 # ---- Tables and clauses ----------------------------------------------------------------------------------------------
@@ -297,7 +297,9 @@ def test_a_clause_is_learned_by_its_words_whatever_its_heading() -> None:
     assert ClauseModel.from_data(plan, model.to_data()).decide(units_of([page]), 0.5)[0].found == decision.found
     inside = inside_of(plan, [decision])["weeks"]
     corpus = Corpus(plan.learned, [Sample("0", (page,), {})])
-    assert [one.text for one in corpus.prepared(0).candidates if inside(one) and one.widest][-1] == "10"
+    assert [candidate.text for candidate in corpus.prepared(0).candidates if inside(candidate) and candidate.widest][
+        -1
+    ] == "10"
     assert ClauseModel(plan).decide([], 0.0)[0].absent
 
 
@@ -349,7 +351,10 @@ def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
         Word(text, Box(0.1, 0.1 * n, 0.2, 0.1 * n + 0.015), 1.0)
         for n, text in enumerate(("70,00", "30,00", "100,00", "900,00"), 1)
     ]
-    money = {one.text: one for one in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.MONEY})}
+    money = {
+        candidate.text: candidate
+        for candidate in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.MONEY})
+    }
 
     def decided(field: str, first: str, *others: tuple[str, float]) -> Decision:
         rest = tuple(Choice(money[text], logit) for text, logit in others)
@@ -416,7 +421,10 @@ def test_two_dates_change_places_when_papers_say_which_comes_first() -> None:
 
 def _days(*texts: str) -> list[Candidate]:
     words = [Word(text, Box(0.1, 0.1 * n, 0.2, 0.1 * n + 0.015), 1.0) for n, text in enumerate(texts, 1)]
-    found = {one.text: one for one in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.DATE})}
+    found = {
+        candidate.text: candidate
+        for candidate in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.DATE})
+    }
     return [found[text] for text in texts]
 
 
@@ -424,7 +432,7 @@ def test_confidence_never_falls_with_a_surer_score_or_a_more_familiar_layout() -
     """Records in which, by chance, familiar layouts were wrong more often: that is no law."""
     rng = np.random.default_rng(3)
     records = [Decision("a", (), (), -float(rng.normal(1, 2)), -9, float(rng.random()), 1.0) for _ in range(60)]
-    calibrator = Calibrator().fit(records, [one.layout_similarity < 0.4 for one in records])
+    calibrator = Calibrator().fit(records, [record.layout_similarity < 0.4 for record in records])
     grid = [
         Decision("a", (), (), -logit, -9, familiar, 1.0) for logit in (-3.0, 0.0, 3.0) for familiar in (0.0, 0.5, 1.0)
     ]
@@ -453,7 +461,7 @@ def test_marks_are_measured_with_their_engines() -> None:
 def test_a_learning_curve_counts_values_on_papers_it_did_not_learn_from(samples: list[Sample]) -> None:
     full = {"": (23, 24), "member": (8, 8), "paid_on": (8, 8), "amount": (7, 8)}
     curve = learning_curve(papers_of(PLAN, samples, groups=GROUPS), full)
-    assert [one.papers for one in curve[""].points] == sorted(one.papers for one in curve[""].points)
+    assert [point.papers for point in curve[""].points] == sorted(point.papers for point in curve[""].points)
     assert curve[""].points[-1] == CurvePoint(papers=6, right=23, total=24)
     assert set(curve) == {"", "member", "paid_on", "amount"}
 

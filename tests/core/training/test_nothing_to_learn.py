@@ -70,7 +70,7 @@ def test_a_fold_that_leaves_nothing_to_learn_is_named_in_the_report(samples: lis
     given = [one if GROUPS[one.key] == 0 else replace(one, labels=dict.fromkeys(one.labels, ())) for one in samples]
     trained = train_version(PLAN, given, groups=GROUPS)
     left_out = report_of(trained).left_out
-    assert [(one.unseen, one.papers) for one in left_out] == [(True, 4)]
+    assert [(fold.unseen, fold.papers) for fold in left_out] == [(True, 4)]
     assert "right" in left_out[0].reason
 
 

@@ -253,7 +253,8 @@ def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int
     )
     run_jobs()
     said = [
-        (one.step.step, one.step.reason) for one in overview.urgent_steps(office.store, overview.overview(office.store))
+        (step.step.step, step.step.reason)
+        for step in overview.urgent_steps(office.store, overview.overview(office.store))
     ]
     assert said[0] == ("gather", "1 paper has no clear type")
     assert len(said) <= 3
@@ -262,7 +263,8 @@ def test_the_overview_says_what_waits_for_a_place(office: Office, two_types: int
             documents.update(documents.Document).values(state="unplaced", type_id=None, placed_by="program")
         )
     said = [
-        (one.step.step, one.step.reason) for one in overview.urgent_steps(office.store, overview.overview(office.store))
+        (step.step.step, step.step.reason)
+        for step in overview.urgent_steps(office.store, overview.overview(office.store))
     ]
     assert ("gather", "11 papers have no clear type") in said
 
@@ -324,7 +326,7 @@ def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office,
     place.learn(office.store, 1)
     classifiers = place.LoadedClassifiers()
     view = classification.sorting_view(office.store, classifiers, two_types)
-    assert [one.layouts for one in view.cutting][:1] == ["known"]
+    assert [figures.layouts for figures in view.cutting][:1] == ["known"]
     seen = view.cutting[0]
     assert seen.papers == 14
     assert seen.starts == 14 - seen.bundles

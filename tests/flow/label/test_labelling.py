@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable
 
 import pytest
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import select
 from tests.office import Office, span_of
 from tests.papers import Slip, many_pages, slips, words_pdf
 
@@ -35,7 +35,7 @@ from jugum.flow.label.rows import CellInput, LabelMetadata, history, labels
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan.fields import FieldInput
 from jugum.flow.train import training
-from jugum.store.models import ControlSuggestion, Document, Label, LayoutGroup
+from jugum.store.models import ControlSuggestion, Document, Label
 
 Run = Callable[[], None]
 
@@ -46,7 +46,7 @@ def words(office: Office, document: int, number: int = 1) -> list[list[object]]:
 
 
 def said(office: Office, document: int, key: str) -> str:
-    found = next((one for one in labels(office.store, document) if one.field == key), None)
+    found = next((label for label in labels(office.store, document) if label.field == key), None)
     return "nothing" if found is None else "absent" if found.absent else "; ".join(v.text for v in found.values)
 
 
@@ -130,7 +130,7 @@ def test_history_tells_who_said_what_instead_of_what(office: Office, run_jobs: R
 def test_paragraphs_marks_and_close_reading_help_marking(office: Office, run_jobs: Run) -> None:
     ((document, slip),) = brought(office, run_jobs, 1)
     explorer = Explorer()
-    assert any(slip.member in one.text for one in marking_helps.paragraphs(office.store, document))
+    assert any(slip.member in paragraph.text for paragraph in marking_helps.paragraphs(office.store, document))
     assert marking_helps.page_marks(office.store, explorer, document, 1) == []
     spot = words(office, document)[span_of(words(office, document), slip.amount)[0]]
     box = (float(spot[1]) - 0.01, float(spot[2]) - 0.01, 0.99, float(spot[4]) + 0.01)  # type: ignore[arg-type]
@@ -162,7 +162,7 @@ def test_rails_are_proposed_for_a_swept_table_only(office: Office, run_jobs: Run
         marking_helps.propose_rails(office.store, Explorer(), office.analyst, document, "amount", 1, (0, 0, 1, 1))
     rows = [{"lines.who": CellInput("Oddny", 1, (0.1, 0.1, 0.2, 0.2)), "lines.sum": CellInput("5,00")}, {}]
     label_desk.set_table(office.store, office.analyst, document, "lines", rows, method=LabelMetadata("marked", 4.0))
-    (cell, _) = (one for one in labels(office.store, document))
+    (cell, _) = (label for label in labels(office.store, document))
     assert cell.values[0].text == "Oddny"
 
 
@@ -203,7 +203,7 @@ def test_a_planted_suggestion_agreed_to_is_told_and_not_kept(trained: Office, ru
         keys = {row.field_id: session.get_one(plan_fields.Field, row.field_id).key for row in rows}
     assert rows  # the same ones on every run: which are planted is settled by paper, field and person
     document, key, text = rows[0].document_id, keys[rows[0].field_id], rows[0].text
-    field = next(one for one in shown[document].fields if one.key == key)
+    field = next(planned for planned in shown[document].fields if planned.key == key)
     planted = field.suggestion[0]
     given = ValueInput(planted.text, planted.page, (), tuple(planted.box or ()))  # type: ignore[arg-type]
     told = label_desk.set_label(trained.store, trained.analyst, document, key, [given], method="agreed")
@@ -250,7 +250,7 @@ def test_layouts_are_named_merged_and_split(office: Office, run_jobs: Run) -> No
     (only,) = layouts.layout_groups(office.store, office.type_id)
     assert only.papers == 4
     made = layouts.split(office.store, office.analyst, [its[3][0]], "odd one")
-    assert [one.id for one in layouts.papers_of(office.store, made)] == [its[3][0]]
+    assert [paper.id for paper in layouts.papers_of(office.store, made)] == [its[3][0]]
     with pytest.raises(NotFound):
         layouts.rename(office.store, office.analyst, 9_999, "x")
 
@@ -309,7 +309,7 @@ def test_two_label_apart_what_they_agree_on_becomes_labels_and_the_rest_is_settl
     view = double_labelling.overview(office.store, office.type_id)
     (dispute,) = view.disputes
     assert {answer.text for answer in dispute.answers} == {slip.amount, "9,99"}
-    figures = {one.key: one.figures for one in view.fields}
+    figures = {field.key: field.figures for field in view.fields}
     assert (figures["member"].same, figures["amount"].same) == (1, 0)
     assert double_labelling.settle(office.store, office.actors["admin"], document, "amount", ann.id) == "labelled"
     assert said(office, document, "amount") == slip.amount
@@ -368,7 +368,9 @@ def test_suspicious_labels_are_listed_until_kept_or_mended(trained: Office) -> N
     span = span_of(words(trained, document), str(right))
     label_desk.set_label(trained.store, trained.analyst, document, "amount", [ValueInput("1,11", 1, span)])
     label_desk.set_label(trained.store, trained.analyst, other, "paid_on", [ValueInput("some day")])
-    found = {(one.document, one.field): one for one in suspicious.suspects(trained.store, trained.type_id)}
+    found = {
+        (suspect.document, suspect.field): suspect for suspect in suspicious.suspects(trained.store, trained.type_id)
+    }
     assert found[document, "amount"].reason == "box and value differ"
     assert found[other, "paid_on"].reason == "can't be read as its data type"
     suspicious.keep(trained.store, trained.analyst, other, "paid_on", "can't be read as its data type")
@@ -386,7 +388,9 @@ def test_a_label_the_model_is_surely_against_is_suspicious(trained: Office, run_
     training.start(trained.store, trained.analyst, trained.type_id)
     run_jobs()
     against = [
-        one for one in suspicious.suspects(trained.store, trained.type_id) if one.reason == "the model disagrees"
+        suspect
+        for suspect in suspicious.suspects(trained.store, trained.type_id)
+        if suspect.reason == "the model disagrees"
     ]
     assert [(one.document, one.field) for one in against] == [(document, "amount")]
 
@@ -437,65 +441,3 @@ def test_words_of_another_reader_come_in_as_alto(office: Office, run_jobs: Run) 
     two = b'<alto><Page WIDTH="9" HEIGHT="9"/><Page WIDTH="9" HEIGHT="9"/></alto>'
     with pytest.raises(Conflict, match="2 pages"):
         label_files.take_words(office.store, office.analyst, document, two)
-
-
-def test_looking_at_the_layouts_groups_nothing_but_has_it_done_in_the_background(office: Office, run_jobs: Run) -> None:
-    for number, slip in enumerate(slips(4)):
-        office.bring(slip, layout=number % 2)
-    run_jobs()
-    with office.store.session() as session:
-        session.execute(update(Document).values(layout_group_id=None))
-        session.execute(delete(LayoutGroup))
-    assert layouts.layout_groups(office.store, office.type_id) == []
-    with office.store.session() as session:
-        assert session.scalar(select(func.count(Document.id)).where(Document.layout_group_id.is_not(None))) == 0
-    run_jobs()
-    assert sum(layout.papers for layout in layouts.layout_groups(office.store, office.type_id)) == 4
-
-
-def test_two_who_group_papers_at_once_make_the_same_groups(
-    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    for number, slip in enumerate(slips(4)):
-        office.bring(slip, layout=number % 2)
-    run_jobs()
-    with office.store.session() as session:
-        session.execute(update(Document).values(layout_group_id=None))
-        session.execute(delete(LayoutGroup))
-    real, inside = layouts._grouped, []
-
-    def other_is_first(given: object) -> object:
-        if not inside:
-            inside.append(True)
-            layouts.group_new(office.store, office.type_id)
-        return real(given)  # type: ignore[arg-type]
-
-    monkeypatch.setattr(layouts, "_grouped", other_is_first)
-    layouts.group_new(office.store, office.type_id)
-    assert sorted(layout.papers for layout in layouts.layout_groups(office.store, office.type_id)) == [2, 2]
-
-
-def test_a_layout_merged_away_while_papers_are_grouped_takes_none_of_them(
-    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    papers = [office.bring(slip, layout=number % 2) for number, slip in enumerate(slips(4))]
-    run_jobs()
-    layouts.group_new(office.store, office.type_id)
-    older, newer = sorted(layout.id for layout in layouts.layout_groups(office.store, office.type_id))
-    with office.store.session() as session:
-        session.execute(update(Document).where(Document.id.in_(papers[2:])).values(layout_group_id=None))
-    real, merged = layouts._grouped, []
-
-    def merged_meanwhile(given: object) -> object:
-        found = real(given)  # type: ignore[arg-type]
-        if not merged:
-            merged.append(layouts.merge(office.store, office.analyst, [newer, older]))
-        return found
-
-    monkeypatch.setattr(layouts, "_grouped", merged_meanwhile)
-    layouts.group_new(office.store, office.type_id)
-    with office.store.session() as session:
-        groups = set(session.scalars(select(Document.layout_group_id)))
-    assert None not in groups
-    assert older not in groups
-    assert newer in groups

@@ -258,7 +258,7 @@ def test_a_blocking_check_holds_a_paper_until_it_holds(trained: Office, run_jobs
     desk = review_desk.desk(trained.store, trained.reviewer, document)
     (held,) = [field for field in desk.fields if field.hold]
     assert (held.key, held.hold, held.detail) == ("amount", "fails a check", "Too little (must be corrected)")
-    assert [(one.outcome, one.severity) for one in desk.checks] == [("fails", "blocking")]
+    assert [(other.outcome, other.severity) for other in desk.checks] == [("fails", "blocking")]
     same = [ValueInput(held.values[0].text)]
     settled = settling.settle(trained.store, trained.reviewer, document, "amount", same)
     assert (settled.state, settled.open) == ("held", 1)
@@ -371,7 +371,9 @@ def test_a_keyed_value_goes_to_the_field_and_not_to_a_column_of_the_same_name(of
         office.store, office.analyst, office.type_id, f'file,type,field,value\n{name},,Amount,"{text}"\n'.encode()
     )
     assert (report.placed, report.unknown) == (1, [])
-    assert [(one.field, one.values[0].text) for one in label_desk.labels(office.store, document)] == [("amount", text)]
+    assert [(label.field, label.values[0].text) for label in label_desk.labels(office.store, document)] == [
+        ("amount", text)
+    ]
     (told,) = past_records.import_records(
         office.store, office.analyst, office.type_id, f"file,type,field,value\n{name},,goods.amount,1\n".encode()
     ).unknown

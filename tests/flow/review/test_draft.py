@@ -117,7 +117,7 @@ def test_a_check_that_fails_after_settling_holds_the_least_sure_of_its_fields(tr
                 if reading.field_id == by_key[key]:
                     reading.confidence = confidence
     settling.settle(trained.store, trained.reviewer, document, "member", [ValueInput("X")])
-    held = [one.key for one in review_desk.desk(trained.store, trained.reviewer, document).fields if one.hold]
+    held = [field.key for field in review_desk.desk(trained.store, trained.reviewer, document).fields if field.hold]
     assert held == ["paid_on"]
 
 
@@ -127,7 +127,7 @@ def test_what_nothing_measured_has_no_confidence(trained: Office, run_jobs: Run)
     given = plan_fields.FieldInput(name="Signed", data_type="signature", printed_names=["Total"], required=False)
     plan_fields.add_field(trained.store, trained.analyst, trained.type_id, given)
     document = placed(trained, run_jobs)
-    desk = {one.key: one for one in review_desk.desk(trained.store, trained.reviewer, document).fields}
+    desk = {field.key: field for field in review_desk.desk(trained.store, trained.reviewer, document).fields}
     assert desk["signed"].confidence is None
     assert desk["signed"].layout_similarity is None
     assert desk["amount"].confidence is not None

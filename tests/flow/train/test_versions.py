@@ -68,7 +68,7 @@ def test_a_version_taken_out_and_brought_in_reads_the_same(trained: Office, run_
     versions.publish(trained.store, trained.analyst, brought, "from the other office")
     with trained.store.session() as session:
         evidence = session.get_one(ModelVersion, brought, options=[undefer(ModelVersion.evidence)]).evidence
-        assert len({one["sample"] for one in evidence}) == 10
+        assert len({row["sample"] for row in evidence}) == 10
     assert policies.weigh(trained.store, trained.type_id).version_id == brought
 
 
@@ -136,7 +136,7 @@ def test_a_version_is_run_on_papers_of_another_and_reads_them_again_when_told(tr
         wrong[-1].normal = "3.33"
     found = version_changes.changes(trained.store, LOADED, Explorer(), second, document)
     assert (found.document, found.begun) == (document, False)
-    assert "3.33" in [one.before for one in found.changed]
+    assert "3.33" in [change.before for change in found.changed]
     assert version_changes.read_again(trained.store, trained.analyst, second, [document]) == 1
     run_jobs()
     with trained.store.session() as session:
@@ -156,8 +156,8 @@ def test_readings_keep_their_reason_and_raw_scores(trained: Office, run_jobs: Ru
     with trained.store.session() as session:
         kept = session.scalars(select(Reading).where(Reading.document_id == document, Reading.absent.is_(False))).all()
         assert kept
-        assert all(one.why for one in kept)
-        assert all({"ranker", "prior", "next"} <= one.scores.keys() for one in kept)
+        assert all(example.why for example in kept)
+        assert all({"ranker", "prior", "next"} <= example.scores.keys() for example in kept)
 
 
 # ---- The ladder ------------------------------------------------------------------------------------------------------
@@ -314,18 +314,18 @@ def test_a_labelled_table_is_measured_and_passes_by_its_threshold(office: Office
         label_desk.done(office.store, office.analyst, document)
     with office.store.session() as session:
         sample = samples.training_samples(session, office.type_id)[0]
-    assert [one.text for one in sample.labels["goods.sum"]] == ["12,00", ""]  # an empty cell keeps its row
+    assert [label.text for label in sample.labels["goods.sum"]] == ["12,00", ""]  # an empty cell keeps its row
     version = training.start(office.store, office.analyst, office.type_id)
     run_jobs()
     report = versions.version_view(office.store, version).report
-    (goods,) = [one for one in report.fields if one.field == "goods"]
+    (goods,) = [field for field in report.fields if field.field == "goods"]
     # No such table stands on a slip.
     assert (goods.kind, goods.labels, goods.seen_right, goods.seen_total) == ("table", 6, 0, 6)
     assert goods.cells.seen.cells.there == 18
     coverage = {one.key: (one.values, one.absent) for one in versions.overview(office.store, office.type_id).coverage}
     assert coverage["goods"] == (6, 0)
     versions.publish(office.store, office.analyst, version)
-    assert "goods" in {one.key for one in policies.weigh(office.store, office.type_id).balances}
+    assert "goods" in {balance.key for balance in policies.weigh(office.store, office.type_id).balances}
 
 
 # ---- Names that mean the same ----------------------------------------------------------------------------------------

@@ -172,7 +172,7 @@ def confidences(calibrators: Calibrators, decisions: Sequence[AnyDecision]) -> l
 
 
 def _rows(decisions: Sequence[AnyDecision]) -> Floats:
-    return np.array([features_of(one) for one in decisions], dtype=np.float64)
+    return np.array([features_of(decision) for decision in decisions], dtype=np.float64)
 
 
 def _fit(
@@ -191,7 +191,7 @@ def _fit(
         return value, np.append(rows.T @ off + both[:-1] / strength, off.sum())
 
     sides = {1: (0.0, None), -1: (None, 0.0), 0: (None, None)}
-    bounds = [*(sides[one] for one in directions), (None, None)]
+    bounds = [*(sides[direction] for direction in directions), (None, None)]
     found = minimize(
         loss, np.zeros(rows.shape[1] + 1), jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 500}
     )

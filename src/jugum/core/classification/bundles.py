@@ -335,9 +335,9 @@ def _first_out_of_fold(flat: Sequence[tuple[int, int, _Facts]], wording: Wording
     """Each page's first-page score by a model that has not seen its paper, as it will be on new bundles."""
     likely = np.zeros(len(flat))
     for fold in range(4):
-        train = [one for one in flat if one[0] % 4 != fold]
+        train = [entry for entry in flat if entry[0] % 4 != fold]
         test = [at for at, one in enumerate(flat) if one[0] % 4 == fold]
-        if not train or not test or len({one[1] == 0 for one in train}) < 2:
+        if not train or not test or len({entry[1] == 0 for entry in train}) < 2:
             continue
         weights = _first_weights(train, wording)
         vectors = wording.vectors([flat[at][2].terms for at in test])

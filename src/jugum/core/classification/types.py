@@ -94,8 +94,8 @@ class TypeClassifier:
         they are easily taken for each other."""
         means = np.stack(
             [
-                np.asarray(self.centres[np.flatnonzero(self.centre_types == one)].mean(axis=0)).ravel()
-                for one in self.types
+                np.asarray(self.centres[np.flatnonzero(self.centre_types == kind)].mean(axis=0)).ravel()
+                for kind in self.types
             ]
         )
         # a type of papers without words has no direction
@@ -173,7 +173,7 @@ def fit_type_classifier(samples: Sequence[TypeSample]) -> TypeClassifier:
     labels = np.array([sample.type_id for sample in samples])
     everything = list(range(len(samples)))
     records = _rejection_records(features, labels, [sample.group for sample in samples])
-    reject, least = _rejection([one for one in records if one.right or not one.belongs])
+    reject, least = _rejection([record for record in records if record.right or not record.belongs])
     return replace(_fitted(features, labels, everything, reject, least), figures=_figures(records, reject, least))
 
 
@@ -204,9 +204,9 @@ class _Judged:
 
 def _figures(records: Sequence[_Judged], reject: Floats, least: float) -> tuple[tuple[int, int, int], ...]:
     counts: Counter[tuple[int, int]] = Counter()
-    for one in records:
-        sure = float(1 / (1 + np.exp(-(one.features @ reject[:-1] + reject[-1]))))
-        counts[one.type_id if one.belongs else OTHER, one.best if sure >= least else OTHER] += 1
+    for record in records:
+        sure = float(1 / (1 + np.exp(-(record.features @ reject[:-1] + reject[-1]))))
+        counts[record.type_id if record.belongs else OTHER, record.best if sure >= least else OTHER] += 1
     return tuple((type_id, placed, count) for (type_id, placed), count in sorted(counts.items()))
 
 
@@ -286,10 +286,10 @@ def _rejection(records: Sequence[_Judged]) -> tuple[Floats, float]:
     type), likeness alone decides."""
     from sklearn.linear_model import LogisticRegression
 
-    belongs = np.array([one.belongs for one in records])
+    belongs = np.array([record.belongs for record in records])
     if not len(records) or belongs.all() or not belongs.any():
         return np.array([0.0, 0.0, 6.0, 6.0, 3.0, -4.0]), 0.5
-    values = np.array([one.features for one in records])
+    values = np.array([record.features for record in records])
     mean, spread = values.mean(axis=0), np.maximum(values.std(axis=0), 1e-6)
     # Trained on types left out as strangers: see decision 0007.
     model = LogisticRegression(C=1.0, class_weight="balanced").fit((values - mean) / spread, belongs)

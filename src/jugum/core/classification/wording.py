@@ -62,8 +62,8 @@ class Wording:
     def learned(counts: Sequence[Counter[str]]) -> Wording:
         """From the terms of each training page; terms on one page only are kept while there are under 20 pages."""
         seen: Counter[str] = Counter()
-        for one in counts:
-            seen.update(one.keys())
+        for count in counts:
+            seen.update(count.keys())
         least = 1 if len(counts) < 20 else 2
         terms = [term for term, pages in seen.most_common(TERMS_MAX) if pages >= least]
         idf = np.log((1 + len(counts)) / (1 + np.array([seen[term] for term in terms], dtype=float))) + 1

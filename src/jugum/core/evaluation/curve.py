@@ -40,7 +40,7 @@ def points_of(records: Mapping[int, Sequence[HeldOut]], field: str = "") -> list
     """The curve of a field ("" for all together), fewest papers first."""
     found = []
     for papers, its in sorted(records.items()):
-        mine = [one.right for one in its if not field or one.decision.field == field]
+        mine = [record.right for record in its if not field or record.decision.field == field]
         if mine:
             found.append(CurvePoint(papers=papers, right=sum(mine), total=len(mine)))
     return found
@@ -50,9 +50,9 @@ def fitted(points: Sequence[CurvePoint]) -> tuple[float, float]:
     """Level a and slope b of errors = a · papers^(−b) (Cortes and others, 1994), by least squares on logarithms
     weighed by counts; b is kept within 0 to 1.5, so that more papers never make it worse. Half an error is added to
     each count, so that none is taken for perfect."""
-    x = np.log([one.papers for one in points])
-    y = np.log([(one.total - one.right + 0.5) / (one.total + 1) for one in points])
-    weight = np.array([one.total for one in points], dtype=float)
+    x = np.log([point.papers for point in points])
+    y = np.log([(point.total - point.right + 0.5) / (point.total + 1) for point in points])
+    weight = np.array([point.total for point in points], dtype=float)
     mean_x, mean_y = np.average(x, weights=weight), np.average(y, weights=weight)
     spread = float(np.sum(weight * (x - mean_x) ** 2))
     slope = -float(np.sum(weight * (x - mean_x) * (y - mean_y))) / spread if spread > 0 else 0.0
@@ -75,7 +75,7 @@ def forecast(points: Sequence[CurvePoint], papers: int, *, seed: int = 0) -> lis
     found = []
     for times in FORECAST_TO:
         more = round(times * papers)
-        low, high = np.quantile([share_at(more, *one) for one in drawn], [0.1, 0.9])
+        low, high = np.quantile([share_at(more, *curve) for curve in drawn], [0.1, 0.9])
         share = share_at(more, level, slope)
         found.append(
             Forecast(
@@ -92,7 +92,7 @@ def _drawn(points: Sequence[CurvePoint], seed: int) -> list[tuple[float, float]]
     rng = np.random.default_rng(seed)
     found = []
     for _ in range(RESAMPLES):
-        rights = [int(rng.binomial(one.total, (one.right + 0.5) / (one.total + 1))) for one in points]
+        rights = [int(rng.binomial(point.total, (point.right + 0.5) / (point.total + 1))) for point in points]
         drawn = [one.model_copy(update={"right": right}) for one, right in zip(points, rights, strict=True)]
         found.append(fitted(drawn))
     return found
@@ -106,7 +106,7 @@ def papers_wanted(points: Sequence[CurvePoint], papers: int, share: float, *, se
     if share_at(papers, level, slope) >= share:
         return None
     found = sorted(
-        (_more(papers, share, *one) for one in _drawn(points, seed)), key=lambda one: (one is None, one or 0)
+        (_more(papers, share, *curve) for curve in _drawn(points, seed)), key=lambda one: (one is None, one or 0)
     )
     low, high = found[len(found) // 10], found[len(found) - 1 - len(found) // 10]
     return Wanted(share=share, more=_more(papers, share, level, slope), low=low, high=high)
@@ -130,7 +130,7 @@ def learning_curve(papers: Papers, full: Mapping[str, tuple[int, int]], *, seed:
     records = curve_records(papers, seed=seed)
     count = len(papers.samples)
     found = {}
-    for key in ["", *(one.key for one in papers.plan.fields)]:
+    for key in ["", *(field.key for field in papers.plan.fields)]:
         points = points_of(records, key)
         right, total = full.get(key, (0, 0))
         if total:

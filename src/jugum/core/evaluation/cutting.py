@@ -110,7 +110,7 @@ def _judged(
         start = true[-1][-1] + 1 if true else 0
         true.append(tuple(range(start, start + len(pages))))
     pieces = [piece.pages for piece in cutter.cut(flat, classifier)]
-    starts, found = ({one[0] for one in its} - {0} for its in (true, pieces))
+    starts, found = ({numbers[0] for numbers in its} - {0} for its in (true, pieces))
     return len(starts & found), len(found), len(starts), len(set(true) & set(pieces)), len(papers), len(flat)
 
 

@@ -18,7 +18,7 @@ RESAMPLES = 600  # the 2.5 % quantile rests on 15 of them
 
 def macro_f1(counts: Sequence[Counts]) -> float:
     """Mean F1 over fields that have something to find or found; 1 for none."""
-    told = [one.f1 for one in counts if one.found + one.there]
+    told = [count.f1 for count in counts if count.found + count.there]
     return sum(told) / len(told) if told else 1.0
 
 
@@ -36,7 +36,7 @@ def bootstrap_interval(
     papers: P rows of K counts each; `figure` is given K sums over resampled papers. (0, 1) for none; the same seed
     gives the same interval.
     """
-    rows = np.array([np.asarray(one, dtype=np.float64) for one in papers])
+    rows = np.array([np.asarray(paper, dtype=np.float64) for paper in papers])
     if not len(rows):
         return 0.0, 1.0
     rng = np.random.default_rng(seed)
@@ -50,7 +50,7 @@ def bootstrap_interval(
 def share_by_papers(papers: Sequence[tuple[int, int]], *, seed: int = 0) -> tuple[float, float]:
     """Interval of a share from (hits, total) of each paper. The wider of the bootstrap over papers and of Wilson's
     interval: where all papers are without a miss the bootstrap would be a point."""
-    hits, total = sum(one[0] for one in papers), sum(one[1] for one in papers)
+    hits, total = sum(paper[0] for paper in papers), sum(paper[1] for paper in papers)
     if not total:
         return 0.0, 1.0
     low, high = bootstrap_interval(papers, lambda sums: sums[0] / sums[1] if sums[1] else hits / total, seed=seed)

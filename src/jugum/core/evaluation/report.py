@@ -65,7 +65,7 @@ def report_of(
         papers=len(papers.samples),
         groups=len(set(papers.corpus.groups.tolist())),
         layout_similarity_min=trained.layout_similarity_min,
-        fields=[_figures(papers, one.key, seen, unseen) for one in papers.plan.fields if one.key in judged],
+        fields=[_figures(papers, field.key, seen, unseen) for field in papers.plan.fields if field.key in judged],
         seen_right=sum(record.right for record in seen),
         seen_total=len(seen),
         unseen_right=sum(record.right for record in unseen),
@@ -77,7 +77,7 @@ def report_of(
         layouts=_layouts(papers, seen, unseen),
         errors=wrong[:ERRORS_KEPT],
         hardest=_hardest(rows_seen),
-        left_out=[LeftOutFold.model_validate(asdict(one)) for one in left_out],
+        left_out=[LeftOutFold.model_validate(asdict(fold)) for fold in left_out],
     )
 
 
@@ -89,7 +89,7 @@ def confidence_figures(rows: Sequence[EvidenceRow]) -> ConfidenceFigures:
         calibration_error=round(calibration_error(confidence, right), 4),
         brier=round(brier(confidence, right), 4),
         risk_coverage=round(area_under_risk_coverage(confidence, right), 4),
-        reliability=[ReliabilityFigures.model_validate(asdict(one)) for one in reliability(confidence, right)],
+        reliability=[ReliabilityFigures.model_validate(asdict(bin_)) for bin_ in reliability(confidence, right)],
         decisions=len(rows),
     )
 
@@ -107,19 +107,21 @@ def _overall(records: Sequence[HeldOut], rows: Sequence[EvidenceRow]) -> Overall
     if not records:
         return None
     # Values of one paper fail together (a bad scan), so the interval draws papers, not values.
-    per_paper = [sum((one.verdict.counts for one in its), Counts()) for its in _by_paper(records).values()]
+    per_paper = [sum((record.verdict.counts for record in its), Counts()) for its in _by_paper(records).values()]
     keys = sorted({record.decision.field for record in records})
-    by_field = [sum((one.verdict.counts for one in records if one.decision.field == key), Counts()) for key in keys]
-    table = np.array([[one.right, one.found, one.there] for one in per_paper])
+    by_field = [
+        sum((record.verdict.counts for record in records if record.decision.field == key), Counts()) for key in keys
+    ]
+    table = np.array([[counts.right, counts.found, counts.there] for counts in per_paper])
     f1 = bootstrap_interval(list(table), lambda sums: 2 * sums[0] / max(1.0, sums[1] + sums[2]))
-    exact = [(sum(one.right for one in its), len(its)) for its in _by_paper(records).values()]
+    exact = [(sum(record.right for record in its), len(its)) for its in _by_paper(records).values()]
     whole = sum(hits == count for hits, count in exact)
     return Overall(
         **_precision(sum(per_paper, Counts())).model_dump(),
         **confidence_figures(rows).model_dump(),
         f1_interval=_rounded(f1),
         macro_f1=round(macro_f1(by_field), 4),
-        exact=round(sum(one[0] for one in exact) / len(records), 4),
+        exact=round(sum(paper[0] for paper in exact) / len(records), 4),
         exact_interval=_rounded(share_by_papers(exact)),
         whole_papers=whole,
         papers=len(exact),
@@ -158,8 +160,8 @@ def _figures(papers: Papers, key: str, seen: Sequence[HeldOut], unseen: Sequence
         unseen_right=sum(record.right for record in new),
         unseen_total=len(new),
         unseen_interval=share_by_papers([(record.right, 1) for record in new]),
-        seen=_precision(sum((one.verdict.counts for one in known), Counts())),
-        unseen=_precision(sum((one.verdict.counts for one in new), Counts())),
+        seen=_precision(sum((record.verdict.counts for record in known), Counts())),
+        unseen=_precision(sum((record.verdict.counts for record in new), Counts())),
         printed=round(sum(printed) / len(printed), 4) if printed else None,
         cells=BothTableFigures(seen=_table_figures(known), unseen=_table_figures(new)),
     )
@@ -169,7 +171,7 @@ def _as_printed(papers: Papers, record: HeldOut) -> bool:
     labels = papers.samples[record.paper].labels.get(record.decision.field, ())
     chosen = record.decision.chosen if isinstance(record.decision, Decision) else ()
     # of several values the order says nothing
-    return sorted(one.candidate.text for one in chosen) == sorted(label.text for label in labels)
+    return sorted(choice.candidate.text for choice in chosen) == sorted(label.text for label in labels)
 
 
 def _table_figures(records: Sequence[HeldOut]) -> TableFigures | None:
@@ -225,7 +227,7 @@ def _hardest(rows: Sequence[EvidenceRow]) -> list[HardPaper]:
         )
         for key, its in by_sample.items()
     ]
-    wrong = [one for one in papers if one.wrong]
+    wrong = [paper for paper in papers if paper.wrong]
     return sorted(wrong, key=lambda one: (-one.wrong, one.confidence, one.sample))[:HARDEST]
 
 
@@ -257,7 +259,7 @@ def figures_of_tests(plan: Plan, rows: Sequence[EvidenceRow], papers: int, least
     above `least`) and new; and how true the confidences are. None without such papers."""
     if not rows:
         return None
-    by_field = {one.key: [row.right for row in rows if row.field == one.key] for one in plan.fields}
+    by_field = {field.key: [row.right for row in rows if row.field == field.key] for field in plan.fields}
     return TestFigures(
         **counted([row.right for row in rows]).model_dump(),
         **confidence_figures(rows).model_dump(),

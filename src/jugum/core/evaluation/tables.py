@@ -85,7 +85,7 @@ def report_tables(report: Report, names: Mapping[str, str], layouts: Mapping[int
                 "new F1",
                 "right as printed",
             ),
-            tuple(_field(one, names) for one in report.fields),
+            tuple(_field(field, names) for field in report.fields),
         ),
         ReportTable(
             "layouts",
@@ -102,22 +102,22 @@ def report_tables(report: Report, names: Mapping[str, str], layouts: Mapping[int
                 "new low",
                 "new high",
             ),
-            tuple(_layout(one, layouts) for one in report.layouts),
+            tuple(_layout(layout, layouts) for layout in report.layouts),
         ),
         ReportTable(
             "tables",
             "Tables",
             ("table", "layouts", "cells there", "cell precision", "cell recall", "cell F1", "rows there", "row F1"),
-            tuple(row for one in report.fields for row in _cells(one, names)),
+            tuple(row for field in report.fields for row in _cells(field, names)),
         ),
         ReportTable(
             "reliability",
             "Calibration: stated confidence against observed accuracy",
             ("layouts", "decisions", "mean confidence", "share right", "low", "high"),
             tuple(
-                (name, one.count, one.confidence, one.right, *one.interval)
+                (name, bin_.count, bin_.confidence, bin_.right, *bin_.interval)
                 for name, its in both
-                for one in its.reliability
+                for bin_ in its.reliability
             ),
         ),
         ReportTable(
@@ -130,16 +130,17 @@ def report_tables(report: Report, names: Mapping[str, str], layouts: Mapping[int
             "errors",
             "What it got wrong",
             ("field", "found", "expected", "confidence", "layout", "paper", "why", "next candidate"),
-            tuple(_error(one, names) for one in report.errors),
+            tuple(_error(error, names) for error in report.errors),
         ),
         ReportTable(
             "hardest",
             "The hardest papers",
             ("paper", "wrong", "of values", "mean confidence"),
-            tuple((one.sample, one.wrong, one.total, one.confidence) for one in report.hardest),
+            tuple((paper.sample, paper.wrong, paper.total, paper.confidence) for paper in report.hardest),
         ),
     ]
-    return [one for one in found if one.rows]  # a table without rows would only raise the question what is missing
+    # a table without rows would only raise the question what is missing
+    return [table for table in found if table.rows]
 
 
 def _summary(name: str, one: Overall) -> tuple[Cell, ...]:

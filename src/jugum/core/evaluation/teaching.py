@@ -46,8 +46,12 @@ def teaches_most(
     """
     if not waiting:
         raise ValueError("no paper waits")
-    common = Counter(one.group for one in waiting)
-    thin = [one for one in waiting if labelled_by_layout.get(one.group, 0) < 2 and one.group is not None]
+    common = Counter(candidate.group for candidate in waiting)
+    thin = [
+        candidate
+        for candidate in waiting
+        if labelled_by_layout.get(candidate.group, 0) < 2 and candidate.group is not None
+    ]
     if thin:
         best = min(thin, key=lambda one: (labelled_by_layout.get(one.group, 0), -common[one.group], one.paper))
         count = labelled_by_layout.get(best.group, 0)
@@ -56,11 +60,11 @@ def teaches_most(
         more = f"; {alike} more {'waits' if alike == 1 else 'wait'}" if alike else ""
         return Chosen(best.paper, f"{'no paper' if not count else 'one paper'} of {name} is labelled{more}")
     short = {name for name, count in labels_by_field.items() if count < LABELS_ENOUGH}
-    filling = [(one, name) for one in waiting for name in one.found if name in short]
+    filling = [(candidate, name) for candidate in waiting for name in candidate.found if name in short]
     if filling:
         one, name = min(filling, key=lambda pair: (labels_by_field[pair[1]], pair[0].paper))
         return Chosen(one.paper, f"it seems to have {name}, a field with only {labels_by_field[name]} labels")
-    judged = [one for one in waiting if one.sure is not None]
+    judged = [candidate for candidate in waiting if candidate.sure is not None]
     if judged:
         best = min(judged, key=lambda one: (one.sure or 0.0, one.paper))
         average = f"{100 * (best.sure or 0):.0f} % on average"

@@ -49,7 +49,7 @@ class PartDecision:
         """What it says, on one line: a table row by row, cells parted by " | "."""
         columns = list(self.values.values())
         if self.kind is not PartKind.TABLE:
-            return "; ".join(one.normal for column in columns for one in column if one)
+            return "; ".join(cell.normal for column in columns for cell in column if cell)
         rows = max((len(column) for column in columns), default=0)
         return "; ".join(
             " | ".join(column[row].normal if row < len(column) and column[row] else "" for column in columns)  # type: ignore[union-attr]

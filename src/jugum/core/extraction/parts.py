@@ -35,16 +35,16 @@ def parts_of(plan: Plan) -> Plan:
     """The part of a plan that is read so: clauses, tables with their columns, and marks."""
     kept = [
         # a clause inside a clause is looked for on its own
-        replace(one, inside="") if not one.is_column else one
-        for one in plan.fields
-        if part_kind(one) or one.is_column
+        replace(field, inside="") if not field.is_column else field
+        for field in plan.fields
+        if part_kind(field) or field.is_column
     ]
     return Plan(tuple(kept))
 
 
 def marks_of(plan: Plan) -> Plan:
     """The plan of the fields that mark engines read: tick boxes, choices, signatures, zones."""
-    return Plan(tuple(replace(one, inside="") for one in plan.fields if part_kind(one) is PartKind.MARK))
+    return Plan(tuple(replace(field, inside="") for field in plan.fields if part_kind(field) is PartKind.MARK))
 
 
 @dataclass
@@ -60,7 +60,7 @@ class PartPaper:
     @staticmethod
     def of(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> PartPaper:
         """`structures` are the pages' layers; see `mark_findings`."""
-        kinds = {one.kind for one in plan.fields}
+        kinds = {field.kind for field in plan.fields}
         return PartPaper(
             pages,
             units_of(pages) if FieldKind.CLAUSE in kinds else [],
@@ -95,13 +95,13 @@ class PartReader:
         # Clauses, tables and marks are decided, and so measured, as values are (decision 0012).
         found = self.clauses.decide(paper.units, layout_similarity) if self.clauses.clauses else []
         labelled = self.tagger.read(paper.pages, paper.layout, layout_similarity) if self.tagger else {}
-        for one in self.plan.fields:
-            if one.key in labelled:
-                found.append(labelled_table(self.plan, one, labelled[one.key], layout_similarity))
-            elif part_kind(one) is PartKind.TABLE:
-                found.append(table_decision(self.plan, one, paper.lines, layout_similarity))
-            elif one.key in paper.marks:
-                found.append(mark_decision(one, paper.marks[one.key], layout_similarity))
+        for field in self.plan.fields:
+            if field.key in labelled:
+                found.append(labelled_table(self.plan, field, labelled[field.key], layout_similarity))
+            elif part_kind(field) is PartKind.TABLE:
+                found.append(table_decision(self.plan, field, paper.lines, layout_similarity))
+            elif field.key in paper.marks:
+                found.append(mark_decision(field, paper.marks[field.key], layout_similarity))
         return found
 
     def to_data(self) -> dict[str, Any]:
@@ -115,7 +115,7 @@ class PartReader:
     @staticmethod
     def from_data(plan: Plan, data: Mapping[str, Any], model: bytes) -> PartReader:
         """The inverse; `model` are the labeller's bytes, none where there is no labeller."""
-        asked = {key: tuple(Layout.from_data(one) for one in its) for key, its in data.get("tables", {}).items()}
+        asked = {key: tuple(Layout.from_data(layout) for layout in its) for key, its in data.get("tables", {}).items()}
         tagger = TableTagger(plan, model, asked) if model else None
         return PartReader(plan, ClauseModel.from_data(plan, data["clauses"]), tagger)
 
@@ -127,7 +127,7 @@ def fit_parts(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper]
     known = papers if papers is not None else [PartPaper.of(part, sample.pages, None) for sample in samples]
     if model.clauses:
         model.fit([(paper.units, sample.labels) for paper, sample in zip(known, samples, strict=True)])
-    if not any(one.kind is FieldKind.TABLE for one in part.fields):
+    if not any(field.kind is FieldKind.TABLE for field in part.fields):
         return PartReader(part, model)
     headed = with_learned_heads(part, samples)
     return PartReader(headed, model, _table_tagger(headed, samples, known))
@@ -137,7 +137,7 @@ def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPa
     """A labeller for tables that their heads don't tell on the very papers they were learned from; see
     `fit_table_tagger`."""
     by_heads: dict[str, list[bool | None]] = {}
-    for table in [one for one in plan.fields if one.kind is FieldKind.TABLE]:
+    for table in [field for field in plan.fields if field.kind is FieldKind.TABLE]:
         by_heads[table.key] = [
             part_right(plan, table_decision(plan, table, paper.lines, 1.0), sample.labels)
             if any(sample.labels.get(column.key) for column in plan.inside(table.key))
@@ -150,7 +150,7 @@ def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPa
 def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> dict[str, Finding]:
     """What the engines of marks, choices, signatures and zones find. Without `structures` those that need a page's
     picture are left out, since they would seem absent."""
-    seen = [one for one in marks_of(plan).fields if structures is not None or not needs_picture(Plan((one,)))]
+    seen = [field for field in marks_of(plan).fields if structures is not None or not needs_picture(Plan((field,)))]
     marks = Plan(tuple(seen))
     return read_untrained(marks, pages, structures) if marks.fields else {}
 
@@ -218,14 +218,14 @@ def inside_of(plan: Plan, decisions: Sequence[PartDecision]) -> dict[str, Inside
     """For each field that stands inside a clause: which candidates lie in the clause found. Fields of clauses that
     are not sure are looked for everywhere."""
     found: dict[str, Inside] = {}
-    for one in plan.fields:
-        holder = next((decision for decision in decisions if decision.field == one.inside), None)
+    for field in plan.fields:
+        holder = next((decision for decision in decisions if decision.field == field.inside), None)
         # a clause not found must not hide its fields
-        if not one.inside or one.is_column or holder is None or holder.absent:
+        if not field.inside or field.is_column or holder is None or holder.absent:
             continue
         value = holder.values[holder.field][0]
         if value is not None and value.score >= CLAUSE_SURE:
-            found[one.key] = _within([(value.page, value.box), *value.more_places])
+            found[field.key] = _within([(value.page, value.box), *value.more_places])
     return found
 
 

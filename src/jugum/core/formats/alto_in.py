@@ -35,7 +35,11 @@ def _words(page: Any, number: int) -> tuple[Word, ...]:
         width, height = float(page.get("WIDTH")), float(page.get("HEIGHT"))
         if width <= 0 or height <= 0:
             raise ValueError("no size")
-        words = [_word(one, width, height) for one in page.iter() if _tag(one) == "String" and one.get("CONTENT")]
+        words = [
+            _word(element, width, height)
+            for element in page.iter()
+            if _tag(element) == "String" and element.get("CONTENT")
+        ]
     except (TypeError, ValueError) as error:
         raise InputError(f"Page {number} of the ALTO file has no size, or a word without a place.") from error
     return reading_order(words)

@@ -108,7 +108,12 @@ def _text(data: bytes) -> str:
 def annotation_page(papers: Sequence[PaperData]) -> dict[str, Any]:
     """A W3C annotation page (Web Annotation Data Model, 2017): one annotation for each value, field key and cell as
     tags, the text as body, its places as media fragments of the paper's pages in per cent."""
-    items = [one for paper in papers for key, field in paper.labels.items() for one in _of_field(paper, key, field)]
+    items = [
+        annotation
+        for paper in papers
+        for key, field in paper.labels.items()
+        for annotation in _of_field(paper, key, field)
+    ]
     return {"@context": ANNOTATION, "type": "AnnotationPage", "items": items}
 
 

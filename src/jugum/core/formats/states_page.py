@@ -31,7 +31,7 @@ def states_page() -> str:
     """Markdown with a diagram and a table for samples, live documents, versions and batches."""
     parts = [HEAD]
     for purpose, title in ((Purpose.SAMPLE, "Samples"), (Purpose.LIVE, "Live documents")):
-        its = [one for one in DOCUMENT_TRANSITIONS if _is_of(one, purpose)]
+        its = [transition for transition in DOCUMENT_TRANSITIONS if _is_of(transition, purpose)]
         parts.append(_section(title, its, DocumentState))
         parts.append(f"A {purpose} document is {', '.join(states_of(purpose))}.\n")
     parts.append(_section("Versions", VERSION_TRANSITIONS, VersionState))
@@ -47,15 +47,15 @@ def _is_of(one: Transition, purpose: Purpose) -> bool:
 
 def _section(title: str, table: Iterable[Transition], kind: type[StrEnum]) -> str:
     rows = list(dict.fromkeys(table))
-    arrows = [f"    [*] --> {_id(one)}" for one in FIRST[kind]]
+    arrows = [f"    [*] --> {_id(state)}" for state in FIRST[kind]]
     pairs: dict[tuple[StrEnum, StrEnum], list[By]] = {}
-    for one in rows:
-        its = pairs.setdefault((one.before, one.after), [])
-        if one.by not in its:
-            its.append(one.by)
+    for row in rows:
+        its = pairs.setdefault((row.before, row.after), [])
+        if row.by not in its:
+            its.append(row.by)
     arrows += [f"    {_id(a)} --> {_id(b)}: {' or '.join(by)}" for (a, b), by in pairs.items()]
-    names = [f'    state "{one}" as {_id(one)}' for one in dict.fromkeys(s for pair in pairs for s in pair)]
-    lines = [f"| {one.before} | {one.after} | {one.by} | {one.needs or '–'} |" for one in rows]
+    names = [f'    state "{state}" as {_id(state)}' for state in dict.fromkeys(s for pair in pairs for s in pair)]
+    lines = [f"| {entry.before} | {entry.after} | {entry.by} | {entry.needs or '–'} |" for entry in rows]
     return "\n".join(
         [
             f"## {title}\n",

@@ -89,7 +89,7 @@ def unpack_version(data: bytes) -> tuple[TrainedModel, dict[str, Calibrator], di
         if _sum(files.get(name, b"")) != expected:
             raise InputError(f"This version file is damaged: its part {name} has changed. Export it again.")
     try:
-        plan = Plan(tuple(field_from(one) for one in manifest["plan"]))
+        plan = Plan(tuple(field_from(field) for field in manifest["plan"]))
         model = json.loads(files[MODEL])
         trained_model = _trained_model(plan, model, files)
         calibrators = {kind: Calibrator.from_data(one, kind) for kind, one in model["calibrators"].items()}
@@ -102,7 +102,7 @@ def _files(data: bytes) -> dict[str, bytes]:
     """The files of the ZIP by name; the tables' labeller is missing in older ones."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            if sum(one.file_size for one in archive.infolist()) > UNPACKED_MAX:
+            if sum(entry.file_size for entry in archive.infolist()) > UNPACKED_MAX:
                 raise InputError("This version file holds more than a version can.")
             files = {name: archive.read(name) for name in (MANIFEST, MODEL, TREES, TAGGER)}
             files[TABLES] = archive.read(TABLES) if TABLES in archive.namelist() else b""
@@ -119,18 +119,18 @@ def _trained_model(plan: Plan, model: Mapping[str, Any], files: Mapping[str, byt
     extractor = Extractor.from_data(plan.learned, model["values"], trees, files[TAGGER]) if model["values"] else None
     parts = None
     if model["parts"]:
-        its = Plan(tuple(field_from(one) for one in model["parts"]["plan"]))
+        its = Plan(tuple(field_from(field) for field in model["parts"]["plan"]))
         parts = PartReader.from_data(its, model["parts"], files[TABLES])
-    return TrainedModel(plan, extractor, parts, tuple(Layout.from_data(one) for one in model["layouts"]))
+    return TrainedModel(plan, extractor, parts, tuple(Layout.from_data(layout) for layout in model["layouts"]))
 
 
 def misfit(version_plan: Plan, plan: Plan) -> str:
     """Why a version can't read papers of a plan, in words; "" when it can. What it reads must be there with the same
     kind and data type; what is new is read by the plan alone."""
     now = {field.key: field for field in plan.fields}
-    gone = [one.name for one in version_plan.fields if one.key not in now]
+    gone = [field.name for field in version_plan.fields if field.key not in now]
     fits = readable(version_plan, plan)
-    changed = [one.name for one in version_plan.fields if one.key in now and one.key not in fits]
+    changed = [field.name for field in version_plan.fields if field.key in now and field.key not in fits]
     if gone and len(gone) == len(version_plan.fields):
         return "none of the fields it reads is in the plan"
     if changed:

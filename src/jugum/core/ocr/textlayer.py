@@ -167,21 +167,21 @@ def _words(page: pdfium.PdfPage, textpage: pdfium.PdfTextPage, turn: int) -> tup
         ended = place == len(characters) or _breaks(characters[place - 1], characters[place])
         if not ended:
             continue
-        piece = [one for one in characters[start:place] if one[1]]
+        piece = [character for character in characters[start:place] if character[1]]
         start = place
         if not piece:
             continue
         box = Box(
-            min(one[2] for one in piece),
-            min(one[3] for one in piece),
-            max(one[4] for one in piece),
-            max(one[5] for one in piece),
+            min(letter[2] for letter in piece),
+            min(letter[3] for letter in piece),
+            max(letter[4] for letter in piece),
+            max(letter[5] for letter in piece),
         )
         middle_x, middle_y = box.middle
         if not (0 <= middle_x <= 1 and 0 <= middle_y <= 1):
             outside += 1
             continue
-        text = unicodedata.normalize("NFKC", "".join(one[1] for one in piece))
+        text = unicodedata.normalize("NFKC", "".join(letter[1] for letter in piece))
         bold = _is_bold(textpage, piece[len(piece) // 2][0], known)
         words.append(Word(text, Box(*(min(1.0, max(0.0, side)) for side in box)), 1.0, bold))
     return words, outside

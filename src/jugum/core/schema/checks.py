@@ -201,7 +201,7 @@ def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], conte
     makes it true without making another check fail. Only one field is changed, only fields with one value, and only
     by checks that may choose. None where nothing fits, or where two fields could be blamed equally."""
     before = judge(plan, values, context)
-    held = {one.check.key for one in before if one.outcome is CheckOutcome.HOLDS}
+    held = {judgement.check.key for judgement in before if judgement.outcome is CheckOutcome.HOLDS}
     for failing in before:
         if failing.outcome is not CheckOutcome.FAILS or not failing.check.may_choose:
             continue
@@ -212,15 +212,15 @@ def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], conte
             if _mends(plan, {**values, key: (text,)}, failing.check, held, context)
         ]
         # Equally likely changes in two fields: the check can't say which is wrong.
-        best = min((one.other for one in found), default=0)
-        first = [one for one in found if one.other == best]
+        best = min((choice.other for choice in found), default=0)
+        first = [choice for choice in found if choice.other == best]
         if len(first) == 1:
             return first[0]
     return None
 
 
 def _mends(plan: Plan, values: Texts, check: Check, held: set[str], context: Context) -> bool:
-    after = {one.check.key: one.outcome for one in judge(plan, values, context)}
+    after = {judgement.check.key: judgement.outcome for judgement in judge(plan, values, context)}
     # "Can't be told" is no harm done; a check that fails now is.
     return after[check.key] is CheckOutcome.HOLDS and all(after[key] is not CheckOutcome.FAILS for key in held)
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from dataclasses import field as kept
 from enum import StrEnum
 from functools import cached_property
 
@@ -104,7 +105,7 @@ class FieldPlan:
     check_digit: str = ""
     region: str = ""
     options: tuple[Option, ...] = ()
-    output: OutputFormat = field(default_factory=OutputFormat)
+    output: OutputFormat = kept(default_factory=OutputFormat)
     rules: tuple[ReadingRule, ...] = ()
     expression: str = ""
     totals: Totals = Totals.END
@@ -236,15 +237,15 @@ class Plan:
     checks: tuple[Check, ...] = ()
 
     def __post_init__(self) -> None:
-        keys = [one.key for one in self.fields]
+        keys = [planned.key for planned in self.fields]
         twice = {key for key in keys if keys.count(key) > 1} if len(set(keys)) < len(keys) else set()
         if twice:
             raise InputError(f"Two fields have the key “{min(twice)}”.")
         if len(keys) > FIELDS_MAX or len(self.checks) > CHECKS_MAX:
             raise InputError(f"A plan has at most {FIELDS_MAX} fields and {CHECKS_MAX} checks.")
-        by_key = {one.key: one for one in self.fields}
-        for one in self.fields:
-            _check_place(one, by_key)
+        by_key = {planned.key: planned for planned in self.fields}
+        for field in self.fields:
+            _check_place(field, by_key)
         if len({check.key for check in self.checks}) < len(self.checks):
             raise InputError("Two checks have the same key.")
         self.derivation  # noqa: B018 - a circle is found here
@@ -253,40 +254,40 @@ class Plan:
 
     def field(self, key: str) -> FieldPlan:
         """A field by its key; InputError, which names the keys there are."""
-        for one in self.fields:
-            if one.key == key:
-                return one
-        raise InputError(f"The plan has no field “{key}”; it has {', '.join(one.key for one in self.fields)}.")
+        for field in self.fields:
+            if field.key == key:
+                return field
+        raise InputError(f"The plan has no field “{key}”; it has {', '.join(planned.key for planned in self.fields)}.")
 
     def inside(self, key: str) -> tuple[FieldPlan, ...]:
         """Columns of a table, or the fields inside a clause."""
-        return tuple(one for one in self.fields if one.inside == key)
+        return tuple(field for field in self.fields if field.inside == key)
 
     @cached_property
     def learned(self) -> Plan:
         """The part of the plan that a model learns; fields inside a clause are taken out of it."""
-        return Plan(tuple(replace(one, inside="") for one in self.fields if one.learned))
+        return Plan(tuple(replace(field, inside="") for field in self.fields if field.learned))
 
     @cached_property
     def shapes(self) -> dict[str, Shape]:
         """What each field is to an expression. Tables themselves can't be named, only their columns."""
         return {
-            one.key: Shape(kind_of(one.data_type), one.many or one.is_column)
-            for one in self.fields
-            if one.kind is not FieldKind.TABLE
+            field.key: Shape(kind_of(field.data_type), field.many or field.is_column)
+            for field in self.fields
+            if field.kind is not FieldKind.TABLE
         }
 
     @cached_property
     def uses_lists(self) -> bool:
         """Whether a check or a derived field looks in a list of the workspace."""
-        texts = [check.expression for check in self.checks] + [one.expression for one in self.derivation]
+        texts = [check.expression for check in self.checks] + [field.expression for field in self.derivation]
         return any(calls_in(parse(text)) & LIST_FUNCTIONS for text in texts)
 
     @cached_property
     def derivation(self) -> tuple[FieldPlan, ...]:
         """Derived fields in an order in which each comes after those it is made from. InputError names a circle, and an
         expression that doesn't give the field's data type."""
-        waiting = {one.key: one for one in self.fields if one.kind is FieldKind.DERIVED}
+        waiting = {planned.key: planned for planned in self.fields if planned.kind is FieldKind.DERIVED}
         needs = {
             key: [name for name in names_in(parse(one.expression)) if name in waiting] for key, one in waiting.items()
         }
@@ -298,11 +299,13 @@ class Plan:
                 raise InputError(f"These fields are calculated from each other in a circle: {_circle(needs, done)}.")
             order += [waiting[key] for key in ready]
             done.update(ready)
-        for one in order:
-            shape = _check_shape(f"The expression of “{one.name}”", one.expression, self.shapes, kind_of(one.data_type))
-            if shape.many and not one.many:  # one value out of many must be said, not guessed
+        for field in order:
+            shape = _check_shape(
+                f"The expression of “{field.name}”", field.expression, self.shapes, kind_of(field.data_type)
+            )
+            if shape.many and not field.many:  # one value out of many must be said, not guessed
                 raise InputError(
-                    f"The expression of “{one.name}” gives many values, one for each row; take sum(), first() or "
+                    f"The expression of “{field.name}” gives many values, one for each row; take sum(), first() or "
                     "another of the whole column."
                 )
         return tuple(order)

@@ -140,13 +140,17 @@ def check_from(data: dict[str, Any]) -> Check:
 
 def plan_data(plan: Plan) -> dict[str, Any]:
     """A plan as JSON-able data: its fields and checks."""
-    return {"fields": [field_data(one) for one in plan.fields], "checks": [check_data(one) for one in plan.checks]}
+    return {
+        "fields": [field_data(field) for field in plan.fields],
+        "checks": [check_data(check) for check in plan.checks],
+    }
 
 
 def plan_from(data: dict[str, Any]) -> Plan:
     """The inverse of `plan_data`. InputError names what is wrong."""
     return Plan(
-        tuple(field_from(one) for one in data["fields"]), tuple(check_from(one) for one in data.get("checks", ()))
+        tuple(field_from(field) for field in data["fields"]),
+        tuple(check_from(check) for check in data.get("checks", ())),
     )
 
 
@@ -167,7 +171,7 @@ def read_plan_file(data: bytes) -> tuple[str, Plan, dict[str, list[str]]]:
         raise InputError(f"The plan file is not JSON: {error}.") from error
     except ValidationError as error:
         raise InputError(_told(error, "the plan file")) from error
-    plan = Plan(tuple(map(_field, file.fields)), tuple(Check(**one.model_dump()) for one in file.checks))
+    plan = Plan(tuple(map(_field, file.fields)), tuple(Check(**check.model_dump()) for check in file.checks))
     return file.name, plan, file.lists
 
 
@@ -176,7 +180,7 @@ def _plain(value: Any) -> dict[str, Any]:
     made = {name: getattr(value, name) for name in value.__dataclass_fields__}
     for name, part in made.items():
         if isinstance(part, tuple):
-            made[name] = [_plain(one) if hasattr(one, "__dataclass_fields__") else one for one in part]
+            made[name] = [_plain(item) if hasattr(item, "__dataclass_fields__") else item for item in part]
         elif hasattr(part, "__dataclass_fields__"):
             made[name] = _plain(part)
     return made
@@ -187,9 +191,9 @@ def _field(file: FieldFile) -> FieldPlan:
     return FieldPlan(
         **given,
         printed_names=tuple(dict.fromkeys(name for name in file.printed_names if name)),
-        options=tuple(Option(one.key, tuple(one.printed)) for one in file.options),
+        options=tuple(Option(option.key, tuple(option.printed)) for option in file.options),
         output=OutputFormat(**file.output.model_dump()),
-        rules=tuple(ReadingRule(**one.model_dump()) for one in file.rules),
+        rules=tuple(ReadingRule(**rule.model_dump()) for rule in file.rules),
     )
 
 

@@ -200,9 +200,9 @@ def _ruled_length(rule: Rule, rules: Sequence[Rule]) -> float:
     """Length of a rule and those on the same line with it, in fractions of the page."""
     if rule.level:
         y = rule.box.middle[1]
-        return sum(one.box.width for one in rules if one.level and abs(one.box.middle[1] - y) < 0.004)
+        return sum(line.box.width for line in rules if line.level and abs(line.box.middle[1] - y) < 0.004)
     x = rule.box.middle[0]
-    return sum(one.box.height for one in rules if not one.level and abs(one.box.middle[0] - x) < 0.004)
+    return sum(line.box.height for line in rules if not line.level and abs(line.box.middle[0] - x) < 0.004)
 
 
 def _wipe_words(mask: Grey, words: Sequence[Word]) -> None:

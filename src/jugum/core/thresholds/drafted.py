@@ -72,7 +72,9 @@ def _of_part(decision: PartDecision, confidence: float | None, field: FieldPlan)
 def _whole_zone(field: FieldPlan, values: tuple[Found | None, ...]) -> bool:
     """A machine-readable zone that is whole is sure by its own check digits."""
     return (
-        field.data_type is DataType.ZONE and bool(values) and all(one is not None and one.score >= 1 for one in values)
+        field.data_type is DataType.ZONE
+        and bool(values)
+        and all(value is not None and value.score >= 1 for value in values)
     )
 
 
@@ -85,7 +87,7 @@ def drafted_by_plan(field: FieldPlan, finding: Finding) -> DraftedField:
 def checks_as_evidence(plan: Plan, drafted: Mapping[str, DraftedField], context: Context) -> dict[str, DraftedField]:
     """The same, but where a check fails that may choose, with another candidate of one field that makes it hold; see
     `choose`."""
-    kinds = {one.key: one for one in plan.fields}
+    kinds = {field.key: field for field in plan.fields}
     texts = {key: one.texts for key, one in drafted.items() if kinds[key].kind is not FieldKind.TABLE}
     others = {
         key: [other.text for other in one.others]

@@ -42,9 +42,9 @@ class ThresholdOutcome:
 def outcome_of(evidence: Sequence[Evidence], threshold: float, layout_similarity_min: float = 0.0) -> ThresholdOutcome:
     """Count what passes: confidence at or above the threshold, on a layout familiar enough."""
     passing = [
-        one for one in evidence if one.confidence >= threshold and one.layout_similarity >= layout_similarity_min
+        row for row in evidence if row.confidence >= threshold and row.layout_similarity >= layout_similarity_min
     ]
-    wrong = sum(not one.right for one in passing)
+    wrong = sum(not row.right for row in passing)
     return ThresholdOutcome(len(evidence), len(passing), wrong, upper_bound(wrong, len(passing)))
 
 
@@ -55,14 +55,14 @@ def threshold_for(evidence: Sequence[Evidence], error_most: float, layout_simila
     0.99 when nothing passes below it or nothing keeps within; never under 1 − 5 × `error_most` (nor 0.50), so that
     where evidence is thin no single value passes that is itself a gamble. Only known layouts count.
     """
-    familiar = [one for one in evidence if one.layout_similarity >= layout_similarity_min]
+    familiar = [row for row in evidence if row.layout_similarity >= layout_similarity_min]
     lowest = 0.99
     floor = max(50, round(100 - 500 * error_most))
     for number in range(99, floor - 1, -1):
-        passing = [one for one in familiar if one.confidence >= number / 100]
+        passing = [row for row in familiar if row.confidence >= number / 100]
         if passing:
-            counted = sum(not one.right for one in passing) / len(passing)
-            expected = sum(1 - one.confidence for one in passing) / len(passing)
+            counted = sum(not row.right for row in passing) / len(passing)
+            expected = sum(1 - row.confidence for row in passing) / len(passing)
             if max(counted, expected) > error_most:
                 break
             lowest = number / 100

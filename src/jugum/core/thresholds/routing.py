@@ -136,7 +136,7 @@ def table_problem(
     table: FieldPlan, columns: Sequence[FieldPlan], drafted: Mapping[str, DraftedField], gate: Gate | None
 ) -> Problem | None:
     """Why a table must wait, as a whole: its own confidence, then its cells."""
-    rows = max((len(drafted[one.key].values) for one in columns if one.key in drafted), default=0)
+    rows = max((len(drafted[column.key].values) for column in columns if column.key in drafted), default=0)
     whole = drafted.get(table.key)
     if whole is not None and whole.confidence is not None:
         if gate is None:
@@ -156,12 +156,12 @@ def _cell_problem(
 ) -> Problem | None:
     """The first cell that is none by its column's pattern, options or check digit; of a required column, one that is
     empty."""
-    for one in columns:
-        for number, text in enumerate(drafted[one.key].texts if one.key in drafted else (), 1):
-            if text is not None and (wrong := text_problem(one, text)):
+    for column in columns:
+        for number, text in enumerate(drafted[column.key].texts if column.key in drafted else (), 1):
+            if text is not None and (wrong := text_problem(column, text)):
                 return Problem(table.key, wrong.reason, f"row {number}: {wrong.detail}")
-            if text is None and one.required:
-                return Problem(table.key, HoldReason.MISSING, f"row {number} has no {one.name}")
+            if text is None and column.required:
+                return Problem(table.key, HoldReason.MISSING, f"row {number} has no {column.name}")
     return None
 
 
@@ -183,7 +183,7 @@ def holds_of_check(
     """Which of the fields a failing check concerns is held for it: one that is held already, else the least sure
     (what was not measured is less sure than anything measured; of equals the first that the check names). None when
     the check concerns no field of the plan."""
-    known = {one.key for one in plan.fields}
+    known = {field.key for field in plan.fields}
     keys = list(dict.fromkeys(holder_of(plan, key) for key in sources_of(plan, failing.fields) if key in known))
     if not keys:
         return None
@@ -243,7 +243,7 @@ def route(plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Threshold
     """Hold what does not pass by itself, then what failing checks speak against; the rest passes. A check that fails
     holds one field."""
     holds = {key: FieldHold(problem) for key, problem in problems_of_draft(plan, drafted, thresholds).items()}
-    tables = {one.key for one in plan.fields if one.kind is FieldKind.TABLE}
+    tables = {field.key for field in plan.fields if field.kind is FieldKind.TABLE}
     texts = {key: one.texts for key, one in drafted.items() if key not in tables}
     confidences = {key: one.confidence for key, one in drafted.items()}
     for judgement in judge(plan, texts, context):

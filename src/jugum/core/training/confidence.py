@@ -87,10 +87,10 @@ def _row(papers: Papers, record: HeldOut, confidence: float) -> EvidenceRow:
 def _detail(papers: Papers, record: HeldOut) -> dict[str, Any]:
     decision = record.decision
     labels = papers.samples[record.paper].labels.get(decision.field, ())
-    expected = next(([one.page, _box(one.box)] for one in labels if one.page and one.box), None)
+    expected = next(([label.page, _box(label.box)] for label in labels if label.page and label.box), None)
     if isinstance(decision, Decision):
-        found = next(([one.candidate.page, _box(one.candidate.box)] for one in decision.chosen), None)
-        others = [one.candidate.text[:80] for one in decision.others[:2]]
+        found = next(([choice.candidate.page, _box(choice.candidate.box)] for choice in decision.chosen), None)
+        others = [other.candidate.text[:80] for other in decision.others[:2]]
         return {
             "found": found,
             "expected": expected,
@@ -98,8 +98,8 @@ def _detail(papers: Papers, record: HeldOut) -> dict[str, Any]:
             "why": decision.why,
             "scores": dict(decision.scores),
         }
-    first = next((one for column in decision.values.values() for one in column if one), None)
-    others = [one.text[:80] for one in decision.others[:2]]
+    first = next((cell for column in decision.values.values() for cell in column if cell), None)
+    others = [other.text[:80] for other in decision.others[:2]]
     place = [first.page, _box(first.box)] if first else None
     return {
         "found": place,

@@ -100,7 +100,7 @@ def train_version(
 
 
 def _nothing_said(*held_out: HeldOutDecisions) -> str:
-    reasons = list(dict.fromkeys(one.reason for its in held_out for one in its.left_out))
+    reasons = list(dict.fromkeys(fold.reason for its in held_out for fold in its.left_out))
     why = f" ({'; '.join(reasons)})" if reasons else ""
     return (
         f"Nothing can be learned from these labels: every field is on every paper or on none{why}. Label papers that "
@@ -120,7 +120,7 @@ def papers_of(
     """Samples made ready to learn from and to be judged; see `train_version`."""
     plan = with_learned_names(plan, samples)
     learned = {field.key for field in plan.learned.fields}
-    read = learned | {one.key for one in plan.fields if part_kind(one) or one.is_column}
+    read = learned | {field.key for field in plan.fields if part_kind(field) or field.is_column}
     if not read:
         raise InputError("The plan has no fields. Define the fields in Plan first.")
     # labels of fields that were taken out of the plan stay in the store and teach nothing here
@@ -151,7 +151,7 @@ def with_learned_names(plan: Plan, samples: Sequence[Sample]) -> Plan:
     marked: dict[str, list[str]] = {}
     for sample in samples:
         for key, its in sample.labels.items():
-            marked.setdefault(key, []).extend(one.printed for one in its if one.printed)
+            marked.setdefault(key, []).extend(label.printed for label in its if label.printed)
     fields = []
     for field in plan.fields:
         # A person's own names first, since the list is cut.

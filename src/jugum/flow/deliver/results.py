@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.formats import ResultRow, results_csv, results_json
 from jugum.core.formats.tables import ResultValue
-from jugum.core.states import By, DocumentState
+from jugum.core.states import DELIVERABLE, DONE_STATES, By, DocumentState
 from jugum.core.values import delivered
 from jugum.errors import Forbidden, InputError, NotFound
 from jugum.flow.office.actions import Action
@@ -32,7 +32,6 @@ from jugum.store.models import (
     Result,
 )
 
-DONE_STATES = (DocumentState.PASSED, DocumentState.SETTLED, DocumentState.DELIVERED)
 FORMATS = ("csv", "json")
 
 
@@ -73,9 +72,7 @@ def results(
         total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
         documents = session.scalars(query.order_by(Document.id.desc()).limit(limit).offset(offset)).all()
         waiting = session.scalar(
-            select(func.count(Document.id)).where(
-                Document.type_id == type_id, Document.state.in_((DocumentState.PASSED, DocumentState.SETTLED))
-            )
+            select(func.count(Document.id)).where(Document.type_id == type_id, Document.state.in_(DELIVERABLE))
         )
         return ResultsView(
             [(f.key, f.name, f.data_type) for f in row.fields if f.kind != "table"],
@@ -178,7 +175,7 @@ def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryVi
         row = type_row(session, type_id)
         documents = session.scalars(
             select(Document)
-            .where(Document.type_id == type_id, Document.state.in_((DocumentState.PASSED, DocumentState.SETTLED)))
+            .where(Document.type_id == type_id, Document.state.in_(DELIVERABLE))
             .order_by(Document.id)
             .with_for_update(of=Document)
         ).all()

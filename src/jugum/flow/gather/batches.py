@@ -8,7 +8,7 @@ from datetime import datetime
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.states import DONE_STATES, BatchState, By, DocumentState, Origin
+from jugum.core.states import DONE_STATES, SETTLED_STATES, BatchState, By, DocumentState, Origin
 from jugum.errors import InputError, NotFound
 from jugum.flow.gather.read import queue_opening, queue_unread
 from jugum.flow.office.actions import Action
@@ -96,7 +96,7 @@ def _view(session: Session, row: Batch) -> BatchView:
     ).all()
     states = {state: count for state, count, _, _ in counted}
     steps = {step: sum(states.get(state, 0) for state in its) for step, its in STEPS.items()}
-    pages, read = (sum(int(one[place] or 0) for one in counted) for place in (2, 3))
+    pages, read = (sum(int(entry[place] or 0) for entry in counted) for place in (2, 3))
     return BatchView(
         row.id,
         row.name,
@@ -169,7 +169,7 @@ def remove(store: Store, actor: Actor, batch_id: int) -> tuple[int, int]:
                 its.where(
                     Document.id.not_in(labelled),
                     Document.id.not_in(settled),
-                    Document.state.not_in((DocumentState.SETTLED, DocumentState.DELIVERED)),
+                    Document.state.not_in(SETTLED_STATES),
                 )
             )
         )

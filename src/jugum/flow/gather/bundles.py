@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, undefer
 
 from jugum.core.classification import Piece, cut_by_blanks, cut_by_count, cut_by_separators, is_blank, is_separator
 from jugum.core.page import Page
-from jugum.core.states import By, DocumentState, PlacedBy
+from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.place import LoadedClassifiers, drop_drafts, is_worked_on
 from jugum.flow.gather.read import document_row, go_on, learn_soon, page_of, page_rows, pages_of
@@ -329,7 +329,7 @@ def join_again(store: Store, actor: Actor, document_id: int) -> None:
 
 
 def _must_be_untouched(session: Session, child: Document) -> None:
-    if is_worked_on(session, child.id) or child.state in (DocumentState.SETTLED, DocumentState.DELIVERED):
+    if is_worked_on(session, child.id) or child.state in SETTLED_STATES:
         raise Conflict(f"“{child.name}” is in progress already ({child.state}); the bundle stays cut.")
 
 

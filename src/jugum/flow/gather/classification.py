@@ -109,10 +109,10 @@ def _confusion(
     figures: Sequence[tuple[int, int, int]], names: Mapping[int, str]
 ) -> tuple[list[str], list[tuple[str, list[int]]]]:
     counts = {(a, b): n for a, b, n in figures}
-    known = [one for one in names if any(one in pair for pair in counts)]
+    known = [name for name in names if any(name in pair for pair in counts)]
     columns = [*known, OTHER]
-    rows = [(names.get(one, ""), [counts.get((one, other), 0) for other in columns]) for one in columns]
-    return [names.get(one, "") for one in columns], [(name, its) for name, its in rows if any(its)]
+    rows = [(names.get(column, ""), [counts.get((column, other), 0) for other in columns]) for column in columns]
+    return [names.get(column, "") for column in columns], [(name, its) for name, its in rows if any(its)]
 
 
 def set_phrases(store: Store, actor: Actor, type_id: int, pro: Sequence[str], contra: Sequence[str]) -> None:
@@ -166,19 +166,19 @@ def sorting_tables(view: SortingView) -> list[ReportTable]:
         ),
         tuple(
             (
-                one.layouts,
-                one.bundles,
-                one.papers,
-                one.starts,
-                round(one.f1, 4),
-                *_rounded(one.f1_interval),
-                one.whole,
-                *_rounded(one.whole_interval),
+                figures.layouts,
+                figures.bundles,
+                figures.papers,
+                figures.starts,
+                round(figures.f1, 4),
+                *_rounded(figures.f1_interval),
+                figures.whole,
+                *_rounded(figures.whole_interval),
             )
-            for one in view.cutting
+            for figures in view.cutting
         ),
     )
-    return [one for one in (types, bundles) if one.rows]
+    return [shown for shown in (types, bundles) if shown.rows]
 
 
 def _rounded(pair: Sequence[float]) -> tuple[float, float]:

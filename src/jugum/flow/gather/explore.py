@@ -29,7 +29,7 @@ from jugum.core.ocr import (
     region_picture,
 )
 from jugum.core.page import Box, Page, Word, pack_words, reading_order
-from jugum.core.states import DocumentState
+from jugum.core.states import SETTLED_STATES
 from jugum.core.structure import Structure, structure_of
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import OpenPapers, document_row, page_of, page_rows
@@ -217,7 +217,7 @@ def layers(store: Store, explorer: Explorer, document_id: int, number: int) -> P
 
 def structure_on(store: Store, session: Session, explorer: Explorer, document: Document, number: int) -> Structure:
     """The layers of one page of a paper."""
-    row = next((one for one in page_rows(session, document.id) if one.number == number), None)
+    row = next((entry for entry in page_rows(session, document.id) if entry.number == number), None)
     if row is None:
         raise NotFound(f"“{document.name}” has no page {number}.")
     return explorer.structure(store, document, row)
@@ -276,7 +276,7 @@ def take_region(
     box = Box(*asked.box)
     with store.session() as session:
         document, row = _page_row(session, document_id, number)
-        if document.state in (DocumentState.SETTLED, DocumentState.DELIVERED):
+        if document.state in SETTLED_STATES:
             raise Conflict(f"“{document.name}” is {document.state}; its words can't be changed.")
         page = page_of(row)
         kept = [word for word in page.words if not box.contains(*word.box.middle)]

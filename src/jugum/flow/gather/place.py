@@ -15,7 +15,7 @@ from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.classifier_file import pack_classifier, unpack_classifier
 from jugum.core.page import Page
-from jugum.core.states import By, DocumentState, Origin, PlacedBy
+from jugum.core.states import SETTLED_STATES, By, DocumentState, Origin, PlacedBy
 from jugum.errors import Conflict, InputError, NothingToLearn
 from jugum.flow.gather.read import document_row, go_on, learn_soon, pages_of
 from jugum.flow.office.actions import Action
@@ -227,7 +227,7 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> 
             DocumentState.SET_ASIDE,
         ):
             raise Conflict(f"“{document.name}” is {document.state} and its type cannot be changed now.")
-        if is_worked_on(session, document_id) or document.state in (DocumentState.SETTLED, DocumentState.DELIVERED):
+        if is_worked_on(session, document_id) or document.state in SETTLED_STATES:
             raise Conflict(f"“{document.name}” has labels or settled fields. Clear them before you change its type.")
         record(session, actor, Action.PLACE, "document", document_id, before=document.type_id, type=type_id)
         if type_id is None:

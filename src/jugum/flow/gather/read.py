@@ -29,7 +29,7 @@ from jugum.core.ocr import (
     view_size,
 )
 from jugum.core.page import Page, PageSource, pack_words, unpack_words
-from jugum.core.states import BatchState, By, DocumentState, PlacedBy, Purpose
+from jugum.core.states import WAITING_LIVE, BatchState, By, DocumentState, PlacedBy, Purpose
 from jugum.errors import Conflict, InputError, LockedPaper, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
@@ -40,7 +40,7 @@ from jugum.store.queue import QueuedJob, Task, document_job, enqueue, enqueue_al
 
 PRIORITY = {Purpose.LIVE: 40, Purpose.SAMPLE: 50}
 FAIR_PAGES = 8  # pages of one paper that are read before a long one waits for others
-REDRAFTED = (DocumentState.PLACED, DocumentState.DRAFTED, DocumentState.HELD, DocumentState.PASSED)
+REDRAFTED = WAITING_LIVE
 
 
 class OpenPapers:

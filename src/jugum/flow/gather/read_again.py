@@ -12,7 +12,7 @@ from jugum.core.ocr import (
     check_engine,
     check_language,
 )
-from jugum.core.states import DocumentState
+from jugum.core.states import PAGES_FIXED
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import document_row, queue_unread
 from jugum.flow.office.actions import Action
@@ -47,13 +47,7 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
         raise InputError(f"{asked.dpi} dpi is not possible; choose 72 to 600.")
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
-        if document.state in (
-            DocumentState.RECEIVED,
-            DocumentState.UNPACKED,
-            DocumentState.SET_ASIDE,
-            DocumentState.DELIVERED,
-            DocumentState.SETTLED,
-        ):
+        if document.state in PAGES_FIXED:
             raise Conflict(f"“{document.name}” is {document.state}; its pages can't be read again.")
         query = select(PageRow).where(PageRow.document_id == document_id)
         rows = session.scalars(query.where(PageRow.number.in_(pages)) if pages else query).all()

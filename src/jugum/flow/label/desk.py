@@ -200,7 +200,7 @@ def _label_field(
         any(label.absent for label in mine),
         mine[0].method if mine else "",
         [value_of(label, kind, names) for label in mine if not label.absent],
-        [] if mine else [one for one in ghost.values if one],
+        [] if mine else [value for value in ghost.values if value],
         ghost.others,
         ghost.threshold,
         shape_of_field(row),
@@ -215,13 +215,15 @@ def _label_table(
     columns = columns_of(row)
     own = all_labels.get(row.id, [])
     said = {
-        one.key: {label.position: value_of(label, value_type_of(one), names) for label in all_labels.get(one.id, [])}
-        for one in columns
+        column.key: {
+            label.position: value_of(label, value_type_of(column), names) for label in all_labels.get(column.id, [])
+        }
+        for column in columns
     }
-    rows = grid_of([said[one.key] for one in columns])
-    found = [dict(enumerate(suggested.get(one.key, Suggested()).values)) for one in columns]
+    rows = grid_of([said[column.key] for column in columns])
+    found = [dict(enumerate(suggested.get(column.key, Suggested()).values)) for column in columns]
     ghost = grid_of([{at: value for at, value in column.items() if value} for column in found])
-    cells = [label for one in columns for label in all_labels.get(one.id, [])]
+    cells = [label for column in columns for label in all_labels.get(column.id, [])]
     decided = bool(own or cells)
     return LabelField(
         row.key,

@@ -106,7 +106,9 @@ class FieldShape:
 
 def shape_of_field(row: Field) -> FieldShape:
     columns = [
-        (one.key, one.name, one.data_type) for one in row.type.fields if one.inside == row.key and "." in one.key
+        (planned.key, planned.name, planned.data_type)
+        for planned in row.type.fields
+        if planned.inside == row.key and "." in planned.key
     ]
     options = [option["key"] for option in row.spec.get("options", [])]
     if row.data_type in ("tick box", "signature"):
@@ -219,7 +221,7 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
     first = (
         SpotInput(given.page, given.words, given.box) if given.page is not None and (given.words or given.box) else None
     )
-    spots = [_spot(session, document_id, one) for one in ([first] if first else []) + list(given.more_places)]
+    spots = [_spot(session, document_id, place) for place in ([first] if first else []) + list(given.more_places)]
     seen = _said(field, spots)
     text = (given.text or "").strip() or seen
     if field.data_type == DataType.ADDRESS.value and text.replace(",", " ").split() == seen.replace(",", " ").split():
@@ -228,7 +230,7 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
         raise InputError(f"No value was given for {field.name}.")
     if len(spots) == 1 and given.words and (part := part_of(spots[0].words, text)) is not None:
         spots[0] = replace(spots[0], box=part)
-    places = [(one.page, [round(side, 5) for side in one.box]) for one in spots]
+    places = [(spot.page, [round(side, 5) for side in spot.box]) for spot in spots]
     normal = normal_form(text, value_type_of(field)) or ""
     page, box = places[0] if places else (None, None)
     return ValueView(text, normal, page, box, more_places=places[1:], ocr_text=seen)

@@ -43,10 +43,12 @@ def _given(session: Session, document_id: int) -> list[Assignment]:
 def is_blind(session: Session, document: Document, person_id: int) -> bool:
     """Whether this person labels the paper apart from another. Conflict for somebody else while the two are at it."""
     given = _given(session, document.id)
-    if not given or all(one.done_at for one in given):
+    if not given or all(assignment.done_at for assignment in given):
         return False
-    if person_id not in {one.person_id for one in given}:
-        people = session.scalars(select(Person.name).where(Person.id.in_([one.person_id for one in given]))).all()
+    if person_id not in {assignment.person_id for assignment in given}:
+        people = session.scalars(
+            select(Person.name).where(Person.id.in_([assignment.person_id for assignment in given]))
+        ).all()
         raise Conflict(f"“{document.name}” was given to {' and '.join(people)}, who label it independently.")
     return True
 
@@ -55,21 +57,21 @@ def own_labels(session: Session, document: Document, person_id: int) -> dict[int
     """What one of the two has said so far, in the shape of labels (which they are not yet)."""
     found: dict[int, list[Label]] = {}
     rows = {row.id: row for row in document.placed_type.fields}
-    for one in session.scalars(
+    for label in session.scalars(
         select(BlindLabel).where(BlindLabel.document_id == document.id, BlindLabel.person_id == person_id)
     ):
-        row = rows[one.field_id]
+        row = rows[label.field_id]
         if row.kind == "table":
             keys = {column.key: column for column in columns_of(row)}
-            for position, cells in enumerate(one.value):
+            for position, cells in enumerate(label.value):
                 for key, cell in cells.items():
-                    found.setdefault(keys[key].id, []).append(_as_label(one, keys[key], position, cell))
-            if not one.value:
-                found[row.id] = [_absent(one)]
-        elif one.absent:
-            found[row.id] = [_absent(one)]
+                    found.setdefault(keys[key].id, []).append(_as_label(label, keys[key], position, cell))
+            if not label.value:
+                found[row.id] = [_absent(label)]
+        elif label.absent:
+            found[row.id] = [_absent(label)]
         else:
-            found[row.id] = [_as_label(one, row, position, value) for position, value in enumerate(one.value)]
+            found[row.id] = [_as_label(label, row, position, value) for position, value in enumerate(label.value)]
     return found
 
 
@@ -181,12 +183,12 @@ def finished(session: Session, actor: Actor, document: Document) -> None:
     """One of the two is done. When both are, what they agree on becomes labels; the paper is labelled if that is
     all."""
     given = _given(session, document.id)
-    for one in given:
-        if one.person_id == actor.id:
-            one.done_at = datetime.now(UTC)
+    for assignment in given:
+        if assignment.person_id == actor.id:
+            assignment.done_at = datetime.now(UTC)
     record(session, actor, Action.FINISH_BLIND, "document", document.id)
     session.flush()
-    if not all(one.done_at for one in given):
+    if not all(each.done_at for each in given):
         change_state(document, DocumentState.IN_PROGRESS, By.PERSON)
         return
     rows = {row.id: row for row in document.placed_type.fields}
@@ -206,10 +208,10 @@ def _close_if_settled(session: Session, document: Document) -> None:
 def _pairs(session: Session, ids: Sequence[int]) -> dict[tuple[int, int], tuple[BlindLabel, BlindLabel]]:
     """(document, field) → the two opinions, where both are there."""
     by_field: dict[tuple[int, int], list[BlindLabel]] = defaultdict(list)
-    for one in session.scalars(
+    for label in session.scalars(
         select(BlindLabel).where(BlindLabel.document_id.in_(ids)).order_by(BlindLabel.person_id)
     ):
-        by_field[one.document_id, one.field_id].append(one)
+        by_field[label.document_id, label.field_id].append(label)
     return {key: (its[0], its[1]) for key, its in by_field.items() if len(its) == 2}
 
 
@@ -262,7 +264,7 @@ def _sides(box: Sequence[float] | None) -> tuple[float, float, float, float] | N
 def disputed_fields(session: Session, document: Document) -> set[int]:
     """Fields the two have said different things of, and nobody has settled."""
     given = _given(session, document.id)
-    if not given or not all(one.done_at for one in given):
+    if not given or not all(assignment.done_at for assignment in given):
         return set()
     rows = {row.id: row for row in document.placed_type.fields}
     said = set(session.scalars(select(Label.field_id).where(Label.document_id == document.id)))
@@ -316,7 +318,7 @@ def settle(store: Store, actor: Actor, document_id: int, key: str, person_id: in
         document = labelled_now(session, document_id)
         row = field_row(document, key)
         pair = _pairs(session, [document_id]).get((document_id, row.id))
-        one = next((one for one in pair or () if one.person_id == person_id), None)
+        one = next((assignment for assignment in pair or () if assignment.person_id == person_id), None)
         if one is None or row.id not in disputed_fields(session, document):
             raise Conflict(f"{row.name} of “{document.name}” has no different answers any more.")
         _make_label(session, document, row, one)
@@ -386,20 +388,22 @@ def overview(store: Store, type_id: int) -> DoubleLabellingView:
         row = type_row(session, type_id)
         names: dict[int, str] = dict(session.execute(select(Person.id, Person.name)).all())
         given: dict[int, list[Assignment]] = defaultdict(list)
-        for one in session.scalars(
+        for assignment in session.scalars(
             select(Assignment).join(Document).where(Document.type_id == type_id).order_by(Assignment.id)
         ):
-            given[one.document_id].append(one)
-        both = [number for number, its in given.items() if all(one.done_at for one in its)]
+            given[assignment.document_id].append(assignment)
+        both = [number for number, its in given.items() if all(each.done_at for each in its)]
         waiting: dict[str, int] = defaultdict(int)
         for its in given.values():
-            for one in its:
-                if not one.done_at:
-                    waiting[names[one.person_id]] += 1
+            for each in its:
+                if not each.done_at:
+                    waiting[names[each.person_id]] += 1
         pairs = _pairs(session, both)
         documents = {
-            one.id: one
-            for one in session.scalars(select(Document).where(Document.id.in_(both), Document.state.in_(LABEL_STATES)))
+            document.id: document
+            for document in session.scalars(
+                select(Document).where(Document.id.in_(both), Document.state.in_(LABEL_STATES))
+            )
         }
         disputed = {number: disputed_fields(session, document) for number, document in documents.items()}
         shown = [field for field in row.fields if "." not in field.key and field.kind != "derived"]
@@ -414,7 +418,10 @@ def overview(store: Store, type_id: int) -> DoubleLabellingView:
             select(Person).where(Person.active.is_(True), Person.role != "reviewer").order_by(Person.name)
         ).all()
         return DoubleLabellingView(
-            Given(len(given), len(both), dict(waiting)), fields, disputes, [(one.id, one.name) for one in labellers]
+            Given(len(given), len(both), dict(waiting)),
+            fields,
+            disputes,
+            [(labeller.id, labeller.name) for labeller in labellers],
         )
 
 
@@ -430,12 +437,20 @@ def _said_by_two(field: Field, pairs: dict[tuple[int, int], tuple[BlindLabel, Bl
 
 def _dispute(document: Document, field: Field, pair: tuple[BlindLabel, BlindLabel], names: dict[int, str]) -> Dispute:
     answers = []
-    for one in pair:
-        first = next((value for value in one.value if isinstance(value, dict) and value.get("box")), {})
-        text = "; ".join(_normals(field, one)) if field.kind == "table" else "; ".join(v["text"] for v in one.value)
+    for assignment in pair:
+        first = next((value for value in assignment.value if isinstance(value, dict) and value.get("box")), {})
+        text = (
+            "; ".join(_normals(field, assignment))
+            if field.kind == "table"
+            else "; ".join(v["text"] for v in assignment.value)
+        )
         answers.append(
             Answer(
-                one.person_id, names[one.person_id], text or "not on this paper", first.get("page"), first.get("box")
+                assignment.person_id,
+                names[assignment.person_id],
+                text or "not on this paper",
+                first.get("page"),
+                first.get("box"),
             )
         )
     return Dispute(document.id, document.name, field.key, field.name, answers)

@@ -22,7 +22,7 @@ from jugum.core.formats.labels_file import (
     write_lines,
 )
 from jugum.core.page import Page, pack_words
-from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, SetName
+from jugum.core.states import LABEL_STATES, PAGES_FIXED, By, DocumentState, Method, Purpose, SetName
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.read import document_row
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
@@ -60,10 +60,10 @@ def _papers(session: Session, type_id: int) -> list[PaperData]:
     found = []
     for document, sha256 in documents:
         labels: dict[int, list[Label]] = {}
-        for one in session.scalars(
+        for label in session.scalars(
             select(Label).where(Label.document_id == document.id).order_by(Label.field_id, Label.position)
         ):
-            labels.setdefault(one.field_id, []).append(one)
+            labels.setdefault(label.field_id, []).append(label)
         fields = {
             field.key: said
             for field in row.fields
@@ -80,7 +80,7 @@ def _field_data(field: Field, labels: dict[int, list[Label]], names: dict[int, s
     own = labels.get(field.id, [])
     if field.kind == "table":
         columns = columns_of(field)
-        cells = [(one.position, column.key, one) for column in columns for one in labels.get(column.id, [])]
+        cells = [(label.position, column.key, label) for column in columns for label in labels.get(column.id, [])]
         if not cells:
             return _said(own[0], names, absent=True) if own else None
         rows: list[dict[str, ValueData]] = [{} for _ in range(max(position for position, _, _ in cells) + 1)]
@@ -91,7 +91,7 @@ def _field_data(field: Field, labels: dict[int, list[Label]], names: dict[int, s
         return None
     if own[0].absent:
         return _said(own[0], names, absent=True)
-    return _said(own[0], names, values=[_value(one) for one in own])
+    return _said(own[0], names, values=[_value(label) for label in own])
 
 
 def _said(one: Label, names: dict[int, str], **more: Any) -> FieldData:
@@ -202,12 +202,7 @@ def take_words(store: Store, actor: Actor, document_id: int, data: bytes) -> int
     pages = words_from_alto(data)
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
-        if document.state in (
-            DocumentState.SETTLED,
-            DocumentState.DELIVERED,
-            DocumentState.RECEIVED,
-            DocumentState.SET_ASIDE,
-        ):
+        if document.state in PAGES_FIXED:
             raise Conflict(f"“{document.name}” is {document.state}; its words can't be changed.")
         rows = session.scalars(select(PageRow).where(PageRow.document_id == document_id).order_by(PageRow.number)).all()
         if len(rows) != len(pages):

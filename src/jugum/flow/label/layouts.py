@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from jugum.core.classification import Layout, group_layouts, layout_of, nearest_group, similarity_matrix
 from jugum.core.page import Page
-from jugum.core.states import LABEL_STATES, DocumentState, Purpose
+from jugum.core.states import LABEL_STATES, SETTLED_STATES, DocumentState, Purpose
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import pages_of
 from jugum.flow.office.actions import Action
@@ -21,7 +21,7 @@ from jugum.store import Store
 from jugum.store.models import Document, LayoutGroup
 from jugum.store.queue import Task, enqueue, is_waiting
 
-GROUPED = (*LABEL_STATES, DocumentState.SETTLED, DocumentState.DELIVERED)
+GROUPED = (*LABEL_STATES, *SETTLED_STATES)
 MEMBERS_COMPARED = 4
 AT_ONCE_MAX = 120  # more papers than this are put to groups one after the other
 STRIP = 12
@@ -62,7 +62,7 @@ def _ungrouped(store: Store, type_id: int) -> _Ungrouped:
         members = _members(session, type_id) if waiting else {}
         groups = _group_ids(session, type_id)
     layouts = {number: layout_of(its) for number, its in pages.items()}
-    return _Ungrouped(layouts, {group: [layout_of(one) for one in its] for group, its in members.items()}, groups)
+    return _Ungrouped(layouts, {group: [layout_of(member) for member in its] for group, its in members.items()}, groups)
 
 
 def _waiting_for_group(type_id: int) -> Select[int]:
@@ -89,7 +89,9 @@ def _members(session: Session, type_id: int) -> dict[int, list[tuple[Page, ...]]
     for group, number in rows:
         if group is not None:
             ids[group].append(number)
-    return {group: [pages_of(session, one) for one in its[-MEMBERS_COMPARED:]] for group, its in ids.items()}
+    return {
+        group: [pages_of(session, document_id) for document_id in its[-MEMBERS_COMPARED:]] for group, its in ids.items()
+    }
 
 
 def _grouped(given: _Ungrouped) -> dict[int, int]:
@@ -224,13 +226,15 @@ def merge(store: Store, actor: Actor, layout_group_ids: Sequence[int]) -> int:
     if len(set(layout_group_ids)) < 2:
         raise InputError("Choose two layouts or more to merge.")
     with store.session() as session:
-        first, *rest = (_group(session, one) for one in dict.fromkeys(layout_group_ids))
-        if any(one.type_id != first.type_id for one in rest):
+        first, *rest = (_group(session, group_id) for group_id in dict.fromkeys(layout_group_ids))
+        if any(group.type_id != first.type_id for group in rest):
             raise InputError("Only layouts of one document type can be merged.")
-        for one in rest:
-            session.execute(update(Document).where(Document.layout_group_id == one.id).values(layout_group_id=first.id))
-            record(session, actor, Action.MERGE_LAYOUTS, "layout", first.id, merged=one.name)
-            session.delete(one)
+        for other in rest:
+            session.execute(
+                update(Document).where(Document.layout_group_id == other.id).values(layout_group_id=first.id)
+            )
+            record(session, actor, Action.MERGE_LAYOUTS, "layout", first.id, merged=other.name)
+            session.delete(other)
         return first.id
 
 

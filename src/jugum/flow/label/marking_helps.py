@@ -47,7 +47,7 @@ def propose_rails(
         if row.kind != "table":
             raise InputError(f"{row.name} is not a table.")
         plan = plan_in(document.placed_type)
-        found = next((one for one in pages_of(session, document_id) if one.number == page), None)
+        found = next((other for other in pages_of(session, document_id) if other.number == page), None)
         if found is None:
             raise InputError(f"“{document.name}” has no page {page}.")
         ruled = structure_on(store, session, explorer, document, page).ruling.cells
@@ -77,8 +77,12 @@ def paragraphs(store: Store, document_id: int) -> list[Paragraph]:
         document_row(session, document_id)
         pages = pages_of(session, document_id)
     return [
-        Paragraph(one.text, one.heading, [(page, [round(v, 5) for v in box]) for page, box in places_of(one.lines)])
-        for one in paragraphs_of(pages)
+        Paragraph(
+            paragraph.text,
+            paragraph.heading,
+            [(page, [round(v, 5) for v in box]) for page, box in places_of(paragraph.lines)],
+        )
+        for paragraph in paragraphs_of(pages)
     ]
 
 
@@ -100,10 +104,10 @@ def page_marks(store: Store, explorer: Explorer, document_id: int, page: int) ->
     with store.session() as session:
         document = document_row(session, document_id)
         layers = structure_on(store, session, explorer, document, page)
-        its = [one for one in pages_of(session, document_id) if one.number == page]
+        its = [other for other in pages_of(session, document_id) if other.number == page]
     ticks = [
-        PageMark("tick box", page, [round(v, 5) for v in one.box], one.ticked, one.caption)
-        for one in ticks_of(its, [layers])
+        PageMark("tick box", page, [round(v, 5) for v in tick.box], tick.ticked, tick.caption)
+        for tick in ticks_of(its, [layers])
     ]
     signed = [PageMark("signature", page, [round(v, 5) for v in box], True, "") for box in layers.signatures]
     return ticks + signed

@@ -141,8 +141,8 @@ def _place_all(
             examples[layout] += placed_examples(plan, number, {k: p[0] for k, p in paper.placed.items() if len(p) == 1})
     counts = dict.fromkeys(RecordState, 0)
     for number, paper in enumerate(papers):
-        its = [one for one in examples[paper.document.layout_group_id] if one.paper != number]
-        if its and any(one.state is RecordState.AMBIGUOUS for some in paper.placed.values() for one in some):
+        its = [example for example in examples[paper.document.layout_group_id] if example.paper != number]
+        if its and any(place.state is RecordState.AMBIGUOUS for some in paper.placed.values() for place in some):
             paper.placed = _placed(plan, paper, its)
         _write(session, actor, plan, paper, counts, complete=complete)
     return counts
@@ -262,7 +262,7 @@ def _to_choose(session: Session, rows: Sequence[PastRecord]) -> list[ToChoose]:
     found = []
     for row in rows:
         document, field = session.get_one(Document, row.document_id), session.get_one(Field, row.field_id)
-        places = [RecordPlace(one["text"], one["page"], one["box"]) for one in row.places]
+        places = [RecordPlace(place["text"], place["page"], place["box"]) for place in row.places]
         found.append(ToChoose(row.id, document.id, document.name, field.key, field.name, row.text, places))
     return found
 
@@ -281,7 +281,7 @@ def choose(store: Store, actor: Actor, record_id: int, place: int | None) -> Non
         labels = session.scalars(
             select(Label).where(Label.document_id == document.id, Label.field_id == field.id).order_by(Label.position)
         ).all()
-        mine = next((one for one in labels if one.position == row.position and one.text == row.text), None)
+        mine = next((label for label in labels if label.position == row.position and label.text == row.text), None)
         if mine is None:
             raise Conflict(f"{field.name} of “{document.name}” was labelled differently in the meantime.")
         if place is not None:

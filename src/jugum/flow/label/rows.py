@@ -81,7 +81,7 @@ def field_row(document: Document, key: str) -> Field:
 
 
 def columns_of(row: Field) -> list[Field]:
-    return [one for one in row.type.fields if one.inside == row.key and "." in one.key]
+    return [field for field in row.type.fields if field.inside == row.key and "." in field.key]
 
 
 def value_of(label: Label, kind: AnyType, names: dict[int, str]) -> ValueView:
@@ -121,14 +121,14 @@ def resolved_values(
 
 def drop_labels(session: Session, document: Document, row: Field) -> list[str]:
     """Take a field's labels away, its columns' too; returns the texts there were."""
-    ids = [row.id, *(one.id for one in columns_of(row))]
+    ids = [row.id, *(column.id for column in columns_of(row))]
     gone = session.execute(
         delete(Label)
         .where(Label.document_id == document.id, Label.field_id.in_(ids))
         .returning(Label.field_id, Label.position, Label.text)
         .execution_options(synchronize_session=False)
     )
-    own = [(one.position, one.text) for one in gone if one.field_id == row.id]
+    own = [(label.position, label.text) for label in gone if label.field_id == row.id]
     return [text for _, text in sorted(own)]
 
 
@@ -198,7 +198,7 @@ def write_table(
     method: str | LabelMetadata,
 ) -> None:
     """Replace a table's labels: one per filled cell, its row as position."""
-    columns = {one.key: one for one in columns_of(row)}
+    columns = {column.key: column for column in columns_of(row)}
     if row.kind != "table":
         raise InputError(f"{row.name} is not a table.")
     unknown = next((key for given in rows for key in given if key not in columns), None)

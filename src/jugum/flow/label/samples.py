@@ -14,7 +14,7 @@ from jugum.core.extraction.parts import Structures, marks_of
 from jugum.core.extraction.untrained.reading import needs_picture
 from jugum.core.page import Box
 from jugum.core.schema import Plan
-from jugum.core.states import DocumentState, Purpose, SetName
+from jugum.core.states import SETTLED_STATES, DocumentState, Purpose, SetName
 from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
 from jugum.flow.gather.read import pages_of
 from jugum.store import Store
@@ -25,7 +25,7 @@ def training_samples(session: Session, type_id: int, set_name: str = "train") ->
     """Labelled samples of a set; with those of the training set also settled live papers, with the fields a person
     settled on them. Samples kept for testing or spare are never used: what is measured on them would be worth
     nothing."""
-    settled = (Document.purpose == Purpose.LIVE) & Document.state.in_((DocumentState.SETTLED, DocumentState.DELIVERED))
+    settled = (Document.purpose == Purpose.LIVE) & Document.state.in_(SETTLED_STATES)
     samples = (
         (Document.purpose == Purpose.SAMPLE)
         & (Document.state == DocumentState.LABELLED)
@@ -89,7 +89,7 @@ def papers_with_marks(session: Session, plan: Plan, samples: Sequence[Sample]) -
     empty else."""
     if not needs_picture(marks_of(plan)):
         return {}
-    return {one.key: load_paper(session, session.get_one(Document, int(one.key))) for one in samples}
+    return {sample.key: load_paper(session, session.get_one(Document, int(sample.key))) for sample in samples}
 
 
 def layers_of(store: Store, explorer: Explorer, papers: Mapping[str, LoadedPaper]) -> dict[str, Structures]:

@@ -48,7 +48,7 @@ def services(store: Store, actor: Actor) -> list[ServiceView]:
     """Each workspace's service, for administrators."""
     actor.require(ADMINISTER)
     with store.session() as session:
-        return [_view(one, store) for one in session.query(Workspace).order_by(Workspace.id)]
+        return [_view(workspace, store) for workspace in session.query(Workspace).order_by(Workspace.id)]
 
 
 def _view(row: Workspace, store: Store) -> ServiceView:
@@ -84,20 +84,20 @@ def answers(store: Store, workspace: Workspace, plan: Plan, pages: Sequence[Page
     paper. Empty while it is off; a service that can't be reached or answers nonsense answers nothing, since a desk
     must open without it."""
     view = _view(workspace, store)
-    asked = [one for one in plan.fields if one.question][:ASKED_MAX]
+    asked = [field for field in plan.fields if field.question][:ASKED_MAX]
     if not view.on or not view.address or not asked:
         return {}
     lines = lines_of_pages(pages)
     said: dict[str, str] = {}
     until = time.monotonic() + SECONDS_MAX
-    for one in asked:
+    for planned in asked:
         try:
-            answer = ask(view.address, one.question, lines, seconds=until - time.monotonic())
+            answer = ask(view.address, planned.question, lines, seconds=until - time.monotonic())
         except ExternalError:
             break
         if answer:
-            said[one.key] = answer
-    placed = place_value(Plan(tuple(one for one in plan.fields if one.key in said)), pages, said) if said else {}
+            said[planned.key] = answer
+    placed = place_value(Plan(tuple(field for field in plan.fields if field.key in said)), pages, said) if said else {}
     found = {}
     for key in said:
         spot = placed[key].candidate if placed[key].state is not RecordState.NOT_FOUND else None

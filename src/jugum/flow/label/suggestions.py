@@ -78,7 +78,9 @@ def suggestions(
     explorer = explorer or Explorer()
     pages = given.paper.pages
     suggested = _by_version(store, given, versions, explorer)
-    doubtful = [one for one in given.plan.learned.fields if suggested.get(one.key, Suggested()).sure < UNSURE]
+    doubtful = [
+        planned for planned in given.plan.learned.fields if suggested.get(planned.key, Suggested()).sure < UNSURE
+    ]
     for key, one in _by_layout(store, given.paper.document, Plan(tuple(doubtful)), pages).items():
         if one.values:
             suggested[key] = one
@@ -110,8 +112,8 @@ def _by_version(
             }
             others = [_choice(choice, "model") for choice in decision.others]
         else:
-            values = {key: [_part(one, round(sure, 4)) for one in column] for key, column in decision.values.items()}
-            others = [view_of(one) for one in decision.others]
+            values = {key: [_part(cell, round(sure, 4)) for cell in column] for key, column in decision.values.items()}
+            others = [view_of(other) for other in decision.others]
         for key, its in values.items():
             found[key] = Suggested(its, others, threshold, passes, sure)
     return found
@@ -148,17 +150,24 @@ def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Pag
         return {}
     decided: list[Decision] = suggest_from_same_layout(plan, samples, pages)
     return {
-        one.field: Suggested(
-            [_choice(choice, "same layout") for choice in one.chosen],
-            [_choice(choice, "same layout") for choice in one.others],
+        decision.field: Suggested(
+            [_choice(choice, "same layout") for choice in decision.chosen],
+            [_choice(choice, "same layout") for choice in decision.others],
         )
-        for one in decided
+        for decision in decided
     }
 
 
 def _by_plan(store: Store, given: SuggestionInput, explorer: Explorer, known: set[str]) -> dict[str, Suggested]:
-    wanted = [one for one in given.plan.fields if one.key not in known and one.kind is not FieldKind.DERIVED]
-    rest = Plan(tuple(one if one.is_column or one.inside not in known else replace(one, inside="") for one in wanted))
+    wanted = [
+        planned for planned in given.plan.fields if planned.key not in known and planned.kind is not FieldKind.DERIVED
+    ]
+    rest = Plan(
+        tuple(
+            planned if planned.is_column or planned.inside not in known else replace(planned, inside="")
+            for planned in wanted
+        )
+    )
     if not rest.fields:
         return {}
     try:
@@ -167,7 +176,8 @@ def _by_plan(store: Store, given: SuggestionInput, explorer: Explorer, known: se
         return {}
     return {
         key: Suggested(
-            [view_of(one) if one else None for one in finding.values], [view_of(one) for one in finding.others]
+            [view_of(value) if value else None for value in finding.values],
+            [view_of(other) for other in finding.others],
         )
         for key, finding in found.items()
     }
@@ -179,7 +189,11 @@ def _by_service(
     """What the suggestion service answers, if it is on, for fields with a question that nothing else has a value
     for."""
     rest = Plan(
-        tuple(one for one in given.plan.learned.fields if one.question and not found.get(one.key, Suggested()).values)
+        tuple(
+            planned
+            for planned in given.plan.learned.fields
+            if planned.question and not found.get(planned.key, Suggested()).values
+        )
     )
     if not rest.fields:
         return {}

@@ -53,8 +53,8 @@ def suspects(store: Store, type_id: int) -> list[Suspect]:
     with store.session() as session:
         row = type_row(session, type_id)
         documents = {
-            one.id: one
-            for one in session.scalars(
+            paper.id: paper
+            for paper in session.scalars(
                 select(Document).where(
                     Document.type_id == type_id,
                     Document.purpose == Purpose.SAMPLE,
@@ -65,13 +65,13 @@ def suspects(store: Store, type_id: int) -> list[Suspect]:
         labels = _labels(session, list(documents))
         against = _model_against(session, type_id)
         kept = {
-            (one.document_id, one.field_id, one.reason): one.text
-            for one in session.scalars(select(KeptLabel).join(Document).where(Document.type_id == type_id))
+            (label.document_id, label.field_id, label.reason): label.text
+            for label in session.scalars(select(KeptLabel).join(Document).where(Document.type_id == type_id))
         }
         found = []
         for number, document in documents.items():
             for suspect in _of_document(session, row, document, labels.get(number, {}), against):
-                field = next(one for one in row.fields if one.key == suspect.field)
+                field = next(planned for planned in row.fields if planned.key == suspect.field)
                 if kept.get((number, field.id, suspect.reason)) != suspect.text:
                     found.append(suspect)
         found.sort(key=lambda one: (REASONS.index(one.reason), one.document))
@@ -81,10 +81,10 @@ def suspects(store: Store, type_id: int) -> list[Suspect]:
 def _labels(session: Session, ids: Sequence[int]) -> dict[int, dict[int, list[Label]]]:
     """document → field → labels."""
     found: dict[int, dict[int, list[Label]]] = defaultdict(lambda: defaultdict(list))
-    for one in session.scalars(
+    for label in session.scalars(
         select(Label).where(Label.document_id.in_(ids)).order_by(Label.document_id, Label.position)
     ):
-        found[one.document_id][one.field_id].append(one)
+        found[label.document_id][label.field_id].append(label)
     return found
 
 
@@ -99,9 +99,9 @@ def _model_against(session: Session, type_id: int) -> dict[tuple[int, str], dict
     )
     rows = version.evidence if version else []
     return {
-        (int(one["sample"]), one["field"]): one
-        for one in rows
-        if not one["right"] and not one["unseen"] and one["confidence"] >= CONFIDENT
+        (int(row["sample"]), row["field"]): row
+        for row in rows
+        if not row["right"] and not row["unseen"] and row["confidence"] >= CONFIDENT
     }
 
 
@@ -118,7 +118,7 @@ def _of_document(
     found: list[Suspect] = []
 
     def suspect(field: Field, label: Label, reason: str, detail: str, instead: str = "") -> None:
-        if not any(one.field == field.key and one.reason == reason for one in found):
+        if not any(suspect.field == field.key and suspect.reason == reason for suspect in found):
             found.append(
                 Suspect(
                     document.id,
@@ -148,7 +148,7 @@ def _of_document(
                 suspect(field, label, "box and value differ", f"“{label.ocr_text}” was read there", label.ocr_text)
         said = against.get((document.id, key))
         mine = labels.get(field.id, [])
-        if said is not None and mine and said["expected"] == "; ".join(one.normal for one in mine if not one.absent):
+        if said is not None and mine and said["expected"] == "; ".join(mark.normal for mark in mine if not mark.absent):
             detail = (
                 f"{100 * said['confidence']:.0f} % sure of “{said['found'] or 'not on this paper'}”, trained without "
                 "this paper"
@@ -178,12 +178,12 @@ def _failing(
         texts[field.key] = values
     context = Context(document.received_at.date(), lists_in(session, row.workspace_id))
     found: dict[str, str] = {}
-    for one in judge(plan, texts, context):
-        if one.outcome is CheckOutcome.FAILS:
-            keys = [key.split(".", 1)[0] for key in one.fields]
+    for judgement in judge(plan, texts, context):
+        if judgement.outcome is CheckOutcome.FAILS:
+            keys = [key.split(".", 1)[0] for key in judgement.fields]
             first = next((key for key in keys if texts.get(key)), keys[0] if keys else "")
             if first:
-                found[first] = f"{found[first]}; {one.said}" if first in found else one.said
+                found[first] = f"{found[first]}; {judgement.said}" if first in found else judgement.said
     return found
 
 
@@ -233,7 +233,7 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> N
         before = session.scalars(
             select(Label).where(Label.document_id == document_id, Label.field_id == row.id).order_by(Label.position)
         ).all()
-        said = [value_of(one, value_type_of(row), {}) for one in before if not one.absent]
+        said = [value_of(label, value_type_of(row), {}) for label in before if not label.absent]
         first = said[0] if said else None
         kind = value_type_of(row)
         there = (
@@ -258,7 +258,7 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> N
             "document",
             document_id,
             field=key,
-            before=[one.text for one in before],
+            before=[label.text for label in before],
             after=[text],
             absent=not text,
             method="mended",

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.values.extractor import PAPERS_MIN
-from jugum.core.states import DONE_STATES, DocumentState, PlacedBy, Purpose, VersionState
+from jugum.core.states import DONE_STATES, IN_TRAINING, DocumentState, PlacedBy, Purpose, VersionState
 from jugum.flow.office.actions import Action
 from jugum.flow.office.types import TypeView, type_view, types
 from jugum.flow.train.versions import labelled_since_training
@@ -93,9 +93,7 @@ def _steps(session: Session, type_id: int) -> Steps:
         select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == VersionState.PUBLISHED)
     )
     training = session.scalar(
-        select(ModelVersion.number).where(
-            ModelVersion.type_id == type_id, ModelVersion.state.in_((VersionState.QUEUED, VersionState.TRAINING))
-        )
+        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state.in_(IN_TRAINING))
     )
     policy = session.execute(
         select(Policy.number, ModelVersion.state)
@@ -135,9 +133,9 @@ def _steps(session: Session, type_id: int) -> Steps:
 def overview(store: Store, workspace_id: int | None = None) -> list[TypeOverview]:
     """All types with their steps and next best steps."""
     found = []
-    for one in types(store, workspace_id):
-        now = steps(store, one.id)
-        found.append(TypeOverview(one, now, next_steps(now)))
+    for kind in types(store, workspace_id):
+        now = steps(store, kind.id)
+        found.append(TypeOverview(kind, now, next_steps(now)))
     return found
 
 
@@ -158,7 +156,7 @@ def urgent_steps(store: Store, rows: list[TypeOverview]) -> list[UrgentStep]:
     found = [UrgentStep(row.type, step) for row in rows for step in row.next]
     size = {row.type.id: row.steps.live_papers + row.steps.labelled + row.steps.to_label for row in rows}
     for row in sorted(rows, key=lambda row: -size[row.type.id]):
-        if row.type.workspace_id not in {one.type.workspace_id for one in found if one.step.action == "Check them"}:
+        if row.type.workspace_id not in {task.type.workspace_id for task in found if task.step.action == "Check them"}:
             waiting = _waits_for_a_place(store, row.type.workspace_id)
             if waiting:
                 found.append(UrgentStep(row.type, NextStep(waiting, "Check them", "gather")))

@@ -32,7 +32,7 @@ def put_check(store: Store, actor: Actor, type_id: int, data: dict[str, Any], *,
         said = str(data.get("message") or data.get("expression") or "check")
         check = check_from({**data, "key": key or key_from(said[:40], known)})
         made.append(check.key)
-        checks = [check if one.key == key else one for one in plan.checks] if key else [*plan.checks, check]
+        checks = [check if other.key == key else other for other in plan.checks] if key else [*plan.checks, check]
         return replace(plan, checks=tuple(checks)), f"{'changed' if key else 'added'} the check “{check.said}”"
 
     edited(store, actor, type_id, number, edit)

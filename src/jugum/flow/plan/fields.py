@@ -84,12 +84,14 @@ def value_type_of(row: Field) -> ValueType:
 def plan_in(row: DocumentType) -> Plan:
     """A type's plan in core's words."""
     learned = bool(row.date_order.get("is_month_first"))
-    return Plan(tuple(field_in(one, learned) for one in row.fields), tuple(check_from(one) for one in row.checks))
+    return Plan(
+        tuple(field_in(field, learned) for field in row.fields), tuple(check_from(check) for check in row.checks)
+    )
 
 
 def as_said(row: DocumentType) -> Plan:
     """The plan as a person said it, nothing learned filled in."""
-    return Plan(tuple(field_from(one.spec) for one in row.fields), tuple(check_from(one) for one in row.checks))
+    return Plan(tuple(field_from(field.spec) for field in row.fields), tuple(check_from(check) for check in row.checks))
 
 
 def locked_type(session: Session, type_id: int, number: int | None) -> DocumentType:
@@ -113,8 +115,8 @@ def locked_type(session: Session, type_id: int, number: int | None) -> DocumentT
 
 def save(session: Session, actor: Actor, row: DocumentType, plan: Plan, said: str) -> None:
     """Write a plan: fields by key, checks, a version and an audit row, all in one transaction."""
-    before = {one.key: one for one in row.fields}
-    for gone in set(before) - {one.key for one in plan.fields}:
+    before = {field.key: field for field in row.fields}
+    for gone in set(before) - {field.key for field in plan.fields}:
         session.delete(before[gone])
     kept: list[Field] = []
     for position, one in enumerate(plan.fields):
@@ -162,7 +164,7 @@ def fields(store: Store, type_id: int) -> list[FieldView]:
     with store.session() as session:
         row = type_row(session, type_id)
         counts = label_counts(session, type_id)
-        return [_field_view(one, counts.get(one.id, 0)) for one in row.fields]
+        return [_field_view(field, counts.get(field.id, 0)) for field in row.fields]
 
 
 @dataclass(frozen=True)
@@ -180,7 +182,7 @@ def whole(store: Store, type_id: int) -> WholePlan:
     with store.session() as session:
         row = type_row(session, type_id)
         counts = label_counts(session, type_id)
-        shown = [_field_view(one, counts.get(one.id, 0)) for one in row.fields]
+        shown = [_field_view(field, counts.get(field.id, 0)) for field in row.fields]
         return WholePlan(row.plan_number, shown, list(row.checks), dict(row.date_order))
 
 
@@ -208,17 +210,17 @@ def checked_field(data: dict[str, Any]) -> FieldPlan:
 
 
 def _key_for(plan: Plan, name: str, inside: str) -> str:
-    parent = next((one for one in plan.fields if one.key == inside), None)
+    parent = next((field for field in plan.fields if field.key == inside), None)
     if parent is not None and parent.kind is FieldKind.TABLE:
-        own = {one.key.split(".", 1)[1] for one in plan.inside(inside)}
+        own = {column.key.split(".", 1)[1] for column in plan.inside(inside)}
         return f"{inside}.{key_from(name, own)}"
-    return key_from(name, {one.key for one in plan.fields})
+    return key_from(name, {field.key for field in plan.fields})
 
 
 def _no_twin(plan: Plan, name: str, inside: str, but: str = "") -> None:
     if any(
-        one.name.casefold() == name.strip().casefold() and one.inside == inside and one.key != but
-        for one in plan.fields
+        field.name.casefold() == name.strip().casefold() and field.inside == inside and field.key != but
+        for field in plan.fields
     ):
         raise Conflict(f"There is a field “{name}” already.")
 
@@ -284,14 +286,14 @@ def normal_forms_anew(session: Session, row: DocumentType, one: FieldPlan) -> No
 
 
 def planned(plan: Plan, row: DocumentType, key: str) -> FieldPlan:
-    for one in plan.fields:
-        if one.key == key:
-            return one
+    for field in plan.fields:
+        if field.key == key:
+            return field
     raise NotFound(f"“{row.name}” has no field “{key}”.")
 
 
 def _with_inner(plan: Plan, key: str) -> list[FieldPlan]:
-    return [one for one in plan.fields if key in (one.key, one.inside)]
+    return [field for field in plan.fields if key in (field.key, field.inside)]
 
 
 def move_field(store: Store, actor: Actor, type_id: int, key: str, position: int, *, number: int | None = None) -> int:
@@ -379,5 +381,5 @@ def normal_of(store: Store, type_id: int, key: str, text: str) -> str | None:
     with store.session() as session:
         row = type_row(session, type_id)
         planned(as_said(row), row, key)
-        mine = next(one for one in row.fields if one.key == key)
+        mine = next(field for field in row.fields if field.key == key)
         return normal_form(text, value_type_of(mine))

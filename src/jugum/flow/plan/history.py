@@ -69,8 +69,8 @@ def import_plan(
         else:
             row = locked_type(session, type_id, number)
             counts = label_counts(session, type_id)
-            kept = {one.key for one in plan.fields}
-            lost = next((one for one in row.fields if one.key not in kept and counts.get(one.id)), None)
+            kept = {its.key for its in plan.fields}
+            lost = next((stored for stored in row.fields if stored.key not in kept and counts.get(stored.id)), None)
             if lost is not None:
                 raise Conflict(
                     f"The file has no field “{lost.key}”, which is labelled on {counts[lost.id]} papers. Remove it "
@@ -78,11 +78,11 @@ def import_plan(
                 )
         for list_name, list_entries in entries.items():
             write_list(session, actor, row.workspace_id, list_name, list_entries)
-        before = {one.key: one.spec for one in row.fields}
+        before = {stored.key: stored.spec for stored in row.fields}
         save(session, actor, row, plan, "imported from a file")
-        for one in plan.fields:
-            if one.key in before and field_from(before[one.key]).value_type != one.value_type:
-                normal_forms_anew(session, row, one)
+        for field in plan.fields:
+            if field.key in before and field_from(before[field.key]).value_type != field.value_type:
+                normal_forms_anew(session, row, field)
         return row.id
 
 
@@ -121,9 +121,9 @@ def go_back(store: Store, actor: Actor, type_id: int, to: int, *, number: int | 
             raise NotFound(f"The plan of “{row.name}” has no version {to}.")
         old = plan_from(version.plan)
         counts = label_counts(session, type_id)
-        labelled = {one.key for one in row.fields if counts.get(one.id)}
-        keys = {one.key for one in old.fields}
-        later = [one for one in plan.fields if one.key not in keys]
+        labelled = {field.key for field in row.fields if counts.get(field.id)}
+        keys = {field.key for field in old.fields}
+        later = [field for field in plan.fields if field.key not in keys]
         stay = [o for o in later if o.key in labelled or {inner.key for inner in plan.inside(o.key)} & labelled]
         return Plan((*old.fields, *stay), old.checks), f"went back to version {to}"
 
@@ -148,9 +148,11 @@ def effects(store: Store, type_id: int, key: str, given: FieldInput | None) -> E
         plan = as_said(row)
         before = planned(plan, row, key)
         mine = [
-            one for one in row.fields if key in (one.key, one.inside if before.kind is FieldKind.TABLE else one.key)
+            field
+            for field in row.fields
+            if key in (field.key, field.inside if before.kind is FieldKind.TABLE else field.key)
         ]
-        ids = [one.id for one in mine]
+        ids = [field.id for field in mine]
         labels = (
             session.scalar(select(func.count(func.distinct(Label.document_id))).where(Label.field_id.in_(ids))) or 0
         )

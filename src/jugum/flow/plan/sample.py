@@ -11,7 +11,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.found import Finding, Found
-from jugum.core.extraction.untrained.proposals import Proposal, proposals, table_from_region
+from jugum.core.extraction.untrained.guesses import Proposal
+from jugum.core.extraction.untrained.proposals import proposals
+from jugum.core.extraction.untrained.proposed_tables import table_from_region
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
 from jugum.core.page import Box
 from jugum.core.schema import CheckOutcome, Context, FieldKind, FieldPlan, Plan, derive, field_data, judge
@@ -111,9 +113,10 @@ def preview(
         return PreviewSample(document_id, document.name, [], [], str(error))
     texts = _texts(found)
     _, derived = derive(plan, texts, context)
-    fields = [_field_found(one, found.get(one.key), derived.get(one.key, ())) for one in plan.fields]
+    fields = [_field_found(field, found.get(field.key), derived.get(field.key, ())) for field in plan.fields]
     checks = [
-        CheckOn(one.check.key, one.outcome.value, one.said, list(one.fields)) for one in judge(plan, texts, context)
+        CheckOn(judgement.check.key, judgement.outcome.value, judgement.said, list(judgement.fields))
+        for judgement in judge(plan, texts, context)
     ]
     return PreviewSample(document_id, document.name, fields, checks, problem)
 
@@ -251,7 +254,7 @@ def propose(store: Store, explorer: Explorer, type_id: int, document_id: int) ->
         plan = plan_in(type_row(session, type_id))
         document = document_row(session, document_id)
         paper = load_paper(session, document)
-    return [_proposal(one) for one in proposals(plan, paper.pages, paper.layers(store, explorer))]
+    return [_proposal(proposal) for proposal in proposals(plan, paper.pages, paper.layers(store, explorer))]
 
 
 def propose_table(store: Store, document_id: int, page: int, box: Box) -> ProposalView:

@@ -60,10 +60,10 @@ def synonyms_view(store: Store, versions: LoadedVersions, type_id: int) -> Synon
     papers: dict[tuple[str, str], set[int]] = defaultdict(set)
     if file_key is not None:
         trained_model, _ = versions.loaded(store, file_key)
-        for one in trained_model.extractor.examples.every if trained_model.extractor else ():
-            label = _bare(one.label)
-            if label and one.field in names and label not in known[one.field]:
-                papers[one.field, label].add(one.paper)
+        for example in trained_model.extractor.examples.every if trained_model.extractor else ():
+            label = _bare(example.label)
+            if label and example.field in names and label not in known[example.field]:
+                papers[example.field, label].add(example.paper)
     owners = Counter(label for _, label in papers)  # what stands by two fields ("Pay slip") is the name of neither
     seen = [
         NameSeen(key, names[key], label, len(its))

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from jugum.core.extraction.found import Found
 from jugum.core.schema import FieldKind
-from jugum.core.states import By, DocumentState, Purpose
+from jugum.core.states import WAITING_LIVE, By, DocumentState, Purpose
 from jugum.core.thresholds import DraftedField
 from jugum.core.values import ValueType, same_value
 from jugum.errors import Conflict, InputError
@@ -103,8 +103,8 @@ def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_
 
 def _change(field: Field, kind: ValueType, before: Sequence[Reading], now: DraftedField | None) -> Change | None:
     """What is read otherwise of a field; None where it is the same."""
-    old = [one.normal for one in before if not one.absent]
-    new = [one.normal for one in _values(now) if one]
+    old = [value.normal for value in before if not value.absent]
+    new = [value.normal for value in _values(now) if value]
     if len(old) == len(new) and all(same_value(a, b, kind) for a, b in zip(old, new, strict=True)):
         return None
     confidence = now.confidence if now else None
@@ -116,8 +116,10 @@ def masked(store: Store, found: Changes) -> Changes:
     with store.session() as session:
         fields = {field.key: field for field in plan_in(document_row(session, found.document).placed_type).fields}
     hidden = [
-        replace(one, before=one.before and MASKED, after=one.after and MASKED) if fields[one.field].personal else one
-        for one in found.changed
+        replace(change, before=change.before and MASKED, after=change.after and MASKED)
+        if fields[change.field].personal
+        else change
+        for change in found.changed
     ]
     return replace(found, changed=hidden)
 
@@ -128,10 +130,7 @@ def _values(one: DraftedField | None) -> Sequence[Found | None]:
 
 def _begun(session: Session, document: Document) -> bool:
     settled = select(Hold.id).where(Hold.document_id == document.id, Hold.settled_at.is_not(None))
-    return (
-        document.state not in (DocumentState.PLACED, DocumentState.DRAFTED, DocumentState.HELD, DocumentState.PASSED)
-        or session.scalar(settled.limit(1)) is not None
-    )
+    return document.state not in WAITING_LIVE or session.scalar(settled.limit(1)) is not None
 
 
 def read_again(store: Store, actor: Actor, version_id: int, documents: Sequence[int]) -> int:

@@ -128,8 +128,8 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
 
 def _names(session: Session, records: PaperRecords) -> dict[int, str]:
     """The names of the people who settled something on the paper, or accepted a check as it is."""
-    wanted = {one.person_id for its in records.results.values() for one in its if one.person_id}
-    wanted |= {one.person_id for one in records.waivers.values()}
+    wanted = {result.person_id for its in records.results.values() for result in its if result.person_id}
+    wanted |= {waiver.person_id for waiver in records.waivers.values()}
     if not wanted:
         return {}
     return {
@@ -154,21 +154,27 @@ def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -
     stood = {key: names.get(one.person_id, "") for key, one in records.waivers.items()}
     judged = judge(plan, records.texts(), context_of(session, records.document, plan))
     return [
-        CheckView(one.check.key, one.said, one.check.severity.value, one.outcome.value, stood.get(one.check.key, ""))
-        for one in judged
+        CheckView(
+            judgement.check.key,
+            judgement.said,
+            judgement.check.severity.value,
+            judgement.outcome.value,
+            stood.get(judgement.check.key, ""),
+        )
+        for judgement in judged
     ]
 
 
 def _review_field(records: PaperRecords, row: Field, policy: Policy | None, names: Mapping[int, str]) -> ReviewField:
     hold = records.holds.get(row.id)
-    readings = [one for column in records.columns(row) for one in records.readings.get(column.id, [])]
+    readings = [reading for column in records.columns(row) for reading in records.readings.get(column.id, [])]
     rows: list[list[ValueView | None]] = []
     if row.kind == "table":
         columns = records.columns(row)
-        rows = grid_of([{v.position: _value(v, one, names) for v in records.standing(one)} for one in columns])
+        rows = grid_of([{v.position: _value(v, column, names) for v in records.standing(column)} for column in columns])
         values = table_value(rows)
     else:
-        values = [_value(one, row, names) for one in records.standing(row)]
+        values = [_value(value, row, names) for value in records.standing(row)]
     first = readings[0] if readings else None
     others = [
         ValueView(o["text"], o["normal"], o["page"], o["box"], None, "model") for o in (first.others if first else [])

@@ -127,13 +127,13 @@ def drafted_fields(
     def layers() -> list[Structure]:
         return given.paper.layers(store, explorer)
 
-    known = {one.key: one for one in given.plan.fields}
+    known = {field.key: field for field in given.plan.fields}
     drafted: dict[str, DraftedField] = {}
     fits = readable(versions.loaded(store, given.file_key)[0].plan, given.plan)
     for decision, confidence in versions.decide(store, given.file_key, given.paper.pages, layers):
         if decision.field in fits:
             drafted |= drafted_by_version(decision, confidence, known)
-    rest = tuple(_alone(one, drafted) for one in given.plan.fields if _left(one, drafted))
+    rest = tuple(_alone(field, drafted) for field in given.plan.fields if _left(field, drafted))
     if rest:
         for key, finding in findings(store, explorer, given.paper, Plan(rest)).items():
             drafted[key] = drafted_by_plan(known[key], finding)
@@ -176,14 +176,14 @@ def _save(
         session,
         Reading,
         [
-            one
+            row
             for key, it in drafted.items()
             if it.values or key not in _tables(given.plan)
-            for one in reading_rows(document, rows[key], it)
+            for row in reading_rows(document, rows[key], it)
         ],
     )
-    results = [one for key in routed.passing for one in result_rows(document, rows[key], drafted[key])]
-    results += [one for key, values in routed.derived.items() for one in derived_rows(document, rows[key], values)]
+    results = [row for key in routed.passing for row in result_rows(document, rows[key], drafted[key])]
+    results += [row for key, values in routed.derived.items() for row in derived_rows(document, rows[key], values)]
     _add(session, Result, results)
     _add(
         session,
@@ -215,7 +215,7 @@ def _changed(session: Session, given: DraftInput, document: Document, version_id
 
 
 def _tables(plan: Plan) -> set[str]:
-    return {one.key for one in plan.fields if one.kind is FieldKind.TABLE}
+    return {field.key for field in plan.fields if field.kind is FieldKind.TABLE}
 
 
 def _add(session: Session, table: type[Reading | Result | Hold], rows: list[dict[str, Any]]) -> None:

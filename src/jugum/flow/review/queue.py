@@ -57,7 +57,7 @@ def queue(store: Store, actor: Actor, type_id: int, *, reason: str | None = None
             _, holds, fields = grouped.setdefault(document.id, (document, [], []))
             holds.append(hold)
             fields.append(name)
-        rows = [_queue_row(actor, names, *one) for one in grouped.values()]
+        rows = [_queue_row(actor, names, *group) for group in grouped.values()]
         rows = [row for row in rows if reason is None or reason in row.reasons]
         pace, settled = _pace(session, type_id)
         return QueueView(

@@ -37,17 +37,19 @@ class PaperRecords:
     def columns(self, row: Field) -> list[Field]:
         """The columns of a table; a field that is none has itself."""
         return (
-            [one for one in self.fields if one.inside == row.key and "." in one.key] if row.kind == "table" else [row]
+            [field for field in self.fields if field.inside == row.key and "." in field.key]
+            if row.kind == "table"
+            else [row]
         )
 
     def holder(self, row: Field) -> Field:
         """The field a person settles for a field: a column's table, else itself."""
-        return next(one for one in self.fields if one.key == row.inside) if "." in row.key else row
+        return next(field for field in self.fields if field.key == row.inside) if "." in row.key else row
 
     def standing(self, row: Field) -> list[Reading] | list[Result]:
         """What stands for a field now: its readings while it is held, else its results."""
         if self.holder(row).id in self.holds:
-            return [one for one in self.readings.get(row.id, []) if not one.absent]
+            return [reading for reading in self.readings.get(row.id, []) if not reading.absent]
         return self.results.get(row.id, [])
 
     def texts(self) -> dict[str, list[str | None]]:
@@ -55,9 +57,9 @@ class PaperRecords:
         found: dict[str, list[str | None]] = {}
         for row in self.fields:
             values: list[str | None] = []
-            for one in self.standing(row):
-                values.extend([None] * (one.position - len(values)))
-                values.append(one.text)
+            for value in self.standing(row):
+                values.extend([None] * (value.position - len(values)))
+                values.append(value.text)
             found[row.key] = values
         return found
 
@@ -68,12 +70,14 @@ class PaperRecords:
         for row in self.fields:
             if "." in row.key or row.kind == "derived":
                 continue
-            rows = [one for column in self.columns(row) for one in self.results.get(column.id, [])]
-            if row.id in self.settled or any(one.origin == Origin.PERSON for one in rows):
+            rows = [result for column in self.columns(row) for result in self.results.get(column.id, [])]
+            if row.id in self.settled or any(entry.origin == Origin.PERSON for entry in rows):
                 found[row.key] = 1.0
                 continue
-            measured = [one.confidence for column in self.columns(row) for one in self.readings.get(column.id, [])]
-            known = [one for one in measured if one is not None]
+            measured = [
+                reading.confidence for column in self.columns(row) for reading in self.readings.get(column.id, [])
+            ]
+            known = [confidence for confidence in measured if confidence is not None]
             found[row.key] = min(known) if known and len(known) == len(measured) else None
         return found
 
@@ -92,9 +96,9 @@ def load_records(session: Session, document: Document) -> PaperRecords:
         document,
         readings,
         results,
-        {one.field_id: one for one in holds if one.settled_at is None},
-        {one.field_id: one for one in holds if one.settled_at is not None},
-        {one.check_key: one for one in waivers},
+        {hold.field_id: hold for hold in holds if hold.settled_at is None},
+        {hold.field_id: hold for hold in holds if hold.settled_at is not None},
+        {waiver.check_key: waiver for waiver in waivers},
     )
 
 

@@ -88,9 +88,9 @@ def settle(
         document.revision += 1
         record(session, actor, Action.SETTLE, "document", document_id, field=key, outcome=said.outcome)
         still = {
-            one.key: (records.holds[one.id].reason, records.holds[one.id].detail)
-            for one in records.fields
-            if one.id in records.holds
+            field.key: (records.holds[field.id].reason, records.holds[field.id].detail)
+            for field in records.fields
+            if field.id in records.holds
         }
         after = neighbours(session, actor, document).after
         return Settled(document.revision, document.state, len(still), after, still)
@@ -131,8 +131,8 @@ def _field_said(
             raise InputError(
                 f"“{value.text}” can't be read as {kind.data_type}. Correct it, or mark it as not on this paper."
             )
-    drafted = [one for one in records.readings.get(row.id, []) if not one.absent]
-    agreed = [one.normal for one in drafted] == [normal_or_text(value.text, kind) for value in resolved]
+    drafted = [reading for reading in records.readings.get(row.id, []) if not reading.absent]
+    agreed = [reading.normal for reading in drafted] == [normal_or_text(value.text, kind) for value in resolved]
     confidence = drafted[0].confidence if drafted and agreed else None
     write_values(session, actor.id, document, row, resolved, absent=absent, method=Method.REVIEW)
     results = [_result(document, row, actor, place, one, confidence) for place, one in enumerate(resolved)]
@@ -141,7 +141,7 @@ def _field_said(
 
 def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Field, rows: Rows) -> _Said:
     document = records.document
-    columns = {one.key: one for one in records.columns(row)}
+    columns = {column.key: column for column in records.columns(row)}
     filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
     results: list[dict[str, Any]] = []
     after: dict[str, dict[int, str]] = {key: {} for key in columns}
@@ -164,7 +164,7 @@ def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Fiel
             results.append(_result(document, columns[key], actor, position, value, None))
             after[key][position] = text
     before = {
-        key: {one.position: one.text for one in records.readings.get(column.id, []) if not one.absent}
+        key: {reading.position: reading.text for reading in records.readings.get(column.id, []) if not reading.absent}
         for key, column in columns.items()
     }
     write_table(session, actor, document, row, filled, method=Method.REVIEW)
@@ -189,11 +189,11 @@ def _result(
 
 def _replace_results(session: Session, records: PaperRecords, row: Field, results: list[dict[str, Any]]) -> None:
     """Exchange the results of a field (of a table: of its columns), in the database and in the records."""
-    ids = [one.id for one in records.columns(row)]
-    if any(records.results.get(one) for one in ids):
+    ids = [column.id for column in records.columns(row)]
+    if any(records.results.get(column_id) for column_id in ids):
         session.execute(delete(Result).where(Result.document_id == records.document.id, Result.field_id.in_(ids)))
-    for one in ids:
-        records.results[one] = []
+    for column_id in ids:
+        records.results[column_id] = []
     made = session.scalars(insert(Result).returning(Result), results).all() if results else []
     for result in made:
         records.results[result.field_id].append(result)
@@ -214,26 +214,29 @@ def _recheck(session: Session, records: PaperRecords, person_id: int, settled: H
     if settled is not None:
         _waive(session, records, settled, judged, person_id)
     _write_derived(session, records, derive(plan, texts, context)[1])
-    failing = [one for one in judged if one.outcome is CheckOutcome.FAILS and one.check.key not in records.waivers]
-    keys = {one.check.key for one in failing}
+    failing = [each for each in judged if each.outcome is CheckOutcome.FAILS and each.check.key not in records.waivers]
+    keys = {each.check.key for each in failing}
     for hold in list(records.holds.values()):
         if hold.reason == HoldReason.FAILS_A_CHECK.value and hold.checks and not set(hold.checks) & keys:
             _let_pass(session, records, hold, person_id)
-    for one in failing:
-        _hold(session, records, plan, one)
+    for judgement in failing:
+        _hold(session, records, plan, judgement)
 
 
 def _waive(session: Session, records: PaperRecords, settled: Hold, judged: Sequence[Judgement], person_id: int) -> None:
     """The advisory checks that a settled hold names and that still fail are accepted as they are: by whom and when
     is kept."""
-    for one in judged:
-        advisory = one.check.severity is Severity.ADVISORY and one.outcome is CheckOutcome.FAILS
-        if advisory and one.check.key in settled.checks and one.check.key not in records.waivers:
+    for judgement in judged:
+        advisory = judgement.check.severity is Severity.ADVISORY and judgement.outcome is CheckOutcome.FAILS
+        if advisory and judgement.check.key in settled.checks and judgement.check.key not in records.waivers:
             waiver = CheckWaiver(
-                document_id=records.document.id, check_key=one.check.key, message=one.said, person_id=person_id
+                document_id=records.document.id,
+                check_key=judgement.check.key,
+                message=judgement.said,
+                person_id=person_id,
             )
             session.add(waiver)
-            records.waivers[one.check.key] = waiver
+            records.waivers[judgement.check.key] = waiver
 
 
 def _write_derived(session: Session, records: PaperRecords, derived: dict[str, tuple[str, ...]]) -> None:
@@ -242,37 +245,37 @@ def _write_derived(session: Session, records: PaperRecords, derived: dict[str, t
     changed = [
         by_key[key]
         for key, values in derived.items()
-        if [one.normal for one in records.results.get(by_key[key].id, [])] != list(values)
+        if [result.normal for result in records.results.get(by_key[key].id, [])] != list(values)
     ]
     if not changed:
         return
     ids = [row.id for row in changed]
     session.execute(delete(Result).where(Result.document_id == records.document.id, Result.field_id.in_(ids)))
-    rows = [one for row in changed for one in derived_rows(records.document, row, derived[row.key])]
+    rows = [result for row in changed for result in derived_rows(records.document, row, derived[row.key])]
     if rows:
         session.execute(insert(Result), rows)
 
 
 def _let_pass(session: Session, records: PaperRecords, hold: Hold, person_id: int) -> None:
     """A field that only a check held passes with what was read, once the check holds."""
-    row = next(one for one in records.fields if one.id == hold.field_id)
+    row = next(field for field in records.fields if field.id == hold.field_id)
     del records.holds[row.id]
     hold.settled_at, hold.settled_by, hold.outcome = datetime.now(UTC), person_id, "check holds"
     for column in records.columns(row):
         if records.results.get(column.id):
             continue
-        for one in records.readings.get(column.id, []):
-            if not one.absent:
+        for reading in records.readings.get(column.id, []):
+            if not reading.absent:
                 session.add(
                     Result(
                         **result_common(records.document, column),
-                        position=one.position,
-                        text=one.text,
-                        normal=one.normal,
-                        page=one.page,
-                        box=one.box,
-                        confidence=one.confidence,
-                        origin=Origin.MODEL if one.engine == "model" else Origin.PLAN,
+                        position=reading.position,
+                        text=reading.text,
+                        normal=reading.normal,
+                        page=reading.page,
+                        box=reading.box,
+                        confidence=reading.confidence,
+                        origin=Origin.MODEL if reading.engine == "model" else Origin.PLAN,
                     )
                 )
 
@@ -294,9 +297,9 @@ def _hold(session: Session, records: PaperRecords, plan: Plan, failing: Judgemen
         hold.detail, hold.checks = wanted.problem.detail, list(wanted.checks)
         return
     read_ids = [
-        one.id
-        for one in records.columns(row)
-        if any(r.origin != Origin.PERSON for r in records.results.get(one.id, []))
+        column.id
+        for column in records.columns(row)
+        if any(r.origin != Origin.PERSON for r in records.results.get(column.id, []))
     ]
     if read_ids:
         session.execute(

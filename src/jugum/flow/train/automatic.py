@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
-from jugum.core.states import VersionState
+from jugum.core.states import IN_TRAINING
 from jugum.errors import InputError
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
@@ -45,11 +45,7 @@ def train_if_due(store: Store, type_id: int, person_id: int) -> int | None:
         if not wanted or not row.fields:
             return None
         busy = session.scalar(
-            select(ModelVersion.id)
-            .where(
-                ModelVersion.type_id == type_id, ModelVersion.state.in_((VersionState.QUEUED, VersionState.TRAINING))
-            )
-            .limit(1)
+            select(ModelVersion.id).where(ModelVersion.type_id == type_id, ModelVersion.state.in_(IN_TRAINING)).limit(1)
         )
         if busy is not None or len(labelled_since_training(session, type_id)) < int(wanted):
             return None

@@ -80,7 +80,7 @@ def import_version(store: Store, actor: Actor, type_id: int, name: str, data: by
             stage="imported",
             progress=1.0,
             report=report.to_data(),
-            evidence=[asdict(one) for one in evidence],
+            evidence=[asdict(entry) for entry in evidence],
             file_key=store.files.put(data),
             trained_at=datetime.now(UTC),
             papers=report.papers,
@@ -153,7 +153,7 @@ def _tables(store: Store, version_id: int, more: Sequence[ReportTable]) -> tuple
         }
         title = f"{kind.name}, version {version.number}"
         every = [*report_tables(report, names, layouts), *more]
-        return title, {one.key: one for one in every}, version.number
+        return title, {field.key: field for field in every}, version.number
 
 
 __all__ = ["exported", "import_version", "report_csv", "report_file"]

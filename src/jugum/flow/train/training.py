@@ -19,7 +19,7 @@ from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.parts import Structures
 from jugum.core.formats import pack_version
 from jugum.core.schema import Plan
-from jugum.core.states import OPEN_SAMPLE_STATES, By, Purpose, VersionState
+from jugum.core.states import IN_TRAINING, OPEN_SAMPLE_STATES, By, Purpose, VersionState
 from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.version import papers_of
 from jugum.errors import Conflict, InputError, NotFound
@@ -77,7 +77,7 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
     in the version's row."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, with_for_update=True)
-        if version is None or version.state not in (VersionState.QUEUED, VersionState.TRAINING):
+        if version is None or version.state not in IN_TRAINING:
             return
         change_version_state(version, VersionState.TRAINING, By.PROGRAM)
         version.stage, version.progress = "gathering labels", 0.0
@@ -112,7 +112,7 @@ def failed(store: Store, version_id: int, message: str) -> None:
     """A training that could not be finished: its version says why, and the next one can begin."""
     with store.session() as session:
         version = session.get(ModelVersion, version_id, with_for_update=True)
-        if version is not None and version.state in (VersionState.QUEUED, VersionState.TRAINING):
+        if version is not None and version.state in IN_TRAINING:
             change_version_state(version, VersionState.FAILED, By.PROGRAM)
             version.stage, version.error = "failed", message
             record(session, None, Action.TRAINING_FAILED, "model_version", version_id, reason=message)
@@ -193,7 +193,7 @@ def draw_curve(store: Store, version_id: int, explorer: Explorer | None = None) 
     if report.curve:
         return
     full = {"": (report.seen_right, report.seen_total)}
-    full |= {one.field: (one.seen_right, one.seen_total) for one in report.fields}
+    full |= {field.field: (field.seen_right, field.seen_total) for field in report.fields}
     given = _given(store, version_id, explorer or Explorer())
     samples = [sample for sample in given.samples if known.get(sample.key) == _normals(sample)]
     if len(samples) < CURVE_PAPERS_LEAST:
@@ -218,7 +218,9 @@ def _judge_samples_soon(session: Session, type_id: int) -> None:
         .order_by(Document.id)
         .limit(JUDGED_MAX)
     )
-    jobs = [QueuedJob(Task.JUDGE_SAMPLE, {"document_id": one}, 1, f"judge-{one}") for one in waiting]
+    jobs = [
+        QueuedJob(Task.JUDGE_SAMPLE, {"document_id": document_id}, 1, f"judge-{document_id}") for document_id in waiting
+    ]
     enqueue_all(session, jobs)
 
 
@@ -233,7 +235,7 @@ def cancel(store: Store, actor: Actor, version_id: int) -> None:
         version = session.get(ModelVersion, version_id, with_for_update=True)
         if version is None:
             raise NotFound(f"There is no version with id {version_id}.")
-        if version.state not in (VersionState.QUEUED, VersionState.TRAINING):
+        if version.state not in IN_TRAINING:
             raise Conflict(f"Version {version.number} is {version.state}; there is no training to cancel.")
         change_version_state(version, VersionState.FAILED, By.PERSON)
         version.stage, version.error = "cancelled", f"Cancelled by {actor.name}."

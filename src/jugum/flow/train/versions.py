@@ -308,7 +308,7 @@ def most_wanted(report: Report | None) -> list[MostWanted]:
     """Fields that are short of 98 % right by their learning curve, the nearest to it first."""
     if report is None:
         return []
-    weakest = {one.group: one.unseen for one in report.layouts if one.unseen.total}
+    weakest = {figures.group: figures.unseen for figures in report.layouts if figures.unseen.total}
     layout = min(weakest, key=lambda key: weakest[key].right / weakest[key].total, default=None)
     found = [
         MostWanted(key, one.wanted.share, one.wanted.more, one.wanted.low, one.wanted.high, layout)

@@ -107,7 +107,7 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
         gate = policy.layout_similarity_min if policy else gate_proposed
         balances, everything = [], []
         for field in weighed(row, version):
-            points = [_point(one) for one in version.evidence if one["field"] == field.key]
+            points = [_point(entry) for entry in version.evidence if entry["field"] == field.key]
             evidence = [Evidence(p.confidence, p.layout_similarity, p.right) for p in points]
             proposed = threshold_for(evidence, error_most, gate)
             threshold = float(policy.thresholds.get(field.key, proposed)) if policy else proposed
@@ -131,7 +131,7 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
 def weighed(row: DocumentType, version: ModelVersion) -> list[Field]:
     """The fields whose confidence a version has measured: of all that is read from papers (a table as a whole) what
     was labelled."""
-    measured = {str(one["field"]) for one in version.evidence}
+    measured = {str(entry["field"]) for entry in version.evidence}
     keys = {field.key for field in plan_in(row).fields if field.weighed} & measured
     return [field for field in row.fields if field.key in keys]
 
@@ -165,9 +165,9 @@ def what_follows(
         outcomes = {}
         for key, threshold in thresholds.items():
             evidence = [
-                Evidence(one["confidence"], one["layout_similarity"], one["right"])
-                for one in version.evidence
-                if one["field"] == key and not one["unseen"]
+                Evidence(row["confidence"], row["layout_similarity"], row["right"])
+                for row in version.evidence
+                if row["field"] == key and not row["unseen"]
             ]
             outcomes[key] = outcome_of(evidence, threshold, layout_similarity_min)
     return {**outcomes, "": _summed(list(outcomes.values()))}
@@ -226,9 +226,9 @@ def _total_of(version: ModelVersion, thresholds: Mapping[str, float], layout_sim
     outcomes = [
         outcome_of(
             [
-                Evidence(one["confidence"], one["layout_similarity"], one["right"])
-                for one in version.evidence
-                if one["field"] == key and not one["unseen"]
+                Evidence(row["confidence"], row["layout_similarity"], row["right"])
+                for row in version.evidence
+                if row["field"] == key and not row["unseen"]
             ],
             threshold,
             layout_similarity_min,

@@ -67,13 +67,13 @@ def kept_as(kind: type[StrEnum], length: int) -> SqlEnum:
         native_enum=False,
         create_constraint=False,
         length=length,
-        values_callable=lambda its: [one.value for one in its],
+        values_callable=lambda its: [state.value for state in its],
     )
 
 
 def states_by_purpose() -> str:
     """Each purpose with the states that its documents can come to, from the table of transitions."""
-    return " OR ".join(f"(purpose = '{one}' AND {one_of('state', states_of(one))})" for one in Purpose)
+    return " OR ".join(f"(purpose = '{purpose}' AND {one_of('state', states_of(purpose))})" for purpose in Purpose)
 
 
 class Base(DeclarativeBase):

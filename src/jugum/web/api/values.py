@@ -34,7 +34,7 @@ class ValueIn(BaseModel):
 
     def given(self) -> ValueInput:
         return ValueInput(
-            self.text, self.page, tuple(self.words), self.box, tuple(one.given() for one in self.more_places)
+            self.text, self.page, tuple(self.words), self.box, tuple(place.given() for place in self.more_places)
         )
 
 

@@ -92,7 +92,7 @@ def _type_of(request: Request, type_id: int | None, workspace_id: int) -> TypeVi
     store = request.app.state.store
     if type_id is not None:
         return type_view(store, type_id)
-    its = [one for one in types(store) if one.workspace_id == workspace_id]
+    its = [kind for kind in types(store) if kind.workspace_id == workspace_id]
     if not its:
         raise Conflict("This workspace has no document type yet. Add one in Plan.")
     return its[0]

@@ -38,7 +38,8 @@ def plan_page(request: Request, type_id: int, actor: MaySee, sample_id: int | No
         },
         "may": actor.can("plan"),
         "lists": [
-            {"name": one.name, "entries": len(one.entries)} for one in plan_checks.lists(store, shown.workspace_id)
+            {"name": entries.name, "entries": len(entries.entries)}
+            for entries in plan_checks.lists(store, shown.workspace_id)
         ],
     }
     return page(

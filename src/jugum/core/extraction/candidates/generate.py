@@ -138,7 +138,9 @@ class PageCandidates:
 
     def _of_kind(self, kind: ValueType) -> list[Candidate]:
         if kind not in self._found:
-            self._found[kind] = [one for segment in self.segments for one in self._in_segment(segment, kind)]
+            self._found[kind] = [
+                candidate for segment in self.segments for candidate in self._in_segment(segment, kind)
+            ]
         return self._found[kind]
 
     def _in_segment(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
@@ -206,7 +208,7 @@ class PageCandidates:
     def within(self, kind: ValueType, first: int, last: int) -> Candidate | None:
         """The candidate that exactly these words make, if their data type can read them; for rules, whose findings
         may not be among the usual ones."""
-        segment = next((one for one in self.segments if one.first <= first <= one.last), None)
+        segment = next((home for home in self.segments if home.first <= first <= home.last), None)
         normal = normal_form(text_of(self.words[first : last + 1]), kind)
         if segment is None or normal is None:
             return None
@@ -251,7 +253,7 @@ class PageCandidates:
             last = lines[-1]
             if not address and last.last - last.first >= LINE_WORDS:
                 break
-            here = [one for one in self.by_row[row] if abs(one.box.x0 - segment.box.x0) < 0.008]
+            here = [other for other in self.by_row[row] if abs(other.box.x0 - segment.box.x0) < 0.008]
             if not here:
                 if self.by_row[row][0].box.y0 - last.box.y1 > gap:
                     break
@@ -365,7 +367,9 @@ class PageCandidates:
         if cell < 0:
             return ""
         for number in range(segment.row - 1, max(-1, segment.row - CELL_ROWS - 1), -1):
-            here = [one for one in self.by_row[number] if self.cell_of(one) == cell and not self.numeric[id(one)]]
+            here = [
+                other for other in self.by_row[number] if self.cell_of(other) == cell and not self.numeric[id(other)]
+            ]
             if here:
                 return min(here, key=lambda one: abs(one.box.x0 - box.x0)).text
         return ""

@@ -81,7 +81,7 @@ def _kept_vector(phrase: str) -> Floats:
 def vectors_of(phrases: Sequence[str]) -> Floats:
     """Meanings of plain phrases (N × 64)."""
     width = shipped_meanings().vectors.shape[1]
-    return np.stack([_kept_vector(one) for one in phrases]) if phrases else np.zeros((0, width), dtype=np.float32)
+    return np.stack([_kept_vector(phrase) for phrase in phrases]) if phrases else np.zeros((0, width), dtype=np.float32)
 
 
 def distinct_nearness(mine: Texts, theirs: Texts) -> Floats:

@@ -44,8 +44,10 @@ def gold_candidate(label: SampleLabel, field: FieldPlan, candidates: Sequence[Ca
     if label.box is not None:
         whole = union([label.box, *(box for page, box in label.more_places if page == label.page)])
         common = [
-            max(_jaccard(one.box, label.box), _jaccard(one.box, whole)) if one.page == label.page else 0.0
-            for one in candidates
+            max(_jaccard(candidate.box, label.box), _jaccard(candidate.box, whole))
+            if candidate.page == label.page
+            else 0.0
+            for candidate in candidates
         ]
         scored = [
             (same_value(candidate.normal, label.normal, field.value_type), common[index], -index)

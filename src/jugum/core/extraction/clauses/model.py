@@ -58,8 +58,10 @@ def units_of(pages: Sequence[Page]) -> list[Unit]:
     """What a clause may be: each section, and each paragraph where a section holds several."""
     sections = sections_of(pages)
     paragraphs = paragraphs_of(pages)
-    known = {_place(one) for one in sections}  # a section of one paragraph would stand twice
-    every = [(one, True) for one in sections] + [(one, False) for one in paragraphs if _place(one) not in known]
+    known = {_place(section) for section in sections}  # a section of one paragraph would stand twice
+    every = [(section, True) for section in sections] + [
+        (paragraph, False) for paragraph in paragraphs if _place(paragraph) not in known
+    ]
     last = max((page.number for page in pages), default=1)
     return [_unit(one, whole, last) for one, whole in every]
 
@@ -113,7 +115,7 @@ class ClauseModel:
     @property
     def clauses(self) -> list[FieldPlan]:
         """The plan's clauses, in its order."""
-        return [one for one in self.plan.fields if one.kind is FieldKind.CLAUSE]
+        return [planned for planned in self.plan.fields if planned.kind is FieldKind.CLAUSE]
 
     def fit(self, papers: Sequence[tuple[Sequence[Unit], Mapping[str, tuple[SampleLabel, ...]]]]) -> ClauseModel:
         """From papers as units with their labels. A clause that stands on fewer than two papers is left to the
@@ -151,7 +153,7 @@ class ClauseModel:
         """One decision a clause. Signs: log-odds, lead over the next other place, absent, likeness of the layout,
         whether it was learned."""
         if not units:
-            return [_decision(one, [], np.zeros(0), layout_similarity, False) for one in self.clauses]
+            return [_decision(absent, [], np.zeros(0), layout_similarity, False) for absent in self.clauses]
         words = self.wording_.vectors([unit.terms for unit in units]) if self.wording_ else None
         found = []
         for clause in self.clauses:
@@ -202,7 +204,7 @@ def _signs(clause: FieldPlan, units: Sequence[Unit]) -> Floats:
 def _states(units: Sequence[Unit], labels: tuple[SampleLabel, ...] | None) -> npt.NDArray[np.int8]:
     """For each unit of a paper: 1 what was labelled, 0 something else, −1 can't be said. All −1 where nobody has
     decided."""
-    if labels is None or any(one.box is None for one in labels):
+    if labels is None or any(labelled.box is None for labelled in labels):
         return np.full(len(units), -1, dtype=np.int8)
     shares = [
         max((common_share(unit.boxes, places_of_label(label)) for label in labels), default=0.0) for unit in units
@@ -285,7 +287,7 @@ def _found(section: Section, logit: float, learned: bool) -> Found:
 def clause_right(decision: PartDecision, labels: Sequence[SampleLabel]) -> bool:
     """Whether the paragraph found is the labelled one: four fifths of the area of both in common, or, for what was
     only keyed, nine in ten words."""
-    found = [one for one in decision.values[decision.field] if one]
+    found = [value for value in decision.values[decision.field] if value]
     if len(found) != len(labels):
         return False
     for one, label in zip(found, labels, strict=True):

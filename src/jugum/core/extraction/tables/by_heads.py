@@ -76,7 +76,7 @@ def _read(plan: Plan, table: FieldPlan, lines: Sequence[Lines]) -> tuple[list[di
     rows, ended = _rows(table, columns, best, lines[best.page])
     page = best.page + 1
     while not ended and page < len(lines) and _at_foot(best if page == best.page + 1 else None, lines[page - 1], rows):
-        again = [one for one in headers if one.page == page]
+        again = [header for header in headers if header.page == page]
         # Without a repeated header the columns stand where they stood on the page before.
         start = max(again, key=lambda one: one.score) if again else _Header(page, -1, best.pieces, best.score)
         more, ended = _rows(table, columns, start, lines[page])
@@ -157,7 +157,7 @@ def _completed(
     """The other pieces of a head row for the columns that have none yet: by what little their names are alike, by
     meaning, and by whether the cells below can be read as the column's data type. The last piece for the last column
     needs no likeness, only fitting cells."""
-    left = [one for one in columns if one.key not in pieces]
+    left = [other for other in columns if other.key not in pieces]
     free = [at for at in range(len(row)) if at not in pieces.values() and any(map(str.isalpha, row[at].text))]
     fits = []
     for order, column in enumerate(left):
@@ -181,7 +181,10 @@ def _completed(
 def _readable(column: FieldPlan, head: Segment, below: Sequence[Sequence[Segment]]) -> float:
     """Share of the pieces under a head that the column's data type reads; of text, those that are no number."""
     cells = [
-        one.text for row in below for one in row if one.box.x0 < head.box.x1 + SIDE and one.box.x1 > head.box.x0 - SIDE
+        segment.text
+        for row in below
+        for segment in row
+        if segment.box.x0 < head.box.x1 + SIDE and segment.box.x1 > head.box.x0 - SIDE
     ]
     if not cells:
         return 0.0
@@ -246,7 +249,7 @@ def column_spans(rows: Sequence[Sequence[Segment]]) -> list[tuple[float, float]]
     """Columns as spans along x: overlapping pieces merged, those that reach over several columns left out."""
     spans: list[list[float]] = []
     # The narrowest first: a title across the table must not merge its columns.
-    for segment in sorted((one for row in rows for one in row), key=lambda one: one.box.width):
+    for segment in sorted((piece for row in rows for piece in row), key=lambda one: one.box.width):
         over = [span for span in spans if segment.box.x0 < span[1] and span[0] < segment.box.x1]
         if len(over) == 1:
             over[0][:] = min(over[0][0], segment.box.x0), max(over[0][1], segment.box.x1)
@@ -261,9 +264,9 @@ def _bounds(header: _Header, columns: Sequence[FieldPlan], lines: Lines) -> dict
     heads = lines.rows[header.row] if header.row >= 0 else sorted(header.pieces.values(), key=lambda one: one.box.x0)
     bounds = {}
     for key, head in header.pieces.items():
-        column = next(one for one in columns if one.key == key)
-        left = max((one.box.x1 for one in heads if one.box.x1 <= head.box.x0 + 1e-6), default=0.0)
-        right = min((one.box.x0 for one in heads if one.box.x0 >= head.box.x1 - 1e-6), default=1.0)
+        column = next(other for other in columns if other.key == key)
+        left = max((other.box.x1 for other in heads if other.box.x1 <= head.box.x0 + 1e-6), default=0.0)
+        right = min((other.box.x0 for other in heads if other.box.x0 >= head.box.x1 - 1e-6), default=1.0)
         if column.data_type in NUMERIC:
             bounds[key] = (left, head.box.x1 + min(SIDE * 2, (right - head.box.x1) / 2))
         else:

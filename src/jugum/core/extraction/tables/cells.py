@@ -31,12 +31,14 @@ class Cells:
 def cells_of(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence[SampleLabel]]) -> Cells:
     """Count a table row by row, in order: the first row found against the first labelled one."""
     columns = plan.inside(decision.field)
-    found = {one.key: [cell.normal if cell else "" for cell in decision.values.get(one.key, ())] for one in columns}
-    truth = {one.key: [label.normal for label in labels.get(one.key, ())] for one in columns}
+    found = {
+        column.key: [cell.normal if cell else "" for cell in decision.values.get(column.key, ())] for column in columns
+    }
+    truth = {column.key: [label.normal for label in labels.get(column.key, ())] for column in columns}
     rows_found, rows_there = (max((len(its) for its in table.values()), default=0) for table in (found, truth))
     right = rows_right = 0
     for row in range(min(rows_found, rows_there)):
-        pairs = [(_at(found[one.key], row), _at(truth[one.key], row), one) for one in columns]
+        pairs = [(_at(found[column.key], row), _at(truth[column.key], row), column) for column in columns]
         same = [(not a and not b) or (bool(a) and bool(b) and same_value(a, b, one.value_type)) for a, b, one in pairs]
         right += sum(hit and bool(b) for hit, (_, b, _) in zip(same, pairs, strict=True))
         rows_right += all(same)

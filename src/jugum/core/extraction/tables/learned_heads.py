@@ -22,28 +22,28 @@ def with_learned_heads(plan: Plan, samples: Sequence[Sample]) -> Plan:
 
     A head that stands over two columns as often is nobody's.
     """
-    counts: dict[str, Counter[str]] = {one.key: Counter() for one in plan.fields if one.is_column}
+    counts: dict[str, Counter[str]] = {planned.key: Counter() for planned in plan.fields if planned.is_column}
     for sample in samples:
         for table in plan.fields:
             if table.kind is FieldKind.TABLE:
                 for key, head in heads_of(plan, table, sample).items():
                     counts[key][head] += 1
     fields = []
-    for one in plan.fields:
-        if not one.is_column:
-            fields.append(one)
+    for field in plan.fields:
+        if not field.is_column:
+            fields.append(field)
             continue
-        rivals = [its for key, its in counts.items() if key != one.key and plan.field(key).inside == one.inside]
-        mine = [head for head, count in counts[one.key].most_common() if all(its[head] < count for its in rivals)]
-        names = tuple(dict.fromkeys([*one.printed_names, *mine]))[:PRINTED_NAMES_MAX]
-        fields.append(replace(one, printed_names=names))
+        rivals = [its for key, its in counts.items() if key != field.key and plan.field(key).inside == field.inside]
+        mine = [head for head, count in counts[field.key].most_common() if all(its[head] < count for its in rivals)]
+        names = tuple(dict.fromkeys([*field.printed_names, *mine]))[:PRINTED_NAMES_MAX]
+        fields.append(replace(field, printed_names=names))
     return replace(plan, fields=tuple(fields))
 
 
 def heads_of(plan: Plan, table: FieldPlan, sample: Sample) -> dict[str, str]:
     """Column key → the head that stands over it on a labelled paper, where one stands."""
     pages = {page.number: page for page in sample.pages}
-    cells = {one.key: _placed(sample.labels.get(one.key, ())) for one in plan.inside(table.key)}
+    cells = {other.key: _placed(sample.labels.get(other.key, ())) for other in plan.inside(table.key)}
     placed = [label for its in cells.values() for label in its]
     if not placed:
         return {}
@@ -74,7 +74,7 @@ def _rows_above(page: Page, top: float) -> list[list[Segment]]:
         by_row.setdefault(segment.row, []).append(segment)
     found = []
     for row in sorted(by_row, reverse=True):
-        box = union(one.box for one in by_row[row])
+        box = union(piece.box for piece in by_row[row])
         if box.middle[1] < top and top - box.y1 < HEAD_WITHIN * box.height:
             found.append(by_row[row])
     return found
@@ -84,7 +84,7 @@ def _head(rows: Sequence[Sequence[Segment]], column: Box) -> str:
     """The piece over a column in the nearest row that has one; a second line of the same head is put before it when
     it is near."""
     for row in rows:
-        over = [one for one in row if horizontal_overlap(one.box, column) > 0.05]
+        over = [segment for segment in row if horizontal_overlap(segment.box, column) > 0.05]
         if over:
             return max(over, key=lambda one: horizontal_overlap(one.box, column)).text
     return ""

@@ -51,7 +51,9 @@ class TableTagger:
         """The rows of the tables that are the labeller's to read on a paper of this layout, by table; `likeness`
         (0–1) is the layout's to the most alike labelled paper."""
         least = max(FAMILIAR, likeness - NEAREST)
-        mine = [key for key, its in self.asked.items() if any(layout_similarity(layout, one) >= least for one in its)]
+        mine = [
+            key for key, its in self.asked.items() if any(layout_similarity(layout, known) >= least for known in its)
+        ]
         rows = rows_by(self.plan, self.model, pages) if mine else {}
         return {key: rows.get(key, []) for key in mine}
 
@@ -60,7 +62,7 @@ def labelled_table(plan: Plan, table: FieldPlan, rows: Sequence[Row], layout_sim
     """The decision that a labeller's rows make. It looks for no heads: their sign is even, and columns count that
     have any cell."""
     columns = plan.inside(table.key)
-    share = sum(any(one.key in row for row in rows) for one in columns) / max(1, len(columns))
+    share = sum(any(column.key in row for row in rows) for column in columns) / max(1, len(columns))
     return decision_of_rows(plan, table, rows, layout_similarity, 1.0, share, labelled=True)
 
 
@@ -91,11 +93,11 @@ def tagged_tables(plan: Plan, sample: Sample) -> TaggedPaper:
 def _cells(plan: Plan, sample: Sample, page: int) -> list[tuple[str, int, Box]]:
     """(column, row, box) of the labelled cells of a page."""
     found = []
-    for one in plan.fields:
-        if one.is_column:
-            for row, label in enumerate(sample.labels.get(one.key, ())):
+    for field in plan.fields:
+        if field.is_column:
+            for row, label in enumerate(sample.labels.get(field.key, ())):
                 places = [(label.page, label.box), *label.more_places]
-                found += [(one.key, row, box) for at, box in places if at == page and box is not None]
+                found += [(field.key, row, box) for at, box in places if at == page and box is not None]
     return found
 
 
@@ -103,8 +105,8 @@ def rows_by(plan: Plan, model: bytes, pages: Sequence[Page]) -> dict[str, list[R
     """Table key → its rows as a model tells them. A cell that a data type can't read is empty."""
     found: dict[str, list[Row]] = {}
     for page, tags in zip(pages, tags_of(model, pages), strict=True):
-        for table in [one for one in plan.fields if one.kind is FieldKind.TABLE]:
-            for row in _word_rows({one.key for one in plan.inside(table.key)}, tags):
+        for table in [field for field in plan.fields if field.kind is FieldKind.TABLE]:
+            for row in _word_rows({column.key for column in plan.inside(table.key)}, tags):
                 cells = {key: cell for key, its in row.items() if (cell := _cell(plan.field(key), page, its))}
                 if cells:
                     found.setdefault(table.key, []).append(cells)

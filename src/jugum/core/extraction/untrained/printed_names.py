@@ -98,7 +98,7 @@ def printed_names(plan: Plan, parts: Sequence[PageCandidates]) -> dict[str, list
     if not pieces or not names:
         return found
     table = process.cdist(
-        [one.text for one in pieces], [plain for _, plain, _, _ in names], scorer=fuzz.ratio, dtype=np.uint8
+        [segment.text for segment in pieces], [plain for _, plain, _, _ in names], scorer=fuzz.ratio, dtype=np.uint8
     )
     by_page = {part.page.number: part for part in parts}
     hits: list[tuple[float, int, PrintedName, str]] = []
@@ -198,7 +198,7 @@ def _below(name: PrintedName, candidate: Candidate, part: PageCandidates) -> flo
         inner = _solid(part, home.first, candidate.first)
         return BELOW - PER_LINE * max(0.0, lines - 0.6) - PER_BETWEEN * inner - loose - (0.0 if aligned else 0.05)
     rows = home.row - name.segment.row
-    headed = rows <= ROWS_MOST and all(part.numeric[id(one)] for one in between)
+    headed = rows <= ROWS_MOST and all(part.numeric[id(segment)] for segment in between)
     return max(0.0, COLUMN - PER_ROW * rows) if headed else 0.0
 
 
@@ -222,9 +222,9 @@ def said(name: PrintedName, candidate: Candidate) -> str:
 def name_words(names: dict[str, list[PrintedName]]) -> set[tuple[int, int]]:
     """The words (page, index) that are part of a printed name of any field."""
     return {
-        (one.page, index)
+        (place.page, index)
         for places in names.values()
-        for one in places
-        if one.like >= 0.9
-        for index in range(one.first, one.last + 1)
+        for place in places
+        if place.like >= 0.9
+        for index in range(place.first, place.last + 1)
     }

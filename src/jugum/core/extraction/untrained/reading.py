@@ -48,7 +48,7 @@ _NO_VALUE = frozenset("no nr number code date id of the and to from for page by 
 
 def needs_picture(plan: Plan) -> bool:
     """Whether reading by this plan needs the picture of a page: for tick boxes and signatures."""
-    return any(one.data_type in (DataType.TICK, DataType.SIGNATURE, DataType.CHOICE) for one in plan.fields)
+    return any(field.data_type in (DataType.TICK, DataType.SIGNATURE, DataType.CHOICE) for field in plan.fields)
 
 
 def read_untrained(
@@ -58,7 +58,7 @@ def read_untrained(
     without them no tick box and no signature is found. 10–60 ms a page; InputError when a pattern takes too long."""
     layers = list(structures) if structures is not None else [None] * len(pages)
     found: dict[str, Finding] = {}
-    sections = sections_of(pages) if any(one.kind is FieldKind.CLAUSE for one in plan.fields) else []
+    sections = sections_of(pages) if any(planned.kind is FieldKind.CLAUSE for planned in plan.fields) else []
     within: dict[str, Section] = {}
     for field in plan.fields:
         if field.kind is FieldKind.CLAUSE:
@@ -73,7 +73,7 @@ def read_untrained(
 
 
 def _marks(plan: Plan, pages: Sequence[Page], layers: Sequence[Structure | None]) -> dict[str, Finding]:
-    fields = [one for one in plan.fields if one.kind is FieldKind.VALUE and not one.is_column]
+    fields = [planned for planned in plan.fields if planned.kind is FieldKind.VALUE and not planned.is_column]
     ticks = ticks_of(pages, layers)
     zones = [(page, zone) for page in pages for zone in read_zones(page.words)]
     found: dict[str, Finding] = {}
@@ -94,11 +94,13 @@ def _values(
 ) -> dict[str, Finding]:
     """Fields whose values are runs of words: one-to-one over all of them, by the scores of `_Scores`."""
     wanted = tuple(
-        one for one in plan.fields if one.kind is FieldKind.VALUE and not one.is_column and one.key not in already
+        planned
+        for planned in plan.fields
+        if planned.kind is FieldKind.VALUE and not planned.is_column and planned.key not in already
     )
     if not wanted:
         return {}
-    part = Plan(tuple(_loose(one) for one in wanted))
+    part = Plan(tuple(_loose(planned) for planned in wanted))
     parts = [PageCandidates(page) for page in pages]
     candidates, by_rule = candidates_with_rules(part, pages, parts)
     scores = _Scores(part, parts, candidates, by_rule)
@@ -166,10 +168,15 @@ class _Scores:
         self.names = printed_names(plan, parts)
         taken = name_words(self.names)
         self.is_name = np.array(
-            [any((one.page, index) in taken for index in range(one.first, one.last + 1)) for one in candidates],
+            [
+                any((candidate.page, index) in taken for index in range(candidate.first, candidate.last + 1))
+                for candidate in candidates
+            ],
             dtype=np.float32,
         )
-        self.fit = np.array([_fit(one) - self._cut_short(one) for one in candidates], dtype=np.float32)
+        self.fit = np.array(
+            [_fit(candidate) - self._cut_short(candidate) for candidate in candidates], dtype=np.float32
+        )
         self.of_kind: dict[ValueType, npt.NDArray[np.intp]] = {
             kind: np.array([n for n, one in enumerate(candidates) if one.kind == kind], dtype=np.intp)
             for kind in {field.value_type for field in plan.fields}

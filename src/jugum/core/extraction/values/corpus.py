@@ -100,10 +100,15 @@ class Corpus:
             self._prepared[number] = self._prepare(number)
             progress(0.1 + 0.3 * (place + 1) / len(kept))
         self.texts = [
-            frozenset(one.plain for one in self.prepared(int(number)).candidates) for number in self.reference_papers
+            frozenset(candidate.plain for candidate in self.prepared(int(number)).candidates)
+            for number in self.reference_papers
         ]
         self.examples = Examples.of(
-            [one for place, number in enumerate(self.reference_papers) for one in self._examples(place, int(number))]
+            [
+                example
+                for place, number in enumerate(self.reference_papers)
+                for example in self._examples(place, int(number))
+            ]
         )
         for place, number in enumerate(self.training_papers):
             self._views[number] = self._view(number)
@@ -215,10 +220,10 @@ class Corpus:
         """Which of a paper's candidates say what a field's labels say, at whatever place."""
         values = [label.normal for label in self.samples[paper].labels[field.key]]
         said: dict[str, bool] = {}
-        for one in self.prepared(paper).candidates:
-            if one.kind == field.value_type and one.normal not in said:
-                said[one.normal] = any(same_value(one.normal, value, field.value_type) for value in values)
-        return np.array([said.get(one.normal, False) for one in self.prepared(paper).candidates], dtype=bool)
+        for candidate in self.prepared(paper).candidates:
+            if candidate.kind == field.value_type and candidate.normal not in said:
+                said[candidate.normal] = any(same_value(candidate.normal, value, field.value_type) for value in values)
+        return np.array([said.get(read.normal, False) for read in self.prepared(paper).candidates], dtype=bool)
 
     def decisions(
         self,
@@ -304,7 +309,7 @@ def decisions_on(
     decided = decide(plan, scored, view.layout_similarity(known))
     if relations is not None:
         decided = optimise_jointly(decided, relations, absence_logit(view.layout_similarity(known)))
-    return [_explained(one, rows, row_of) for one in decided]
+    return [_explained(decision, rows, row_of) for decision in decided]
 
 
 def _explained(decision: Decision, rows: Floats, row_of: Mapping[tuple[str, int], int]) -> Decision:

@@ -218,7 +218,11 @@ class PaperFeatures:
         """`name_table` and `meaning_table`: channels × candidates × fields, likeness of surroundings to printed
         names (two ways), and by meaning."""
         meant = meant_names(plan, groups)
-        names = [(number, *one) for number, field in enumerate(plan.fields) for one in meant[field.key] or [("", 0.0)]]
+        names = [
+            (number, *meant_name)
+            for number, field in enumerate(plan.fields)
+            for meant_name in meant[field.key] or [("", 0.0)]
+        ]
         starts = [place for place, one in enumerate(names) if place == 0 or names[place - 1][0] != one[0]]
         weight = np.array([counts for _, _, counts in names], dtype=np.float32)
         texts = Texts.of([name for _, name, _ in names])
@@ -251,7 +255,7 @@ class PaperFeatures:
     def _against(self, around: ContextSimilarities) -> None:
         """Each value type's candidates against the examples that may be asked for."""
         by_key = {field.key: field for field in self.plan.fields}
-        kinds = [by_key[one.field].value_type for one in self.examples.every]
+        kinds = [by_key[example.field].value_type for example in self.examples.every]
         families = np.array([_family(kind.data_type) for kind in kinds], dtype=object)
         alike = self.alike[self.examples.papers] if len(self.examples.every) else np.zeros(0, dtype=np.float32)
         self.against: dict[ValueType, ExampleSimilarities] = {}

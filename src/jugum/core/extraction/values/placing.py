@@ -58,14 +58,16 @@ def place_value(
     under 0.08. A place that another value of the paper holds more clearly is not taken twice.
     """
     parts = [PageCandidates(page) for page in pages]
-    found = [one for part in parts for one in part.of(sorted({f.value_type for f in plan.fields}, key=repr))]
+    found = [
+        candidate for part in parts for candidate in part.of(sorted({f.value_type for f in plan.fields}, key=repr))
+    ]
     papers = sorted({example.paper for example in examples})
-    renumbered = [replace(one, paper=papers.index(one.paper)) for one in examples]
+    renumbered = [replace(example, paper=papers.index(example.paper)) for example in examples]
     runs = {
         key: [] if _said(found, plan.field(key), text) else _runs(parts, plan.field(key), text)
         for key, text in values.items()
     }
-    found += [one for its in runs.values() for one in its]
+    found += [candidate for its in runs.values() for candidate in its]
     view = PaperFeatures(plan, found, Examples.of(renumbered), np.ones(len(papers)), [frozenset[str]()] * len(papers))
     placed: dict[str, Placement] = {}
     for _ in range(2):  # what is clear in the first round keeps others from its words in the second
@@ -91,7 +93,8 @@ def placed_examples(plan: Plan, paper: int, placed: Mapping[str, Placement]) -> 
 def _said(candidates: Sequence[Candidate], field: FieldPlan, text: str) -> bool:
     normal = normal_form(text, field.value_type)
     return normal is not None and any(
-        one.kind == field.value_type and same_value(one.normal, normal, field.value_type) for one in candidates
+        candidate.kind == field.value_type and same_value(candidate.normal, normal, field.value_type)
+        for candidate in candidates
     )
 
 

@@ -34,14 +34,17 @@ def reason(features: Floats, candidate: Candidate) -> str:
 
     if of("rule"):
         return "a rule of the field found it"
-    best, channel = max((max(of(f"name_{one}"), 0.9 * of(f"name_words_{one}")), one) for one in NAME_CHANNELS)
+    best, channel = max(
+        (max(of(f"name_{channel_name}"), 0.9 * of(f"name_words_{channel_name}")), channel_name)
+        for channel_name in NAME_CHANNELS
+    )
     if best >= SPEAKS:
         return f"{_said(candidate, channel)}; it is a printed name of the field"
     if of("alike_layout") >= NEAR and of("example_joint") >= SPEAKS:
         return "it is where labelled papers of this layout have it"
     if of("label_like") >= SPEAKS:
         return "a name beside it is the field's name on labelled papers"
-    near, channel = max((of(f"meaning_{one}"), one) for one in LABEL_CHANNELS)
+    near, channel = max((of(f"meaning_{channel_name}"), channel_name) for channel_name in LABEL_CHANNELS)
     if near >= NEAR:
         return f"{_said(candidate, channel)}, which is near in meaning to a name of the field"
     if of("value_odds") > 0.5:

@@ -42,15 +42,17 @@ class Relations:
     def to_data(self) -> dict[str, Any]:
         """JSON-able."""
         return {
-            "orders": [list(one) for one in self.orders],
-            "sums": [list(one) for one in self.sums],
+            "orders": [list(order) for order in self.orders],
+            "sums": [list(addends) for addends in self.sums],
             "missing": dict(self.missing),
         }
 
     @staticmethod
     def from_data(data: Mapping[str, Any]) -> Relations:
         """The inverse; orders without a number of papers held on the fewest that are believed."""
-        orders = tuple((one[0], one[1], int(one[2]) if len(one) > 2 else PAPERS_LEAST) for one in data["orders"])
+        orders = tuple(
+            (order[0], order[1], int(order[2]) if len(order) > 2 else PAPERS_LEAST) for order in data["orders"]
+        )
         return Relations(orders, tuple((a, b, c) for a, b, c in data["sums"]), dict(data.get("missing", {})))
 
     def absence_threshold(self, field: str, floor: float) -> float:
@@ -66,7 +68,7 @@ def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
     orders: list[tuple[str, str, int]] = []
     sums: list[tuple[str, str, str]] = []
     for kind in (DataType.DATE, DataType.MONEY):
-        keys = [one.key for one in plan.fields if one.data_type is kind and not one.many][:FIELDS_MAX]
+        keys = [planned.key for planned in plan.fields if planned.data_type is kind and not planned.many][:FIELDS_MAX]
         values = [_values(sample, keys) for sample in samples]
         for first, second in permutations(keys, 2):
             pairs = [(its[first], its[second]) for its in values if first in its and second in its]
@@ -83,9 +85,9 @@ def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
                     if len(rows) >= PAPERS_LEAST and all(its[first] + its[second] == its[total] for its in rows):
                         sums.append((first, second, total))
     missing = {}
-    for one in plan.fields:
-        told = [not sample.labels[one.key] for sample in samples if one.key in sample.labels]
-        missing[one.key] = (sum(told) + 1) / (len(told) + 2)  # never 0 or 1
+    for field in plan.fields:
+        told = [not sample.labels[field.key] for sample in samples if field.key in sample.labels]
+        missing[field.key] = (sum(told) + 1) / (len(told) + 2)  # never 0 or 1
     return Relations(tuple(orders), tuple(sums), missing)
 
 
@@ -112,7 +114,7 @@ def optimise_jointly(decisions: Sequence[Decision], relations: Relations, floor:
     """Decisions changed, a field or two at a time, while the whole gains: the log-odds of what is chosen, with
     `absence_threshold` for what is not, and what relations lend. `floor` is the log-odds that a value needs to be
     given at all."""
-    found = {one.field: one for one in decisions}
+    found = {decision.field: decision for decision in decisions}
     # each step gains, so this ends by itself; the bound is for the time it may take
     for _ in range(2 * len(found)):
         best, gain = None, 1e-6
@@ -123,7 +125,7 @@ def optimise_jointly(decisions: Sequence[Decision], relations: Relations, floor:
         if best is None:
             break
         found |= best
-    return [found[one.field] for one in decisions]
+    return [found[decision.field] for decision in decisions]
 
 
 def _moves(found: Mapping[str, Decision], relations: Relations, floor: float) -> Iterator[dict[str, Decision]]:
@@ -168,7 +170,7 @@ def _worth(found: Mapping[str, Decision], fields: Iterable[str], relations: Rela
 
 def _with(decision: Decision, choice: Choice) -> Decision:
     others = sorted(
-        [*decision.chosen, *(one for one in decision.others if one is not choice)], key=lambda one: -one.logit
+        [*decision.chosen, *(other for other in decision.others if other is not choice)], key=lambda one: -one.logit
     )
     return replace(
         decision,

@@ -29,7 +29,7 @@ def suggest_from_same_layout(plan: Plan, labelled: Sequence[Sample], pages: Sequ
         found, _ = candidates_with_rules(plan, sample.pages)
         placed = []
         for field in plan.fields:
-            own = [one for one in found if one.kind == field.value_type]
+            own = [candidate for candidate in found if candidate.kind == field.value_type]
             for label in sample.labels.get(field.key, ()):
                 place = gold_candidate(label, field, own)
                 if place is not None:

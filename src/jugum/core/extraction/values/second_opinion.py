@@ -179,7 +179,7 @@ def fit_model(papers: Sequence[TaggedPaper]) -> bytes:
 
 def with_opinion(plan: Plan, decisions: Sequence[Decision], said: Mapping[str, Sequence[str]]) -> list[Decision]:
     """Decisions that know whether the second opinion is the same."""
-    return [replace(one, opinion=agrees(one, said, plan.field(one.field))) for one in decisions]
+    return [replace(decision, opinion=agrees(decision, said, plan.field(decision.field))) for decision in decisions]
 
 
 def agrees(decision: Decision, said: Mapping[str, Sequence[str]], field: FieldPlan) -> bool:

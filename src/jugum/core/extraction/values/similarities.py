@@ -70,11 +70,11 @@ class Examples:
         """Examples as columns (M of them), texts made distinct."""
         return Examples(
             tuple(examples),
-            np.array([one.paper for one in examples], dtype=np.intp),
-            np.array([one.field for one in examples], dtype=object),
-            pieces_of([one.shape for one in examples]),
-            tuple(Texts.of([one.contexts[place] for one in examples]) for place in range(len(CHANNELS))),
-            Texts.of([one.label for one in examples]),
+            np.array([example.paper for example in examples], dtype=np.intp),
+            np.array([example.field for example in examples], dtype=object),
+            pieces_of([example.shape for example in examples]),
+            tuple(Texts.of([example.contexts[place] for example in examples]) for place in range(len(CHANNELS))),
+            Texts.of([example.label for example in examples]),
         )
 
 
@@ -92,7 +92,9 @@ class ContextSimilarities:
     @staticmethod
     def of(candidates: Sequence[Candidate], examples: Examples) -> ContextSimilarities:
         """Every candidate of a paper (N) against every example (M), compared once for each pair of distinct texts."""
-        contexts = tuple(Texts.of([one.contexts[place] for one in candidates]) for place in range(len(CHANNELS)))
+        contexts = tuple(
+            Texts.of([candidate.contexts[place] for candidate in candidates]) for place in range(len(CHANNELS))
+        )
         alike = tuple(distinct_likeness(mine, theirs) for mine, theirs in zip(contexts, examples.contexts, strict=True))
         labels = np.zeros((len(candidates), len(examples.labels.distinct)), dtype=np.uint8)
         meanings = np.zeros_like(labels)
@@ -156,11 +158,11 @@ def compare(
     crossing = np.sqrt(head * tables[CHANNELS.index("column_head")].astype(np.float32) / 100)
     columns = examples.labels.places[family]
     labels = around.labels[chosen][:, columns]
-    tables[SHAPE] = _bytes(likeness([one.shape for one in mine], [one.shape for one in kept]))
-    tables[VALUE] = _bytes(likeness([one.plain for one in mine], [one.text for one in kept]))
+    tables[SHAPE] = _bytes(likeness([candidate.shape for candidate in mine], [example.shape for example in kept]))
+    tables[VALUE] = _bytes(likeness([candidate.plain for candidate in mine], [example.text for example in kept]))
     tables[LABEL], tables[MEANING] = labels[:, own], around.meanings[chosen][:, columns[own]]
     near = np.stack([joint[:, own], crossing, _places(mine, kept, alike[family][own])])
-    pieces = pieces_of([one.shape for one in mine])
+    pieces = pieces_of([candidate.shape for candidate in mine])
     return ExampleSimilarities(family, own, tables, _fine(near), _fine(joint), labels, pieces)
 
 
@@ -170,8 +172,10 @@ def _empty(texts: Texts, places: npt.NDArray[np.intp]) -> Mask:
 
 def _places(candidates: Sequence[Candidate], examples: Sequence[Example], alike: Floats) -> Floats:
     count = len(candidates)
-    mine = np.array([(*one.box.middle, one.page) for one in candidates], dtype=np.float32).reshape(count, 3)
-    theirs = np.array([(*one.box.middle, one.page) for one in examples], dtype=np.float32).reshape(-1, 3)
+    mine = np.array([(*candidate.box.middle, candidate.page) for candidate in candidates], dtype=np.float32).reshape(
+        count, 3
+    )
+    theirs = np.array([(*example.box.middle, example.page) for example in examples], dtype=np.float32).reshape(-1, 3)
     distance = ((mine[:, None, :2] - theirs[None, :, :2]) ** 2).sum(axis=2)
     same_page = mine[:, None, 2] == theirs[None, :, 2]
     # the place on another layout says nothing, so it counts as much as the layouts are alike

@@ -56,7 +56,7 @@ class Function:
 
 
 def _some(column: Value) -> list[Any]:
-    return [one for one in (column if isinstance(column, tuple) else (column,)) if one is not None]
+    return [value for value in (column if isinstance(column, tuple) else (column,)) if value is not None]
 
 
 def _sum(context: Context, column: Value) -> Scalar:
