@@ -152,9 +152,10 @@ def weigh(outcome: ThresholdOutcome) -> str:
     return f"{share} of values pass without review; {wrong} wrong among {passing} that pass"
 
 
-def review(queue: QueueView) -> str:
+def review(queue: QueueView, reason: str | None = None) -> str:
+    """`reason` is the one that the queue is narrowed down to; without it the queue is whole."""
     if not queue.papers:
-        return "No paper waits for a person"
+        return f"No paper waits for the reason “{reason}”" if reason else "No paper waits for a person"
     papers = many(queue.papers, "paper waits", "papers wait")
     return f"{papers} for a person with {many(queue.held, 'field')}; the oldest since {when(queue.oldest)}"
 
