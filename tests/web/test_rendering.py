@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from jugum.web.figures import many, percent, size, when
-from jugum.web.rendering import asset
+from jugum.web.rendering import HERE, STYLE_SHEETS, asset
 
 
 @pytest.mark.parametrize(
@@ -40,4 +40,9 @@ def test_sizes_and_times_are_short() -> None:
 
 
 def test_assets_change_their_address_with_their_content() -> None:
-    assert asset("css/jugum.css").startswith("/static/css/jugum.css?v=")
+    assert asset("css/ground.css").startswith("/static/css/ground.css?v=")
+
+
+def test_every_style_sheet_is_in_the_frame() -> None:
+    files = {path.stem for path in (HERE / "static" / "css").iterdir()}
+    assert files == set(STYLE_SHEETS)

@@ -25,6 +25,11 @@ from jugum.web.security import csrf_token
 HERE = Path(__file__).parent
 _templates = Jinja2Templates(HERE / "templates")
 STEPS = ("gather", "plan", "label", "train", "weigh", "review", "deliver")
+# In the order of the cascade: what all pages share, then what steps add.
+STYLE_SHEETS = (
+    *("ground", "parts", "frame", "overview", "gather", "plan"),
+    *("desk", "explorer", "label", "train", "weigh", "deliver"),
+)
 
 
 @cache
@@ -37,6 +42,7 @@ def asset(path: str) -> str:
 _templates.env.filters.update(percent=percent, size=size, when=when, many=many, joined=joined, origin=origin)
 _templates.env.globals.update(
     asset=asset,
+    style_sheets=STYLE_SHEETS,
     beam_tilt=tilt,
     headings=headings,
     document_address=document_address,
