@@ -98,8 +98,8 @@ def measured(args: tuple[str, int, str, tuple[list[Given], list[Given], list[Giv
         trained_model = fit_trained_model(papers.plan, papers.samples, papers.corpus)
         for its in tests:
             tallies: dict[str, Tally] = defaultdict(Tally)
-            for one in its:
-                judge(plan.learned, findings_of(trained_model.decide(one.sample.pages)), one, tallies)
+            for paper in its:
+                judge(plan.learned, findings_of(trained_model.decide(paper.sample.pages)), paper, tallies)
             found.append(tallies["values"])
     return found[0], found[1]
 

@@ -240,22 +240,22 @@ def run(
     kept = []
     for count in counts:
         given_ = train[:count]
-        samples = [one.sample for one in given_]
-        layouts = {one.sample.key: one.drawn.layout for one in given_}
+        samples = [paper.sample for paper in given_]
+        layouts = {paper.sample.key: paper.drawn.layout for paper in given_}
         started = time.process_time()
         if count < 3:
             trials = [Trial(), Trial()]
             for trial, its in zip(trials, tests, strict=True):
-                for one in its:
+                for paper in its:
                     judge(
                         plan,
                         findings_of(
                             [
-                                *suggest_from_same_layout(plan, samples, one.sample.pages),
-                                *fit_parts(plan, samples).decide(one.sample.pages, None, 0.0),
+                                *suggest_from_same_layout(plan, samples, paper.sample.pages),
+                                *fit_parts(plan, samples).decide(paper.sample.pages, None, 0.0),
                             ]
                         ),
-                        one,
+                        paper,
                         trial.tallies,
                     )
             print_line(family, count, 0.0, 0.0, trials, [])
@@ -278,21 +278,21 @@ def run(
         layouts = [layout_of(sample.pages) for sample in samples]
         trials, reading, pages = [Trial(), Trial()], 0.0, 0
         for trial, its in zip(trials, tests, strict=True):
-            for one in its:
+            for paper in its:
                 begun = time.process_time()
-                decided = version.decide_with_confidence(one.sample.pages)
+                decided = version.decide_with_confidence(paper.sample.pages)
                 reading += time.process_time() - begun
-                pages += len(one.sample.pages)
-                judge(plan, findings_of([decision for decision, _ in decided]), one, trial.tallies)
-                judge(plan.learned, template(plan, given_, layouts, one), one, baseline(trial, "template"))
+                pages += len(paper.sample.pages)
+                judge(plan, findings_of([decision for decision, _ in decided]), paper, trial.tallies)
+                judge(plan.learned, template(plan, given_, layouts, paper), paper, baseline(trial, "template"))
                 if tagger:
                     judge(
                         plan.learned,
-                        {key: list(values) for key, values in tagger.values(one.sample.pages).items()},
-                        one,
+                        {key: list(values) for key, values in tagger.values(paper.sample.pages).items()},
+                        paper,
                         baseline(trial, "CRF"),
                     )
-                weigh(plan, version.layout_similarity_min, thresholds, trial, one, decided)
+                weigh(plan, version.layout_similarity_min, thresholds, trial, paper, decided)
         print_line(family, count, spent, 1000 * reading / pages, trials, [version.layout_similarity_min])
         kept.append((trials[0], trials[1]))
     return kept

@@ -80,19 +80,21 @@ def is_proposed(field: FieldPlan, plan: Plan, found: Sequence[Proposal], paper: 
     if field.kind is FieldKind.TABLE:
         heads = {name.lower() for column in plan.inside(field.key) for name in column.names_on_paper}
         return any(
-            sum(c.printed_names[0].lower() in heads for c in one.columns) * 2 >= len(plan.inside(field.key))
-            for one in found
-            if one.columns
+            sum(c.printed_names[0].lower() in heads for c in proposal.columns) * 2 >= len(plan.inside(field.key))
+            for proposal in found
+            if proposal.columns
         )
     names = [name.lower() for name in field.names_on_paper]
     truth = normal_form(paper.truth[field.key], field.value_type)
-    for one in found:
-        alike = any(fuzz.ratio(name, printed.lower()) >= 80 for name in names for printed in one.field.printed_names)
-        value = normal_form(one.example, field.value_type)
+    for proposal in found:
+        alike = any(
+            fuzz.ratio(name, printed.lower()) >= 80 for name in names for printed in proposal.field.printed_names
+        )
+        value = normal_form(proposal.example, field.value_type)
         if alike or (truth and value and field.kind is FieldKind.VALUE and same_value(truth, value, field.value_type)):
             return True
     return field.data_type.value == "machine-readable zone" and any(
-        one.field.data_type is field.data_type for one in found
+        proposal.field.data_type is field.data_type for proposal in found
     )
 
 

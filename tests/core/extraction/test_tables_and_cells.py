@@ -186,9 +186,9 @@ def _as_format_2(data: bytes) -> bytes:
             if name == "model.json":
                 model = json.loads(text)
                 del model["parts"]["tables"]
-                for one in (model["calibrators"]["value"], model["calibrators"]["table"]):
+                for calibrator in (model["calibrators"]["value"], model["calibrators"]["table"]):
                     for key in ("mean", "scale", "coefficients"):
-                        one[key].pop()
+                        calibrator[key].pop()
                 text = json.dumps(model).encode()
             if name != "tables.crfsuite":
                 new.writestr(name, text)

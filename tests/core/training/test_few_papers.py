@@ -159,10 +159,12 @@ def test_labels_that_mean_nothing_score_no_better_than_chance_when_held_out(samp
     """A leak would let the model know its own held-out labels: here they can't be learned, only leaked."""
     rng = np.random.default_rng(0)
     shuffled = []
-    for one in samples:
-        money = [c for c in candidates_of(one.pages, {DataType.MONEY}) if c.widest]
+    for sample in samples:
+        money = [c for c in candidates_of(sample.pages, {DataType.MONEY}) if c.widest]
         pick = money[int(rng.integers(len(money)))]
-        shuffled.append(Sample(one.key, one.pages, {"amount": (SampleLabel(pick.text, pick.normal, 1, pick.box),)}))
+        shuffled.append(
+            Sample(sample.key, sample.pages, {"amount": (SampleLabel(pick.text, pick.normal, 1, pick.box),)})
+        )
     plan = Plan((PLAN.field("amount"),))
     held_out = held_out_decisions(Papers.of(plan, shuffled, Corpus(plan, shuffled)), unseen=False).records
     assert sum(record.right for record in held_out) / len(held_out) < 0.8

@@ -269,9 +269,9 @@ def _prose(number: int, wording: str) -> Page:
     for head, body in parts:
         for text, bold in ((head, True), (body, False)):
             x = 0.1
-            for one in text.split():
-                words.append(Word(one, Box(x, y, x + 0.008 * len(one), y + 0.013), 1.0, bold))
-                x += 0.008 * len(one) + 0.008
+            for text_part in text.split():
+                words.append(Word(text_part, Box(x, y, x + 0.008 * len(text_part), y + 0.013), 1.0, bold))
+                x += 0.008 * len(text_part) + 0.008
             y += 0.022
         y += 0.02
     return Page(1, 595, 842, reading_order(words))

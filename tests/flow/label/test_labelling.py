@@ -412,8 +412,8 @@ def test_labels_go_out_and_come_back(office: Office, run_jobs: Run, kind: str) -
     office.label_whole(document, slip)
     before = labels(office.store, document)
     data = label_files.written(office.store, office.type_id, kind)
-    for one in before:
-        label_desk.set_label(office.store, office.analyst, document, one.field, [])
+    for label in before:
+        label_desk.set_label(office.store, office.analyst, document, label.field, [])
     taken = label_files.take_in(office.store, office.analyst, office.type_id, data, kind)
     assert (taken.papers, taken.values, taken.unknown) == (1, 3, [])
     after = labels(office.store, document)

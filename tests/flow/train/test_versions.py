@@ -130,9 +130,9 @@ def test_a_version_is_run_on_papers_of_another_and_reads_them_again_when_told(tr
     run_jobs()
     with trained.store.session() as session:  # as if the first version had read it wrongly
         wrong = session.scalars(select(Reading).where(Reading.document_id == document)).all()
-        for one in wrong:
-            if one.text:
-                one.normal = "1.00" if one.normal.endswith(".00") else one.normal
+        for reading in wrong:
+            if reading.text:
+                reading.normal = "1.00" if reading.normal.endswith(".00") else reading.normal
         wrong[-1].normal = "3.33"
     found = version_changes.changes(trained.store, LOADED, Explorer(), second, document)
     assert (found.document, found.begun) == (document, False)
