@@ -159,6 +159,10 @@ DOCUMENT_TRANSITIONS: tuple[Transition, ...] = (
     ),
     *_each([_D.SET_ASIDE], _D.RECEIVED, By.PERSON, needs="returned, or unlocked by its password"),
     *_each([_D.SET_ASIDE], _D.IN_PROGRESS, By.PERSON, _SAMPLE, "returned with its labels"),
+    *_each([_D.SET_ASIDE], _D.HELD, By.PERSON, _LIVE, "returned with what a person settled; a field still waits"),
+    *_each([_D.SET_ASIDE], _D.SETTLED, By.PERSON, _LIVE, "returned with what a person settled; no field waits"),
+    *_each([_D.RECEIVED], _D.HELD, By.PROGRAM, _LIVE, "its pages were read again; a person had settled fields"),
+    *_each([_D.RECEIVED], _D.SETTLED, By.PROGRAM, _LIVE, "its pages were read again; a person had settled it"),
 )
 
 VERSION_TRANSITIONS: tuple[Transition, ...] = (

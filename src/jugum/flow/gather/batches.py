@@ -8,14 +8,15 @@ from datetime import datetime
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.states import DONE_STATES, SETTLED_STATES, BatchState, By, DocumentState, Origin
+from jugum.core.states import DONE_STATES, SETTLED_STATES, BatchState, By, DocumentState
 from jugum.errors import InputError, NotFound
 from jugum.flow.gather.read import queue_opening, queue_unread
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import change_batch_state
+from jugum.flow.worked_on import worked_on
 from jugum.store import Store
-from jugum.store.models import Batch, Document, Label, Result
+from jugum.store.models import Batch, Document
 from jugum.store.queue import change_page_priority
 
 PRIORITIES = {-1: "low", 0: "usual", 1: "high"}
@@ -161,18 +162,8 @@ def remove(store: Store, actor: Actor, batch_id: int) -> tuple[int, int]:
     actor.require(GATHER)
     with store.session() as session:
         row = _row(session, batch_id)
-        labelled = select(Label.document_id)
-        settled = select(Result.document_id).where(Result.origin == Origin.PERSON)
         its = select(Document.id).where(Document.batch_id == batch_id)
-        going = list(
-            session.scalars(
-                its.where(
-                    Document.id.not_in(labelled),
-                    Document.id.not_in(settled),
-                    Document.state.not_in(SETTLED_STATES),
-                )
-            )
-        )
+        going = list(session.scalars(its.where(~worked_on(Document.id), Document.state.not_in(SETTLED_STATES))))
         total = len(list(session.scalars(its)))
         record(
             session,

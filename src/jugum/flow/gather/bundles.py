@@ -15,11 +15,12 @@ from jugum.core.classification import Piece, cut_by_blanks, cut_by_count, cut_by
 from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError
-from jugum.flow.gather.place import LoadedClassifiers, drop_drafts, is_worked_on
+from jugum.flow.gather.place import LoadedClassifiers, drop_drafts
 from jugum.flow.gather.read import document_row, go_on, learn_soon, page_of, page_rows, pages_of
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import can_change, change_state
+from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Label, PageRow
 from jugum.store.queue import Task, document_job, enqueue_all
@@ -329,7 +330,7 @@ def join_again(store: Store, actor: Actor, document_id: int) -> None:
 
 
 def _must_be_untouched(session: Session, child: Document) -> None:
-    if is_worked_on(session, child.id) or child.state in SETTLED_STATES:
+    if is_worked_on(session, child) or child.state in SETTLED_STATES:
         raise Conflict(f"“{child.name}” is in progress already ({child.state}); the bundle stays cut.")
 
 

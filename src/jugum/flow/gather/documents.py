@@ -16,6 +16,7 @@ from jugum.flow.gather.bundles import check_method
 from jugum.flow.gather.read import (
     document_row,
     finish_reading,
+    go_on,
     pages_of,
     queue_opening,
     queue_unread,
@@ -26,6 +27,7 @@ from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.states import change_state
 from jugum.flow.states import set_aside as set_aside_state
+from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, SourceFile, Workspace
 
@@ -294,6 +296,9 @@ def return_document(store: Store, actor: Actor, document_id: int) -> None:
         labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
         if was_read and labelled and document.purpose == Purpose.SAMPLE:
             change_state(document, DocumentState.IN_PROGRESS, By.PERSON)
+            return
+        if was_read and document.purpose == Purpose.LIVE and is_worked_on(session, document):
+            go_on(session, document, By.PERSON)
             return
         change_state(document, DocumentState.RECEIVED, By.PERSON)
         if not document.page_count:

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from sqlalchemy import delete, exists, func, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.classification import OTHER, BundleCutter, TypeClassifier, TypeSample, fit_cutter, fit_type_classifier
@@ -15,14 +15,15 @@ from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.classifier_file import pack_classifier, unpack_classifier
 from jugum.core.page import Page
-from jugum.core.states import SETTLED_STATES, By, DocumentState, Origin, PlacedBy
+from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError, NothingToLearn
 from jugum.flow.gather.read import document_row, go_on, learn_soon, pages_of
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import change_state
+from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
-from jugum.store.models import ClassifierVersion, Document, DocumentType, Hold, Label, Reading, Result
+from jugum.store.models import ClassifierVersion, Document, DocumentType, Hold, Reading, Result
 from jugum.store.queue import Task, document_job, enqueue, enqueue_all, is_waiting
 
 PAPERS_A_TYPE = 60
@@ -227,7 +228,7 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> 
             DocumentState.SET_ASIDE,
         ):
             raise Conflict(f"“{document.name}” is {document.state} and its type cannot be changed now.")
-        if is_worked_on(session, document_id) or document.state in SETTLED_STATES:
+        if is_worked_on(session, document) or document.state in SETTLED_STATES:
             raise Conflict(f"“{document.name}” has labels or settled fields. Clear them before you change its type.")
         record(session, actor, Action.PLACE, "document", document_id, before=document.type_id, type=type_id)
         if type_id is None:
@@ -242,13 +243,6 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> 
             document.revision += 1
             go_on(session, document, By.PERSON)
         learn_soon(session, document.workspace_id)
-
-
-def is_worked_on(session: Session, document_id: int) -> bool:
-    """Whether a person labelled or settled anything on a paper."""
-    labelled = exists().where(Label.document_id == document_id)
-    settled = exists().where(Result.document_id == document_id, Result.origin == Origin.PERSON)
-    return bool(session.scalar(select(labelled | settled)))
 
 
 def drop_drafts(session: Session, document_id: int) -> None:

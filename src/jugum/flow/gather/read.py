@@ -34,6 +34,7 @@ from jugum.errors import Conflict, InputError, LockedPaper, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import change_state, set_aside
+from jugum.flow.worked_on import has_open_hold, is_worked_on
 from jugum.store import Store
 from jugum.store.models import Batch, Document, Hold, PageRow, SourceFile
 from jugum.store.queue import QueuedJob, Task, document_job, enqueue, enqueue_all, is_waiting
@@ -410,7 +411,12 @@ def finish_reading(session: Session, document: Document, *, without_bad: bool = 
 
 
 def go_on(session: Session, document: Document, by: By = By.PROGRAM) -> None:
-    """What follows for a paper that is read and has its type, which a person gave it or the program."""
+    """What follows for a paper that is read and has its type, which a person gave it or the program. A live paper on
+    which a person has worked goes back to where it stood: drafting would take the work away."""
+    if document.purpose == Purpose.LIVE and is_worked_on(session, document):
+        after = DocumentState.HELD if has_open_hold(session, document) else DocumentState.SETTLED
+        change_state(document, after, by)
+        return
     change_state(document, DocumentState.TO_LABEL if document.purpose == Purpose.SAMPLE else DocumentState.PLACED, by)
     if document.purpose == Purpose.LIVE:
         enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document.id, 45)])
@@ -425,8 +431,8 @@ def learn_soon(session: Session, workspace_id: int) -> None:
 
 
 def _draft_again(session: Session, document: Document) -> None:
-    """Pages of a live paper that nobody has settled were read again: its fields are drafted anew."""
-    if document.purpose == Purpose.LIVE and document.state in REDRAFTED:
+    """Pages of a live paper were read again: its fields are drafted anew, unless a person has worked on it."""
+    if document.purpose == Purpose.LIVE and document.state in REDRAFTED and not is_worked_on(session, document):
         session.execute(delete(Hold).where(Hold.document_id == document.id, Hold.settled_at.is_(None)))
         go_on(session, document)
 

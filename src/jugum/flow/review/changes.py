@@ -23,8 +23,9 @@ from jugum.flow.plan.fields import plan_in
 from jugum.flow.review.draft import DraftInput, drafted_fields
 from jugum.flow.review.records import context_of
 from jugum.flow.states import change_state
+from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
-from jugum.store.models import Document, Field, Hold, Reading
+from jugum.store.models import Document, Field, Reading
 from jugum.store.queue import Task, enqueue
 
 AGAIN_MAX = 500  # papers read again at once
@@ -129,8 +130,7 @@ def _values(one: DraftedField | None) -> Sequence[Found | None]:
 
 
 def _begun(session: Session, document: Document) -> bool:
-    settled = select(Hold.id).where(Hold.document_id == document.id, Hold.settled_at.is_not(None))
-    return document.state not in WAITING_LIVE or session.scalar(settled.limit(1)) is not None
+    return document.state not in WAITING_LIVE or is_worked_on(session, document)
 
 
 def read_again(store: Store, actor: Actor, version_id: int, documents: Sequence[int]) -> int:

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import delete, exists, insert, select
+from sqlalchemy import delete, insert
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.found import EngineName, Found
@@ -28,6 +28,7 @@ from jugum.flow.plan.fields import plan_in
 from jugum.flow.plan.sample import findings
 from jugum.flow.review.records import context_of
 from jugum.flow.states import change_state, set_aside
+from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
 from jugum.store.models import CheckWaiver, Document, Field, Hold, ModelVersion, Policy, Reading, Result
 from jugum.store.queue import Task, document_job, enqueue_all
@@ -108,11 +109,9 @@ def _load(session: Session, document_id: int, version_id: int | None) -> DraftIn
 
 
 def _may_be_drafted(session: Session, document: Document) -> bool:
-    """A live paper that waits, and of which no person has settled anything."""
-    if document.purpose != Purpose.LIVE or document.state not in DRAFTABLE:
-        return False
-    begun = exists().where(Hold.document_id == document.id, Hold.settled_at.is_not(None))
-    return not session.scalar(select(begun))
+    """A live paper that waits, and on which no person has worked."""
+    waits = document.purpose == Purpose.LIVE and document.state in DRAFTABLE
+    return waits and not is_worked_on(session, document)
 
 
 # ---- Read ------------------------------------------------------------------------------------------------------------

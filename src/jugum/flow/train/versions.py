@@ -13,7 +13,7 @@ from jugum.core.evaluation.compare import Comparison, compared
 from jugum.core.evaluation.report_model import Report
 from jugum.core.formats import unpack_version
 from jugum.core.formats.version_file import misfit
-from jugum.core.states import By, DocumentState, Purpose, SetName, VersionState
+from jugum.core.states import DRAFTABLE, By, DocumentState, Purpose, SetName, VersionState
 from jugum.errors import Conflict
 from jugum.flow.in_force import live_version, version_row
 from jugum.flow.office.actions import Action
@@ -21,6 +21,7 @@ from jugum.flow.office.actor import PLAN, TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.states import change_version_state
+from jugum.flow.worked_on import worked_on
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, LayoutGroup, ModelVersion, Person
 from jugum.store.queue import Task, document_job, enqueue_all
@@ -139,16 +140,13 @@ def go_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
 
 
 def redraft(session: Session, type_id: int) -> int:
-    """Queue drafting of the live papers that wait for a version, or are held and not begun."""
-    from jugum.store.models import Hold
-
-    begun = select(Hold.id).where(Hold.document_id == Document.id, Hold.settled_at.is_not(None)).exists()
+    """Queue drafting of the live papers that wait for a version, or are held, and on which no person has worked."""
     waiting = session.scalars(
         select(Document.id).where(
             Document.type_id == type_id,
             Document.purpose == Purpose.LIVE,
-            Document.state.in_((DocumentState.PLACED, DocumentState.HELD)),
-            ~begun,
+            Document.state.in_(DRAFTABLE),
+            ~worked_on(Document.id),
         )
     ).all()
     enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document_id, 15) for document_id in waiting])
