@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 
 from jinja2 import Undefined
 
-from jugum.core.formats.tables import ResultValue
+from jugum.core.formats.results import ResultValue
 from jugum.core.states import Origin
 
 

@@ -5,34 +5,123 @@ from __future__ import annotations
 import csv
 import io
 import json
+import zipfile
+from dataclasses import replace
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from jugum.core.formats import ResultRow, past_records_of, results_csv, results_json
-from jugum.core.formats.tables import ResultValue
-from jugum.core.schema import FieldPlan, Plan, key_from, problems_of
+from jugum.core.formats import ResultColumns, ResultRow, past_records_of, results_csv, results_json, results_zip
+from jugum.core.formats.results import ResultValue, side_by_side
+from jugum.core.schema import FieldKind, FieldPlan, Plan, key_from, problems_of
 from jugum.core.values import DataType, safe_cell
 from jugum.errors import InputError
 
 
 def row(text: str) -> ResultRow:
-    value = ResultValue(text, text, 1, (0.1, 0.1, 0.2, 0.2), 0.97, "model", 2, 1, None)
-    return ResultRow(7, 'a;b,"c".pdf', "ab" * 32, "passed", "2026-01-02T03:04:05+00:00", {"amount": (value,)})
+    return ResultRow(7, 'a;b,"c".pdf', "ab" * 32, "passed", "2026-01-02T03:04:05+00:00", {"amount": (value_of(text),)})
 
 
-def test_csv_reads_back_and_joins_many_values() -> None:
-    two = ResultRow(
-        1, "x.pdf", "", "passed", "", {"amount": (*row("1.00").values["amount"], *row("2.00").values["amount"])}
+def value_of(text: str, position: int = 0) -> ResultValue:
+    return ResultValue(text, text, 1, (0.1, 0.1, 0.2, 0.2), 0.97, "model", 2, 1, None, position)
+
+
+def column_of(*texts: str) -> tuple[ResultValue, ...]:
+    """Values of a table's column, row by row; "" stands for an empty cell."""
+    return tuple(value_of(text, position) for position, text in enumerate(texts) if text)
+
+
+AMOUNT = ResultColumns(("amount", "missing"), {})
+CLAIM = Plan(
+    (
+        FieldPlan("total", "Total", DataType.MONEY),
+        FieldPlan("guests", "Guests", many=True),
+        FieldPlan("trips", "Trips", kind=FieldKind.TABLE),
+        FieldPlan("trips.km", "Kilometres", DataType.NUMBER, inside="trips"),
+        FieldPlan("trips.paid", "Paid", DataType.MONEY, inside="trips"),
     )
-    read = list(csv.DictReader(io.StringIO(results_csv([row("-12.00"), two], ["amount", "missing"]))))
+)
+TRIPS = replace(
+    row("1.00"),
+    values={
+        "total": (value_of("90.00"),),
+        "guests": column_of("Ann Ekeberg; Bo", "Cy"),
+        "trips.km": column_of("", "43", "54", "17"),
+        "trips.paid": column_of("20.00", "", "=1+1", "30.00"),
+    },
+)
+
+
+def read_csv(text: str) -> list[dict[str, str]]:
+    return list(csv.DictReader(io.StringIO(text)))
+
+
+def test_csv_of_single_values_has_a_line_for_each_paper() -> None:
+    read = read_csv(results_csv([row("-12.00"), row("1.00")], AMOUNT))
     assert read[0]["file"] == 'a;b,"c".pdf'
-    assert [line["amount"] for line in read] == ["-12.00", "1.00; 2.00"]
+    assert [line["amount"] for line in read] == ["-12.00", "1.00"]
     assert read[0]["missing"] == ""
+
+
+def test_csv_of_a_type_with_tables_has_a_line_for_each_row_with_the_papers_values_repeated() -> None:
+    read = read_csv(results_csv([TRIPS, row("5.00")], ResultColumns.of(CLAIM)))
+    assert [(line["part"], line["line"], line["total"]) for line in read] == [
+        ("guests", "1", "90.00"),
+        ("guests", "2", "90.00"),
+        ("trips", "1", "90.00"),
+        ("trips", "2", "90.00"),
+        ("trips", "3", "90.00"),
+        ("trips", "4", "90.00"),
+        ("", "", ""),
+    ]
+    # a cell that is empty on the paper is empty here: nothing moves up into it
+    trips = [(line["trips.km"], line["trips.paid"]) for line in read if line["part"] == "trips"]
+    assert trips == [("", "20.00"), ("43", ""), ("54", "'=1+1"), ("17", "30.00")]
+    assert [line["guests"] for line in read if line["part"] == "guests"] == ["Ann Ekeberg; Bo", "Cy"]
+
+
+def test_a_zip_holds_a_file_for_the_papers_and_one_for_each_part() -> None:
+    data = results_zip([TRIPS, row("5.00")], ResultColumns.of(CLAIM))
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        files = {name: read_csv(archive.read(name).decode("utf-8-sig")) for name in archive.namelist()}
+    assert list(files) == ["papers.csv", "guests.csv", "trips.csv"]
+    assert [line["total"] for line in files["papers.csv"]] == ["90.00", ""]
+    assert [(line["document"], line["line"], line["trips.km"]) for line in files["trips.csv"]] == [
+        ("7", "1", ""),
+        ("7", "2", "43"),
+        ("7", "3", "54"),
+        ("7", "4", "17"),
+    ]
+    assert results_zip([TRIPS, row("5.00")], ResultColumns.of(CLAIM)) == data
+
+
+@given(st.lists(st.tuples(st.sampled_from(["", "a", "b;c"]), st.sampled_from(["", "1", "2"])), max_size=8))
+def test_rows_come_back_from_the_csv_as_they_stood_on_the_paper(rows: list[tuple[str, str]]) -> None:
+    paper = replace(
+        row(""), values={"trips.km": column_of(*(a for a, _ in rows)), "trips.paid": column_of(*(b for _, b in rows))}
+    )
+    read = read_csv(results_csv([paper], ResultColumns.of(CLAIM)))
+    assert [(line["trips.km"], line["trips.paid"]) for line in read if line["part"]] == [r for r in rows if any(r)]
+
+
+def test_a_field_that_had_several_values_before_its_plan_changed_loses_none() -> None:
+    plan = Plan((FieldPlan("sums", "Sums"),))
+    several = replace(row(""), values={"sums": column_of("1.00", "2.00")})
+    assert ResultColumns.of(plan, [several]).parts == {"sums": ("sums",)}
+    assert ResultColumns.of(plan, []).single == ("sums",)
+
+
+def test_on_a_screen_lines_of_all_parts_stand_side_by_side_up_to_a_limit() -> None:
+    lines, left = side_by_side(TRIPS, ResultColumns.of(CLAIM), 2)
+    assert [sorted(line) for line in lines] == [["guests", "trips.paid"], ["guests", "trips.km"]]
+    assert left == 2
+    assert side_by_side(row("1.00"), AMOUNT, 2) == ([{}], 0)
 
 
 @pytest.mark.parametrize("text", ["=1+1", "+1+1", "@A1", "-cmd", "-1+cmd()", "\t=1"])
 def test_cells_that_a_spreadsheet_would_run_are_defused(text: str) -> None:
-    assert f"'{text}" in results_csv([row(text)], ["amount"])
+    assert f"'{text}" in results_csv([row(text)], AMOUNT)
 
 
 @pytest.mark.parametrize("text", ["-12.00", "-1.00; -2.00", "+46701234567", "1+1", "Ann = Bo"])

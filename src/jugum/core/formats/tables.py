@@ -1,96 +1,13 @@
-"""Results out as CSV (RFC 4180) and JSON; values keyed by hand in as CSV."""
+"""Tables in: values from past records, and lists, as CSV."""
 
 from __future__ import annotations
 
 import csv
 import io
-import json
-from collections.abc import Sequence
-from dataclasses import dataclass
 
-from jugum.core.values import safe_cell
 from jugum.errors import InputError
 
 RECORD_COLUMNS = ("file", "type", "field", "value")
-
-
-@dataclass(frozen=True)
-class ResultValue:
-    """One delivered value with its provenance. `origin` is "model" or "person"; `box` in page fractions."""
-
-    text: str
-    normal: str
-    page: int | None
-    box: tuple[float, float, float, float] | None
-    confidence: float | None
-    origin: str
-    version: int | None
-    policy: int | None
-    person: str | None
-    position: int = 0
-
-
-@dataclass(frozen=True)
-class ResultRow:
-    """One paper's result: field key → its values."""
-
-    document: int
-    file: str
-    sha256: str
-    state: str
-    received: str
-    values: dict[str, tuple[ResultValue, ...]]
-
-
-def results_csv(rows: Sequence[ResultRow], fields: Sequence[str]) -> str:
-    """One line a paper; several values of a field, and a table column's rows, are joined by "; ". Cells that a
-    spreadsheet would take for a formula are led by an apostrophe, negative amounts aside."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")  # as RFC 4180 has it
-    writer.writerow(["document", "file", "state", "received", *fields])
-    for row in rows:
-        cells = ["; ".join(value.normal for value in row.values.get(field, ())) for field in fields]
-        writer.writerow([row.document, safe_cell(row.file), row.state, row.received, *map(safe_cell, cells)])
-    return out.getvalue()
-
-
-def results_json(rows: Sequence[ResultRow]) -> str:
-    """A list of papers with every value's provenance."""
-    return json.dumps(
-        [
-            {
-                "document": row.document,
-                "file": row.file,
-                "sha256": row.sha256,
-                "state": row.state,
-                "received": row.received,
-                "values": {
-                    key: [_value_data(value) for value in values]
-                    for key, values in row.values.items()
-                    if "." not in key
-                },
-                "tables": _tables(row),
-            }
-            for row in rows
-        ],
-        ensure_ascii=False,
-        indent=1,
-    )
-
-
-def _value_data(value: ResultValue) -> dict[str, object]:
-    return {name: part for name, part in vars(value).items() if name != "position"}
-
-
-def _tables(row: ResultRow) -> dict[str, list[dict[str, object]]]:
-    """A paper's tables, row by row: column → value; empty cells are left out."""
-    tables: dict[str, dict[int, dict[str, object]]] = {}
-    for key, values in row.values.items():
-        table, dot, column = key.partition(".")
-        for value in values if dot else ():
-            # by position: a row keeps its place though cells of it are empty
-            tables.setdefault(table, {}).setdefault(value.position, {})[column] = _value_data(value)
-    return {table: [rows[position] for position in sorted(rows)] for table, rows in tables.items()}
 
 
 def past_records_of(data: bytes) -> list[dict[str, str]]:

@@ -9,8 +9,8 @@ from datetime import datetime
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
 
-from jugum.core.formats import ResultRow, results_csv, results_json
-from jugum.core.formats.tables import ResultValue
+from jugum.core.formats import ResultColumns, ResultRow, results_csv, results_json, results_zip
+from jugum.core.formats.results import ResultValue
 from jugum.core.states import DELIVERABLE, DONE_STATES, By, DocumentState
 from jugum.core.values import delivered
 from jugum.errors import Forbidden, InputError, NotFound
@@ -32,7 +32,7 @@ from jugum.store.models import (
     Result,
 )
 
-FORMATS = ("csv", "json")
+FORMATS = ("csv", "zip", "json")
 
 
 @dataclass(frozen=True)
@@ -46,10 +46,12 @@ class DeliveryView:
 
 @dataclass(frozen=True)
 class ResultsView:
-    """Results of passed and settled papers, the newest first: fields (key, name) as columns; `waiting` counts papers
-    that are in no delivery yet."""
+    """Results of passed and settled papers, the newest first. `columns` are the keys of values and of parts that
+    repeat; `names` and `data_types` say what each is; `waiting` counts papers that are in no delivery yet."""
 
-    fields: list[tuple[str, str, str]]
+    columns: ResultColumns
+    names: dict[str, str]
+    data_types: dict[str, str]
     rows: list[ResultRow]
     total: int
     waiting: int
@@ -74,9 +76,12 @@ def results(
         waiting = session.scalar(
             select(func.count(Document.id)).where(Document.type_id == type_id, Document.state.in_(DELIVERABLE))
         )
+        rows = _rows(session, documents, row, show_personal=_sees_personal(actor))
         return ResultsView(
-            [(f.key, f.name, f.data_type) for f in row.fields if f.kind != "table"],
-            _rows(session, documents, row, show_personal=_sees_personal(actor)),
+            ResultColumns.of(plan_in(row), rows),
+            {field.key: field.name for field in row.fields},
+            {field.key: field.data_type for field in row.fields},
+            rows,
             total,
             waiting or 0,
             _deliveries(session, type_id),
@@ -148,20 +153,19 @@ def _rows(
 def download(
     store: Store, type_id: int, format: str, *, actor: Actor | None = None, search: str = "", state: str | None = None
 ) -> bytes:
-    """All matching results as CSV or JSON bytes; nothing changes by it."""
+    """All matching results as the bytes of a file; nothing changes by it."""
     with store.session() as session:
         row = type_row(session, type_id)
         documents = session.scalars(_done(type_id, search, state).order_by(Document.id)).all()
-        return _file(
-            format,
-            _rows(session, documents, row, show_personal=_sees_personal(actor)),
-            [f.key for f in row.fields if f.kind != "table"],
-        )
+        return _file(format, _rows(session, documents, row, show_personal=_sees_personal(actor)), row)
 
 
-def _file(format: str, rows: Sequence[ResultRow], fields: Sequence[str]) -> bytes:
+def _file(format: str, rows: Sequence[ResultRow], type_: DocumentType) -> bytes:
+    columns = ResultColumns.of(plan_in(type_), rows)
     if format == "csv":
-        return results_csv(rows, fields).encode("utf-8-sig")
+        return results_csv(rows, columns).encode("utf-8-sig")
+    if format == "zip":
+        return results_zip(rows, columns)
     if format == "json":
         return results_json(rows).encode()
     raise InputError(f"“{format}” is not a format. Choose one of: {', '.join(FORMATS)}.")
@@ -181,9 +185,7 @@ def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryVi
         ).all()
         if not documents:
             raise InputError("There is nothing to deliver: every passed and settled paper is in a delivery.")
-        data = _file(
-            format, _rows(session, documents, row, show_personal=True), [f.key for f in row.fields if f.kind != "table"]
-        )
+        data = _file(format, _rows(session, documents, row, show_personal=True), row)
         delivery = Delivery(
             type_id=type_id, format=format, file_key=store.files.put(data), papers=len(documents), created_by=actor.id
         )

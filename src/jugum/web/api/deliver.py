@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel
 
-from jugum.core.formats.tables import ResultRow
+from jugum.core.formats.results import ResultRow
 from jugum.flow.deliver import results
 from jugum.flow.deliver.results import DeliveryView
 from jugum.web.security import MayDeliver, MaySee

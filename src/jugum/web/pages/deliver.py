@@ -7,14 +7,16 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from jugum.core.formats.results import ResultColumns, side_by_side
 from jugum.flow.deliver import results
 from jugum.flow.office import types as types_
 from jugum.web.rendering import page
 from jugum.web.security import MayDeliver, MaySee
 
 router = APIRouter()
-MEDIA = {"csv": "text/csv; charset=utf-8", "json": "application/json"}
+MEDIA = {"csv": "text/csv; charset=utf-8", "json": "application/json", "zip": "application/zip"}
 ROWS_A_PAGE = 50
+LINES_A_PAPER = 6  # of its longest table; the rest is a click away
 
 
 @router.get("/types/{type_id}/deliver")
@@ -38,11 +40,26 @@ def deliver_page(
         shown=types_.type_view(store, type_id),
         step="deliver",
         view=view,
+        formats=_formats(view.columns),
+        part_columns=sum(map(len, view.columns.parts.values())),
+        is_number=lambda key: view.data_types[key] in ("money", "number"),
+        papers=[(row, *side_by_side(row, view.columns, LINES_A_PAPER)) for row in view.rows],
         search=search,
         state=state,
         page_number=page_number,
         last_page=max(1, -(-view.total // ROWS_A_PAGE)),
     )
+
+
+def _formats(columns: ResultColumns) -> list[tuple[str, str]]:
+    """The forms that results go out in, with what a person is told of each."""
+    if not columns.parts:
+        return [("csv", "CSV"), ("json", "JSON")]
+    return [
+        ("csv", "CSV, a line for each table row"),
+        ("zip", "CSV files in a ZIP, one for each table"),
+        ("json", "JSON"),
+    ]
 
 
 @router.get("/types/{type_id}/results.{format}")
