@@ -332,24 +332,3 @@ def test_a_check_that_fails_is_told_on_the_desk_and_an_advisory_one_let_stand(
     page.wait_for_url(f"**/types/{kind}/review")
     (stood,) = application.call("GET", f"/documents/{document}/review-desk?look=true")["checks"]
     assert stood["let_stand_by"]
-
-
-def test_a_blocking_check_holds_the_field_again_until_it_is_mended(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
-    application.call(
-        "PUT", f"/types/{kind}/checks", json={"expression": "amount > 1000000", "message": "Far too little"}
-    )
-    application.policy(kind, 0.0)
-    document = application.upload(kind, "live.pdf", slip_pdf(slips(1, start=71)[0]), "live")
-    application.wait(f"/documents/{document}", lambda view: view["state"] == "held")
-    page.goto(f"/review/{document}")
-    page.locator("#desk[data-ready=yes]").wait_for()
-    note = page.locator('.note[data-field="amount"]')
-    expect(note).to_contain_text("must be corrected")
-    page.keyboard.press("Enter")
-    expect(page.locator("[data-status]")).to_contain_text("Far too little")
-    expect(note).to_contain_text("must be corrected")
-    page.keyboard.press("e")
-    note.locator("input").fill("2 000 000,00")
-    page.keyboard.press("Enter")
-    page.wait_for_url(f"**/types/{kind}/review")

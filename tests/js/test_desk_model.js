@@ -139,6 +139,26 @@ describe("tables", () => {
   });
 });
 
+describe("news from the server", () => {
+  const news = (revision, text) => ({ revision, fields: [field("a", { values: [value(text)] })], others: [] });
+
+  it("that is older than what is known is no news", () => {
+    const paper = new Paper(news(7, "seven"), "review");
+    paper.data.revision = 8; // an answer was saved while the news was under way
+    assert.equal(paper.accept(news(7, "late")), false);
+    assert.deepEqual([paper.data.revision, paper.field("a").values[0].text], [8, "seven"]);
+    assert.equal(paper.accept(news(9, "nine")), true);
+    assert.equal(paper.field("a").values[0].text, "nine");
+  });
+
+  it("leaves fields alone whose answers are not sent yet", () => {
+    const paper = new Paper(news(7, "read"), "review");
+    paper.setValues(paper.field("a"), [value("mine")]);
+    paper.accept(news(8, "theirs"), new Set(["a"]));
+    assert.equal(paper.field("a").values[0].text, "mine");
+  });
+});
+
 describe("undo", () => {
   it("goes back and forth, and says what to send each time", () => {
     const paper = labelling(field("a"));
@@ -154,16 +174,35 @@ describe("undo", () => {
     assert.equal(paper.redo(), null);
   });
 
-  it("forgets what was undone when something new is done, and nothing is remembered in review", () => {
+  it("forgets what was undone when something new is done", () => {
     const paper = labelling(field("a"));
     const one = paper.field("a");
     paper.remember(one, paper.snapshot(one));
     paper.undo();
     paper.remember(one, paper.snapshot(one));
     assert.equal(paper.redo(), null);
-    const other = reviewing(field("a"));
-    other.remember(other.field("a"), other.snapshot(other.field("a")));
-    assert.equal(other.undo(), null);
+  });
+
+  it("in review takes an answer back to what was held, and sends an earlier answer again", () => {
+    const paper = reviewing(field("a", { hold: "low confidence", detail: "60 %", values: [value("read")] }));
+    const one = paper.field("a");
+    for (const text of ["first", "second"]) {
+      const before = paper.snapshot(one);
+      paper.setValues(one, [value(text)]);
+      paper.remember(one, before);
+    }
+    assert.equal(paper.undo().body.values[0].text, "first");
+    assert.equal(one.hold, null);
+    assert.deepEqual(paper.undo(), { key: "a", body: null });
+    assert.deepEqual([one.hold, one.values[0].text], ["low confidence", "read"]);
+    assert.equal(paper.redo().body.values[0].text, "first");
+  });
+
+  it("of a field that the plan no longer has does nothing", () => {
+    const paper = labelling(field("a"));
+    paper.remember(paper.field("a"), paper.snapshot(paper.field("a")));
+    paper.accept({ fields: [], others: [] });
+    assert.equal(paper.undo(), null);
   });
 
   it("sends a table's rows again", () => {

@@ -33,7 +33,7 @@ beforeEach(() => {
   [sent, answers, heard] = [[], [], []];
   globalThis.fetch = /** @type {any} */ (
     async (path, { body }) => {
-      sent.push([path, JSON.parse(body)]);
+      sent.push([path, body && JSON.parse(body)]);
       const status = answers.shift() ?? 200;
       if (status === 0) throw new TypeError("no connection");
       return { status, ok: status < 300, json: async () => ({ error: `status ${status}` }) };
@@ -51,6 +51,27 @@ describe("saving", () => {
       ["/labels/b", { values: [2], revision: 7 }],
     ]);
     assert.equal(kept.size, 0);
+  });
+
+  it("takes an answer back that has no body", async () => {
+    await saver().put("a", null);
+    assert.deepEqual(sent, [["/labels/a?revision=7", undefined]]);
+  });
+
+  it("sends the next answer only when what the last one changed is known", async () => {
+    let revision = 1;
+    const one = saver();
+    one.revision = () => revision;
+    one.saved = async () => {
+      await new Promise((resolve) => setTimeout(resolve, 5));
+      revision += 1;
+    };
+    for (const key of ["a", "b", "c"]) one.put(key, {});
+    await one.run();
+    assert.deepEqual(
+      sent.map(([, body]) => body.revision),
+      [1, 2, 3],
+    );
   });
 
   it("sends only the newest answer of a field that waits", async () => {

@@ -185,7 +185,7 @@ def test_a_database_with_data_is_upgraded_from_the_first_form_to_the_last(empty:
         typed, recorded = session.query(BlindLabel).order_by(BlindLabel.document_id)
         assert typed.value == [{"text": "12,00", "more_places": [[2, [0, 0, 1, 1]]], "ocr_text": "12.00"}]
         assert (recorded.method, recorded.value) == (Method.PAST_RECORD, [])
-        assert session.query(CheckWaiver.message).scalar() == "Odd"
+        assert session.query(CheckWaiver.message, CheckWaiver.reason).one() == ("Odd", "")
         assert session.query(ControlSuggestion.outcome).scalar() == "caught"
         (group,) = session.query(LayoutGroup).all()
         assert session.get_one(Document, 1).layout_group_id == group.id

@@ -142,7 +142,13 @@ DOCUMENT_TRANSITIONS: tuple[Transition, ...] = (
     ),
     *_each([_D.PASSED], _D.DRAFTED, By.PERSON, _LIVE, "to be read again with another version; nothing settled"),
     *_each([_D.HELD, _D.PASSED], _D.SETTLED, By.PERSON, _LIVE, "no open hold"),
-    *_each([_D.PASSED, _D.SETTLED], _D.HELD, By.PERSON, _LIVE, "a blocking check fails after a change"),
+    *_each(
+        [_D.PASSED, _D.SETTLED],
+        _D.HELD,
+        By.PERSON,
+        _LIVE,
+        "a blocking check fails after a change, or an answer is undone",
+    ),
     *_each([_D.PASSED, _D.SETTLED], _D.DELIVERED, By.PERSON, _LIVE, "in a delivery"),
     # Set aside and returned
     *_each(

@@ -38,8 +38,18 @@ class ResultValue:
 
 
 @dataclass(frozen=True)
+class LetStand:
+    """A check that fails on a paper and that a person let stand, with the reason of a blocking one."""
+
+    check: str
+    said: str
+    reason: str
+    person: str
+
+
+@dataclass(frozen=True)
 class ResultRow:
-    """One paper's result: field key → its values."""
+    """One paper's result: field key → its values, and the failing checks that were let stand."""
 
     document: int
     file: str
@@ -47,6 +57,7 @@ class ResultRow:
     state: str
     received: str
     values: dict[str, tuple[ResultValue, ...]]
+    let_stand: tuple[LetStand, ...] = ()
 
 
 Line = Mapping[str, ResultValue]
@@ -55,10 +66,17 @@ Line = Mapping[str, ResultValue]
 @dataclass(frozen=True)
 class ResultColumns:
     """The keys of a type's results in the plan's order: `single` fields of one value, and `parts` that repeat, each
-    with the keys of its columns (a field of many values is its own column)."""
+    with the keys of its columns (a field of many values is its own column). `checks` tells whether the plan has any, so
+    that some may have been let stand."""
 
     single: tuple[str, ...]
     parts: Mapping[str, tuple[str, ...]]
+    checks: bool = False
+
+    @property
+    def of_paper(self) -> tuple[str, ...]:
+        """The columns that say something about a paper as a whole, after the first four."""
+        return (*(["let_stand"] if self.checks else []), *self.single)
 
     @staticmethod
     def of(plan: Plan, rows: Iterable[ResultRow] = ()) -> ResultColumns:
@@ -76,7 +94,7 @@ class ResultColumns:
                 parts[field.key] = (field.key,)
             else:
                 single.append(field.key)
-        return ResultColumns(tuple(single), parts)
+        return ResultColumns(tuple(single), parts, bool(plan.checks))
 
 
 def lines_of(row: ResultRow, columns: Sequence[str]) -> list[Line]:
@@ -112,28 +130,27 @@ def results_csv(rows: Sequence[ResultRow], columns: ResultColumns) -> str:
     has a line still has one, with both empty. Cells that a spreadsheet would take for a formula are led by an
     apostrophe."""
     if not columns.parts:
-        return _csv((*PAPER_COLUMNS, *columns.single), ([*_paper(row), *_cells(row, columns.single)] for row in rows))
+        return _csv((*PAPER_COLUMNS, *columns.of_paper), ([*_paper(row), *_cells(row, columns)] for row in rows))
     inner = [column for part in columns.parts.values() for column in part]
     lines: list[list[object]] = []
     for row in rows:
         paper = _paper(row)
-        single = _cells(row, columns.single)
+        single = _cells(row, columns)
         found = [
             [*paper, part, number, *single, *_line_cells(line, inner)]
             for part, its_columns in columns.parts.items()
             for number, line in enumerate(lines_of(row, its_columns), start=1)
         ]
         lines += found or [[*paper, "", "", *single, *("" for _ in inner)]]
-    return _csv((*PAPER_COLUMNS, "part", "line", *columns.single, *inner), lines)
+    return _csv((*PAPER_COLUMNS, "part", "line", *columns.of_paper, *inner), lines)
 
 
 def results_zip(rows: Sequence[ResultRow], columns: ResultColumns) -> bytes:
     """Several CSV files in a ZIP: `papers.csv` with one line a paper, and one file for each repeating part, whose lines
-    name their paper by `document` and are counted from 1. The same results give the same bytes."""
+    name their paper by `document` and are counted from 1; `let_stand.csv` has the checks that were let stand, where a
+    plan has any. The same results give the same bytes."""
     files = {
-        "papers.csv": _csv(
-            (*PAPER_COLUMNS, *columns.single), ([*_paper(row), *_cells(row, columns.single)] for row in rows)
-        )
+        "papers.csv": _csv((*PAPER_COLUMNS, *columns.of_paper), ([*_paper(row), *_cells(row, columns)] for row in rows))
     }
     for part, its_columns in columns.parts.items():
         files[f"{part}.csv"] = _csv(
@@ -142,6 +159,15 @@ def results_zip(rows: Sequence[ResultRow], columns: ResultColumns) -> bytes:
                 [row.document, safe_cell(row.file), number, *_line_cells(line, its_columns)]
                 for row in rows
                 for number, line in enumerate(lines_of(row, its_columns), start=1)
+            ),
+        )
+    if columns.checks:
+        files["let_stand.csv"] = _csv(
+            ("document", "file", "check", "said", "reason", "person"),
+            (
+                [row.document, *map(safe_cell, (row.file, each.check, each.said, each.reason, each.person))]
+                for row in rows
+                for each in row.let_stand
             ),
         )
     out = io.BytesIO()
@@ -163,8 +189,11 @@ def _paper(row: ResultRow) -> list[object]:
     return [row.document, safe_cell(row.file), row.state, row.received]
 
 
-def _cells(row: ResultRow, keys: Sequence[str]) -> list[str]:
-    return [safe_cell(values[0].normal) if (values := row.values.get(key, ())) else "" for key in keys]
+def _cells(row: ResultRow, columns: ResultColumns) -> list[str]:
+    """A paper's single values, after the keys of the checks that were let stand (keys have no blanks)."""
+    stood = [" ".join(each.check for each in row.let_stand)] if columns.checks else []
+    found = [safe_cell(values[0].normal) if (values := row.values.get(key, ())) else "" for key in columns.single]
+    return stood + found
 
 
 def _line_cells(line: Line, keys: Sequence[str]) -> list[str]:
@@ -190,6 +219,7 @@ def results_json(rows: Sequence[ResultRow]) -> str:
                     if "." not in key
                 },
                 "tables": _tables(row),
+                "let_stand": [vars(each) for each in row.let_stand],
             }
             for row in rows
         ],

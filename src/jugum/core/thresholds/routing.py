@@ -197,7 +197,8 @@ def _sureness(confidence: float | None) -> float:
 
 def words_of_failing(failing: Judgement) -> str:
     """What a hold says of a failing check, and what can be done about it."""
-    word = "must be corrected" if failing.check.severity is Severity.BLOCKING else "may be accepted as it is"
+    blocks = failing.check.severity is Severity.BLOCKING
+    word = "correct it, or say that it stands so on the paper" if blocks else "may be accepted as it is"
     return f"{failing.said} ({word})"
 
 

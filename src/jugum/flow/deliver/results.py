@@ -10,7 +10,7 @@ from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.formats import ResultColumns, ResultRow, results_csv, results_json, results_zip
-from jugum.core.formats.results import ResultValue
+from jugum.core.formats.results import LetStand, ResultValue
 from jugum.core.states import DELIVERABLE, DONE_STATES, By, DocumentState
 from jugum.core.values import delivered
 from jugum.errors import Forbidden, InputError, NotFound
@@ -21,6 +21,7 @@ from jugum.flow.plan.fields import plan_in
 from jugum.flow.states import change_state
 from jugum.store import Store
 from jugum.store.models import (
+    CheckWaiver,
     DeliveredDocument,
     Delivery,
     Document,
@@ -137,6 +138,15 @@ def _rows(
             result.position,
         )
         found.setdefault(result.document_id, {}).setdefault(key, []).append(value)
+    stood: dict[int, list[LetStand]] = {}
+    for waiver, name in session.execute(
+        select(CheckWaiver, Person.name)
+        .join(Person, CheckWaiver.person_id == Person.id)
+        .where(CheckWaiver.document_id.in_(ids))
+        .order_by(CheckWaiver.id)
+    ):
+        said = LetStand(waiver.check_key, waiver.message, waiver.reason, name)
+        stood.setdefault(waiver.document_id, []).append(said)
     return [
         ResultRow(
             document.id,
@@ -145,6 +155,7 @@ def _rows(
             document.state,
             document.received_at.isoformat(),
             {key: tuple(values) for key, values in found.get(document.id, {}).items()},
+            tuple(stood.get(document.id, ())),
         )
         for document in documents
     ]

@@ -10,7 +10,7 @@ from jugum.errors import Forbidden
 from jugum.flow.office.actions import Action
 from jugum.store.models import Audit
 
-SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER, ADMINISTER = (
+SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, LET_STAND, DELIVER, ADMINISTER = (
     "see",
     "gather",
     "plan",
@@ -18,13 +18,14 @@ SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER, ADMINISTER = (
     "train",
     "weigh",
     "review",
+    "let checks stand",
     "deliver",
     "administer",
 )
 PERMISSIONS: dict[str, frozenset[str]] = {
     "reviewer": frozenset({SEE, REVIEW}),
-    "analyst": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER}),
-    "administrator": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, DELIVER, ADMINISTER}),
+    "analyst": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, LET_STAND, DELIVER}),
+    "administrator": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, LET_STAND, DELIVER, ADMINISTER}),
 }
 MASKED = "•••"  # stands for a personal value that the actor may not see
 
@@ -37,9 +38,10 @@ class Actor:
     name: str
     role: str
     sees_personal: bool = True
+    lets_stand: bool = False
 
     def can(self, permission: str) -> bool:
-        return permission in PERMISSIONS[self.role]
+        return permission in PERMISSIONS[self.role] or (permission == LET_STAND and self.lets_stand)
 
     def require(self, permission: str) -> None:
         if not self.can(permission):

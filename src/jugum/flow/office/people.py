@@ -66,7 +66,7 @@ def sign_in(store: Store, login: str, password: str) -> Actor:
 
 
 def _actor(person: Person) -> Actor:
-    return Actor(person.id, person.name, person.role, person.sees_personal)
+    return Actor(person.id, person.name, person.role, person.sees_personal, person.lets_stand)
 
 
 def actor_by_id(store: Store, person_id: int) -> Actor | None:
@@ -146,6 +146,19 @@ def set_active(store: Store, actor: Actor, person_id: int, *, active: bool) -> N
             raise Conflict("This is the last administrator. Add another one first.")
         person.active = active
         record(session, actor, Action.OPEN_ACCOUNT if active else Action.CLOSE_ACCOUNT, "person", person.id)
+
+
+def set_lets_stand(store: Store, actor: Actor, person_id: int, *, lets: bool) -> None:
+    """Whether a reviewer may say of a blocking check that it stands so on the paper; analysts and administrators
+    always may."""
+    actor.require(ADMINISTER)
+    with store.session() as session:
+        person = session.get(Person, person_id)
+        if person is None:
+            raise NotFound("There is no such person.")
+        person.lets_stand = lets
+        action = Action.GIVE_LET_STAND if lets else Action.TAKE_LET_STAND
+        record(session, actor, action, "person", person.id)
 
 
 def set_sees_personal(store: Store, actor: Actor, person_id: int, *, sees: bool) -> None:

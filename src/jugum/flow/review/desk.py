@@ -26,7 +26,7 @@ from jugum.flow.label.desk_parts import (
     shown_fields,
     table_value,
 )
-from jugum.flow.office.actor import REVIEW, Actor
+from jugum.flow.office.actor import LET_STAND, REVIEW, Actor
 from jugum.flow.plan.fields import plan_in, value_type_of
 from jugum.flow.review.queue import neighbours
 from jugum.flow.review.records import PaperRecords, context_of, load_records
@@ -37,7 +37,7 @@ from jugum.store.models import Document, Field, ModelVersion, Person, Policy, Re
 @dataclass(frozen=True)
 class ReviewField:
     """A field on the reviewing desk. `hold` is the open reason, if any; `values` what stands now (drafted or settled);
-    `others` the candidates next in line."""
+    `others` the candidates next in line; `blocking` the checks it is held for that must hold."""
 
     key: str
     name: str
@@ -56,6 +56,7 @@ class ReviewField:
     shape: FieldShape
     engine: str
     advisory: bool
+    blocking: list[str]
     rows: list[list[ValueView | None]]
 
 
@@ -68,6 +69,7 @@ class CheckView:
     severity: str
     outcome: str
     let_stand_by: str
+    reason: str
 
 
 @dataclass(frozen=True)
@@ -87,6 +89,7 @@ class ReviewDesk:
     previous: int | None
     next: int | None
     left: int
+    may_let_stand: bool
 
 
 def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) -> ReviewDesk:
@@ -123,6 +126,7 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
             near.before,
             near.after,
             near.left,
+            actor.can(LET_STAND),
         )
 
 
@@ -151,7 +155,6 @@ def _in_force(session: Session, document: Document) -> tuple[int | None, Policy 
 
 def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -> list[CheckView]:
     plan = plan_in(records.document.placed_type)
-    stood = {key: names.get(one.person_id, "") for key, one in records.waivers.items()}
     judged = judge(plan, records.texts(), context_of(session, records.document, plan))
     return [
         CheckView(
@@ -159,7 +162,8 @@ def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -
             judgement.said,
             judgement.check.severity.value,
             judgement.outcome.value,
-            stood.get(judgement.check.key, ""),
+            names.get(waiver.person_id, "") if (waiver := records.waivers.get(judgement.check.key)) else "",
+            waiver.reason if waiver else "",
         )
         for judgement in judged
     ]
@@ -197,6 +201,7 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
         shape_of_field(row),
         first.engine if first else "",
         _is_advisory(records, row),
+        _blocking(records, row),
         rows,
     )
 
@@ -212,6 +217,13 @@ def _is_advisory(records: PaperRecords, row: Field) -> bool:
         return False
     advisory = {check["key"] for check in records.document.placed_type.checks if check.get("severity")}
     return set(hold.checks) <= advisory
+
+
+def _blocking(records: PaperRecords, row: Field) -> list[str]:
+    """The keys of the checks a field is held for that are no mere advice."""
+    hold = records.holds.get(row.id)
+    advisory = {check["key"] for check in records.document.placed_type.checks if check.get("severity")}
+    return [key for key in hold.checks if key not in advisory] if hold else []
 
 
 def _value(one: Reading | Result, row: Field, names: Mapping[int, str]) -> ValueView:

@@ -10,9 +10,16 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import Context, Plan
-from jugum.core.states import Origin
+from jugum.core.states import DocumentState, Origin, Purpose
+from jugum.errors import Conflict
+from jugum.flow.label.desk_parts import must_see_personal
+from jugum.flow.label.rows import checked_revision
+from jugum.flow.office.actor import Actor
 from jugum.flow.plan.checks import lists_in
 from jugum.store.models import CheckWaiver, Document, Field, Hold, Reading, Result
+
+OPEN_STATES = (DocumentState.HELD, DocumentState.SETTLED, DocumentState.PASSED)
+CHECK_HOLDS = "check holds"  # outcome of a hold that ended because its check holds, without a person's answer
 
 
 @dataclass
@@ -46,9 +53,20 @@ class PaperRecords:
         """The field a person settles for a field: a column's table, else itself."""
         return next(field for field in self.fields if field.key == row.inside) if "." in row.key else row
 
+    def is_said(self, row: Field) -> bool:
+        """Whether a person has said what a field is (of a column: its table)."""
+        holder = self.holder(row)
+        settled = self.settled.get(holder.id)
+        return (settled is not None and settled.outcome != CHECK_HOLDS) or any(
+            result.origin == Origin.PERSON
+            for column in self.columns(holder)
+            for result in self.results.get(column.id, [])
+        )
+
     def standing(self, row: Field) -> list[Reading] | list[Result]:
-        """What stands for a field now: its readings while it is held, else its results."""
-        if self.holder(row).id in self.holds:
+        """What stands for a field now: what a person said, even while a check holds it again; else its readings while
+        it is held, and its results when it is not."""
+        if self.holder(row).id in self.holds and not self.is_said(row):
             return [reading for reading in self.readings.get(row.id, []) if not reading.absent]
         return self.results.get(row.id, [])
 
@@ -107,3 +125,13 @@ def context_of(session: Session, document: Document, plan: Plan) -> Context:
     in some."""
     lists = lists_in(session, document.workspace_id) if plan.uses_lists else {}
     return Context(document.received_at.date(), lists)
+
+
+def open_records(session: Session, actor: Actor, document_id: int, revision: int | None) -> PaperRecords:
+    """What is known of a live paper whose fields may be changed in review, its row locked. Conflict when it was changed
+    since that revision, or is in a state in which nothing may be changed."""
+    document = checked_revision(session, document_id, revision)
+    if document.purpose != Purpose.LIVE or document.state not in OPEN_STATES:
+        raise Conflict(f"“{document.name}” is {document.state}; its fields can't be changed here.")
+    must_see_personal(actor, document)
+    return load_records(session, document)

@@ -36,6 +36,7 @@ class Person(Base):
     password_hash: Mapped[str]
     active: Mapped[bool] = mapped_column(default=True)
     sees_personal: Mapped[bool] = mapped_column(default=True)
+    lets_stand: Mapped[bool] = mapped_column(default=False)  # what analysts may; a right of its own for others
     created_at: Mapped[datetime] = now()
 
 

@@ -105,7 +105,7 @@ class Result(Base):
 
 
 class CheckWaiver(Base):
-    """A failing advisory check that a person let stand on a paper."""
+    """A failing check that a person let stand on a paper; of a blocking one the reason is kept."""
 
     __tablename__ = "check_waiver"
     __table_args__ = (UniqueConstraint("document_id", "check_key"),)
@@ -114,6 +114,7 @@ class CheckWaiver(Base):
     document_id: Mapped[int] = to("document", ondelete="CASCADE")
     check_key: Mapped[str] = mapped_column(String(90))
     message: Mapped[str]
+    reason: Mapped[str] = mapped_column(default="")
     person_id: Mapped[int] = mapped_column(ForeignKey("person.id"))
     created_at: Mapped[datetime] = now()
 

@@ -10,15 +10,21 @@ from pydantic import BaseModel, Field
 from jugum.flow.review import changes as version_changes
 from jugum.flow.review import desk as review_desk
 from jugum.flow.review import queue as review_queue
+from jugum.flow.review import reopen as reopening
 from jugum.flow.review import settle as settling
 from jugum.flow.review.desk import ReviewDesk
 from jugum.flow.review.queue import QueueView
-from jugum.flow.review.settle import Settled
+from jugum.flow.review.recheck import Settled
 from jugum.web.api.train import Published
 from jugum.web.api.values import SaidIn
 from jugum.web.security import MayPlan, MayReview, MaySee
 
 router = APIRouter(tags=["Review"])
+
+
+class LetStandIn(BaseModel):
+    reason: str
+    revision: int | None = None
 
 
 class PapersBody(BaseModel):
@@ -50,6 +56,18 @@ def settle(request: Request, document_id: int, key: str, actor: MayReview, body:
         rows=body.given_rows(),
         revision=body.revision,
     )
+
+
+@router.delete("/documents/{document_id}/review/{key}")
+def reopen(request: Request, document_id: int, key: str, actor: MayReview, revision: int | None = None) -> Settled:
+    """Undo what a person said of a field: it is as it was drafted, and held again if it was."""
+    return reopening.reopen(request.app.state.store, actor, document_id, key, revision=revision)
+
+
+@router.post("/documents/{document_id}/checks/{key}/let-stand")
+def let_stand(request: Request, document_id: int, key: str, actor: MayReview, body: LetStandIn) -> Settled:
+    """A failing check stands so on the paper, with the reason; a right of its own."""
+    return reopening.let_stand(request.app.state.store, actor, document_id, key, body.reason, revision=body.revision)
 
 
 @router.get("/types/{type_id}/papers-to-try")

@@ -86,6 +86,12 @@ def set_sees_personal(
     return RedirectResponse("/people", 303)
 
 
+@router.post("/people/{person_id}/lets-stand")
+def set_lets_stand(request: Request, person_id: int, actor: MayAdminister, lets: Annotated[bool, Form()]) -> Response:
+    people.set_lets_stand(request.app.state.store, actor, person_id, lets=lets)
+    return RedirectResponse("/people", 303)
+
+
 @router.get("/services")
 def services_page(request: Request, actor: MayAdminister) -> Response:
     store = request.app.state.store

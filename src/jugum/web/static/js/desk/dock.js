@@ -35,18 +35,31 @@ export class Dock {
     const chips = paper.fields
       .filter((field) => paper.shown(field, selection.filter) && !paper.hasPlace(field))
       .map((field) => this.chip(field));
-    const parts = [element("span", "lead", LEADS[paper.mode][chips.length ? 0 : 1]), ...chips];
+    const parts = [this.into(active), element("span", "lead", LEADS[paper.mode][chips.length ? 0 : 1]), ...chips];
     if (selection.free && active) parts.push(this.freeEntry(active));
     else if (active && paper.mode !== "look" && !paper.hasPlace(active)) parts.push(this.entry(active));
     this.root.replaceChildren(...parts);
     if (selection.editing) this.root.querySelector("input")?.focus();
   }
 
+  /** Which field a click on the page or a key writes into. */
+  into(active) {
+    const said = element("span", "into");
+    if (!active || this.view.paper.mode === "look") return said;
+    said.append("Into ", element("b", "", active.name));
+    said.title = "A click on the page and what you type go into this field";
+    return said;
+  }
+
+  /** Whether something is typed here that is not sent yet. */
+  get holdsTyping() {
+    const input = this.root.querySelector("input");
+    return Boolean(input && input === document.activeElement && input.value);
+  }
+
   /** Whether somebody is typing a value for this field just now: what is typed is not drawn over by news. */
   typingIn(field) {
-    const input = this.root.querySelector("input");
-    const here = input && input === document.activeElement && input.value;
-    return Boolean(here && field && this.root.dataset.field === field.key);
+    return Boolean(this.holdsTyping && field && this.root.dataset.field === field.key);
   }
 
   /** Leave the input, so that the next key is a key of the desk. */
@@ -140,7 +153,7 @@ export class Dock {
       return holder;
     }
     const [first] = paper.standing(field).values;
-    holder.append(...field.shape.options.map((option) => button(option, "", () => acts.typed(option, first))));
+    holder.append(...field.shape.options.map((option) => button(option, "", () => acts.typed(field, option, first))));
     const unsure = field.hold === "low confidence";
     const missing = unsure ? button("Accept: not on paper", "Enter", acts.absent) : null;
     holder.append(
@@ -171,7 +184,7 @@ export class Dock {
     const box = editor(
       paper.standing(field).values[0]?.text || "",
       (text) => acts.normal(field, text),
-      (text) => acts.typed(text, place),
+      (text) => acts.typed(field, text, place),
       () => {
         this.blur();
         acts.stopEditing();

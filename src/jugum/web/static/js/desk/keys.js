@@ -31,6 +31,9 @@ export function setDeskKeys(desk) {
     ".": () => marking.absent(),
     Backspace: () => marking.clear(),
     x: () => desk.aside(),
+    "Ctrl+z": () => marking.undo(),
+    "Ctrl+Z": () => marking.redo(),
+    "Ctrl+y": () => marking.redo(),
     "/": () => desk.find(),
     Enter: () => {
       if (!helps?.takeWalked() && !pages.takeCursor()) marking.agree();
@@ -40,9 +43,6 @@ export function setDeskKeys(desk) {
   setKeys({
     "Ctrl+Enter": () => desk.done(),
     "Shift+Enter": () => marking.agreeAll(true),
-    "Ctrl+z": () => marking.undo(),
-    "Ctrl+Z": () => marking.redo(),
-    "Ctrl+y": () => marking.redo(),
     ",": () => {
       if (!pages.takeCursor(true)) view.tell("Move to the words with the arrow keys first.");
     },

@@ -11,6 +11,7 @@ import { Paper } from "./model.js";
 import { button } from "./notes.js";
 import { Pages } from "./pages.js";
 import { Saver } from "./saver.js";
+import { Trail } from "./trail.js";
 import { DeskView, Selection } from "./view.js";
 
 const PRESENCE_MS = 15000;
@@ -25,6 +26,7 @@ export class Desk {
     this.since = performance.now();
     this.paper = new Paper({ fields: [], others: [] }, this.mode);
     this.selection = new Selection();
+    this.trail = new Trail();
     this.pages = new Pages(root.querySelector(".desk-pages"), root.querySelector(".desk-scroll"), this.id, {
       taken: (chosen) => this.marking.take(chosen),
       can: () => this.mode !== "look",
@@ -45,7 +47,18 @@ export class Desk {
       (name) =>
       (...given) =>
         this.marking[name](...given);
-    const names = ["agree", "edit", "absent", "clear", "candidate", "typed", "putRows", "readHere", "moreButtons"];
+    const names = [
+      "agree",
+      "edit",
+      "absent",
+      "clear",
+      "candidate",
+      "typed",
+      "putRows",
+      "readHere",
+      "moreButtons",
+      "letStand",
+    ];
     return {
       ...Object.fromEntries([...names, "stopEditing"].map((name) => [name, marking(name)])),
       pick: (key) => this.pick(key),
@@ -79,10 +92,11 @@ export class Desk {
     this.pages.load(this.paper.data.pages);
     this.saver = this.newSaver();
     if (this.saver.waiting.length) {
-      this.view.banner("Your last entries had not reached the server. They are being sent now.");
+      this.view.banner("Your last entries had not reached the server. They are being sent now.", "held", "unsent");
       this.saver.run();
     }
     this.listen();
+    if (this.mode === "review") this.paper.undoable = this.trail.steps(this.id);
     setDeskKeys(this);
     const first = this.mode === "look" ? null : this.paper.nextOpen(null);
     this.selection.active = this.root.dataset.focus || first;
@@ -92,6 +106,7 @@ export class Desk {
     if (this.paper.data.suggest_later) this.suggestLater();
     if (this.mode !== "look") setInterval(() => this.presence(), PRESENCE_MS);
     this.root.dataset.ready = "yes";
+    if (this.mode === "review" && this.trail.asked(this.id)) this.marking.undo();
   }
 
   newSaver() {
@@ -107,7 +122,7 @@ export class Desk {
   }
 
   accept(data) {
-    this.paper.accept(data);
+    if (!this.paper.accept(data, this.saver?.unsent)) return;
     if (data.blind)
       this.view.banner("Two people label this paper. Neither sees the other's answers.", "plain", "blind");
     if (data.others.length) {
@@ -187,13 +202,17 @@ export class Desk {
 
   // ---- What the server says ----
 
+  /** An answer is with the server. The next one is sent when this is done: what takes longer is left to run on. */
   async saved(item, answer) {
+    this.paper.data.revision = answer.revision;
+    this.view.closeBanner(item.key);
+    if (answer.plant) await this.planted(item, answer);
+    else this.noted(item, answer);
+  }
+
+  async noted(item, answer) {
     const { data } = this.paper;
-    data.revision = answer.revision;
-    if (answer.plant) {
-      await this.planted(item, answer);
-      return;
-    }
+    if (!this.saver.waiting.length) this.view.closeBanner("unsent");
     const time = new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit" });
     this.view.tell(`Saved ${time}`);
     const field = this.paper.field(item.key);
@@ -202,7 +221,7 @@ export class Desk {
       for (const value of field?.values || []) value.normal = (await this.normal(field, value.text)) ?? "";
     if (this.mode === "review") {
       this.held(answer.holds);
-      if (answer.state === "settled" && !this.saver.waiting.length) {
+      if (answer.state === "settled" && item.body !== null && !this.saver.waiting.length) {
         this.settled(answer);
         return;
       }
@@ -226,22 +245,23 @@ export class Desk {
   }
 
   held(holds) {
-    const unsent = new Set(this.saver.waiting.map((item) => item.key));
-    for (const field of this.paper.hold(holds, unsent)) this.view.tell(`${field.name}: ${field.detail}`, "held");
+    for (const field of this.paper.hold(holds, this.saver.unsent))
+      this.view.tell(`${field.name}: ${field.detail}`, "held");
     const { active } = this.view;
+    if (this.view.typing) return; // what is being typed goes into the field it is typed for
     if (!active || !this.paper.isOpen(active))
       this.selection.active = this.paper.nextOpen(this.selection.active) || this.selection.active;
   }
 
   async conflict(item, error) {
     const name = this.paper.field(item.key)?.name;
-    const { rows, absent, values } = item.body;
-    const typed = rows ? `${rows.length} rows` : values.map((value) => value.text).join("; ") || "cleared";
+    const { rows, absent, values } = item.body || {};
+    const typed = rows ? `${rows.length} rows` : values?.map((value) => value.text).join("; ") || "cleared";
     const mine = absent ? "not on this paper" : typed;
     this.accept(await call("GET", this.path).catch(() => this.paper.data));
     this.view.draw();
     const words = `${error.message} The paper was loaded again. Your ${name} (${mine}) was not saved.`;
-    const banner = this.view.banner(words, "blocks");
+    const banner = this.view.banner(words, "blocks", item.key);
     const keep = button("Save mine anyway", "", () => {
       banner.remove();
       this.saver.put(item.key, item.body);
@@ -250,7 +270,7 @@ export class Desk {
   }
 
   async refused(item, error) {
-    this.view.banner(`${this.paper.field(item.key)?.name}: ${error.message}`, "blocks");
+    this.view.banner(`${this.paper.field(item.key)?.name}: ${error.message}`, "blocks", item.key);
     this.view.tell("Not saved");
     const fresh = await call("GET", this.path).catch(() => null);
     if (!fresh) return;
@@ -263,6 +283,7 @@ export class Desk {
     const now = await call("POST", `/api/v1/documents/${this.id}/presence`).catch(() => null);
     if (!now) return;
     if (now.others.length) this.view.banner(`${now.others[0].name} has this paper open.`, "held", "others");
+    else this.view.closeBanner("others");
     if (now.revision === this.paper.data.revision || this.saver.waiting.length || this.selection.editing) return;
     this.accept(await call("GET", this.path));
     this.view.redraw();

@@ -123,7 +123,7 @@ export class Margins {
         if (!selection.editing || !active) acts.pick(field.key);
       },
       normalOf: (text) => acts.normal(field, text),
-      typed: (text) => acts.typed(text, value),
+      typed: (text) => acts.typed(field, text, value),
       left: acts.stopEditing,
     });
   }
@@ -133,6 +133,8 @@ export class Margins {
     const made = [];
     if ((paper.mode === "label" && ghost) || held) made.push(button("Accept", "Enter", acts.agree));
     if (held && field.advisory) made.push(button("Accept as it is", "", acts.agree));
+    if (held && field.blocking?.length && paper.data.may_let_stand)
+      made.push(button("It stands so on the paper", "", () => acts.letStand(field)));
     if (paper.mode === "look" || field.shape.kind === "derived") return made;
     made.push(button("Edit", "e", acts.edit), button("Not on paper", ".", acts.absent));
     if (paper.mode === "label" && !ghost) made.push(button("Clear", "⌫", acts.clear));

@@ -1,6 +1,7 @@
 // What a person does with fields on the desk: taking words, accepting, typing, tables, undoing. Each answer is shown
 // at once and sent in the background.
 
+import { ask } from "../frame/dialogs.js";
 import { call } from "../frame/server.js";
 import { boxOfWord, union } from "./geometry.js";
 import { joined, valueOfWords, withoutLead } from "./model.js";
@@ -18,8 +19,10 @@ export class Marking {
     this.lastTaken = null;
   }
 
+  /** The field that a click or a key writes into: the one that is drawn as active. News that comes between a press and
+   * its release picks another one only when it is drawn. */
   get active() {
-    return this.view.active;
+    return this.view.drawn;
   }
 
   // ---- Words, boxes, paragraphs ----
@@ -109,8 +112,8 @@ export class Marking {
     if (other) this.put(this.active, [other], { method: "marked" });
   }
 
-  typed(text, value) {
-    const field = this.active;
+  /** What was typed for a field: for that one, whichever is active by now. */
+  typed(field, text, value) {
     this.view.dock.blur();
     const rest = field.many ? this.paper.standing(field).values.slice(1) : [];
     const { page = null, box = null, more_places = [] } = value || {};
@@ -172,6 +175,7 @@ export class Marking {
   keep(field, before, body, method) {
     this.selection.editing = false;
     this.paper.remember(field, before);
+    if (this.paper.mode === "review") this.desk.trail.keep(this.desk.id, this.paper.undoable);
     this.view.draw();
     const { active } = this.selection;
     if (active && (active !== field.key || field.shape.kind === "table")) this.view.show(active);
@@ -179,8 +183,19 @@ export class Marking {
     return this.desk.saver.put(field.key, { ...body, ...timing });
   }
 
-  undo() {
+  /** Undo the last answer; in review also one on the paper before, which is opened for it. */
+  async undo() {
+    const { trail, id, saver } = this.desk;
+    const review = this.paper.mode === "review";
+    const before = review && !this.paper.undoable.length ? trail.before(id) : null;
+    if (before) {
+      await saver.run();
+      trail.ask(before);
+      location.href = `/review/${before}`;
+      return;
+    }
     this.step(this.paper.undo(), "There is nothing to undo.");
+    if (review) trail.keep(id, this.paper.undoable);
   }
 
   redo() {
@@ -198,6 +213,30 @@ export class Marking {
     this.desk.saver.put(done.key, done.body);
   }
 
+  // ---- Checks ----
+
+  /** The failing checks that hold a field stand so on the paper: with a reason, by who may say so. */
+  async letStand(field) {
+    const reason = await ask({
+      title: "Why does it stand so on the paper?",
+      verb: "Let it stand",
+      input: "",
+      placeholder: "such as: the sum is printed wrong",
+    });
+    if (!reason) return;
+    await this.desk.saver.run();
+    for (const check of [...field.blocking]) {
+      const path = `/api/v1/documents/${this.desk.id}/checks/${check}/let-stand`;
+      try {
+        const answer = await call("POST", path, { reason, revision: this.paper.data.revision });
+        await this.desk.saved({ key: field.key, body: {} }, answer);
+      } catch (error) {
+        this.view.banner(`${field.name}: ${error.message}`, "blocks", field.key);
+        return;
+      }
+    }
+  }
+
   // ---- What more a note offers ----
 
   moreButtons(field, value, ghost) {
@@ -207,7 +246,7 @@ export class Marking {
       made.push(button("Read again here", "", () => this.offerHere(field, value)));
       made.push(button("Its printed name", "", () => this.askName(field)));
       const rest = withoutLead(value.text);
-      if (rest) made.push(button(`Only “${rest}”`, "", () => this.typed(rest, value)));
+      if (rest) made.push(button(`Only “${rest}”`, "", () => this.typed(field, rest, value)));
     }
     made.push(button("History", "", () => this.history(field)));
     return made;
@@ -248,7 +287,7 @@ export class Marking {
       offers.replaceChildren(
         ...found.map((reading) => {
           const text = reading.normal ? reading.text : `${reading.text} (no ${field.data_type})`;
-          const made = button(text, "", () => this.typed(reading.text, { page, box }));
+          const made = button(text, "", () => this.typed(field, reading.text, { page, box }));
           made.title = reading.method;
           return made;
         }),

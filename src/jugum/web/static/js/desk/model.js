@@ -46,11 +46,15 @@ import { boxOfWord, union } from "./geometry.js";
  * @property {string | null} [hold]
  * @property {string} [detail]
  * @property {boolean} [advisory]
+ * @property {string[]} [blocking] keys of the checks it is held for that must hold
+ * @property {boolean} [settled] a person has said what it is
  * @property {number | null} [confidence]
  * @property {string} [letter] the key that picks it
  */
-/** @typedef {"key" | "decided" | "absent" | "method" | "values" | "rows"} Kept */
+/** @typedef {"key" | "decided" | "absent" | "method" | "values" | "rows" | "hold" | "detail" | "settled"} Kept */
 /** What can be undone of a field. @typedef {Pick<DeskField, Kept>} Snapshot */
+/** What to send for a field: an answer, or null to take back what was said of it. */
+/** @typedef {{key: string, body: any}} Sent */
 
 const RESERVED = "egjknxGJ"; // keys of the desk that pick no field
 const LETTERS = "abcdfhilmopqrstuvwyzABCDEFHILMOPQRSTUVWYZ";
@@ -71,12 +75,22 @@ export class Paper {
     this.accept(data);
   }
 
-  /** Take the paper as the server has it now; what can be undone stays. */
-  accept(data) {
+  /**
+   * Take the paper as the server has it now; what can be undone stays. News that is older than what is known (an answer
+   * came in while it was under way) is no news; fields whose answers are not sent yet stay as they are.
+   * @param {Set<string>} unsent
+   * @returns whether it was taken
+   */
+  accept(data, unsent = new Set()) {
+    if (this.data && data.revision < this.data.revision) return false;
+    const mine = new Map(
+      (this.fields || []).filter((field) => unsent.has(field.key)).map((field) => [field.key, field]),
+    );
     this.data = data;
     /** @type {DeskField[]} */
-    this.fields = data.fields;
+    this.fields = data.fields.map((field) => mine.get(field.key) || field);
     if (this.mode === "label") letterFields(this.fields);
+    return true;
   }
 
   field(key) {
@@ -180,7 +194,7 @@ export class Paper {
   setValues(field, values, { absent = false, method = "marked" } = {}) {
     field.values = values.map((value) => ({ person: null, ...value, confidence: null }));
     if (this.mode === "label") Object.assign(field, { decided: absent || values.length > 0, absent, method });
-    field.hold = null;
+    Object.assign(field, { hold: null, settled: true });
   }
 
   /** A table's rows; its one value says how many there are, where the first of them stand. */
@@ -193,7 +207,7 @@ export class Paper {
     const box = boxes.length ? union(boxes) : null;
     field.values = rows.length ? [{ text, normal: text, page, box, confidence: null, person: null }] : [];
     if (this.mode === "label") Object.assign(field, { decided: true, absent: !rows.length });
-    field.hold = null;
+    Object.assign(field, { hold: null, settled: true });
   }
 
   /** @param {Value[]} values */
@@ -230,13 +244,12 @@ export class Paper {
   // ---- Undo and redo ----
 
   /** @returns {Snapshot} */
-  snapshot({ key, decided, absent, method, values, rows }) {
-    return { key, decided, absent, method, values, rows };
+  snapshot({ key, decided, absent, method, values, rows, hold, detail, settled }) {
+    return { key, decided, absent, method, values, rows, hold, detail, settled };
   }
 
   /** @param {Snapshot} before */
   remember(field, before) {
-    if (this.mode !== "label") return;
     this.undoable.push([before, this.snapshot(field)]);
     this.redoable = [];
   }
@@ -256,14 +269,25 @@ export class Paper {
     to.push(step);
     const state = step[place];
     const field = this.field(state.key);
-    const { decided, absent, values, rows } = state;
-    Object.assign(field, { decided, absent, method: state.method, values, rows });
-    const method = METHODS.includes(state.method) ? state.method : "marked";
-    const body =
-      field.shape.kind === "table" && decided
-        ? this.rowsBody(field, rows || [], method)
-        : this.valuesBody(decided ? values : [], { absent: Boolean(decided && absent), method });
-    return { key: state.key, body };
+    if (!field) return null; // the plan was changed meanwhile
+    Object.assign(field, state);
+    return { key: state.key, body: this.mode === "review" ? this.#reviewed(field) : this.#labelled(field) };
+  }
+
+  /** What a person said of a field in review is sent again; what was read of it by taking the answer back (null). */
+  #reviewed(field) {
+    if (field.hold || !field.settled) return null;
+    if (field.shape.kind === "table") return this.rowsBody(field, field.rows || [], "marked");
+    return this.valuesBody(field.values, { absent: !field.values.length });
+  }
+
+  /** @param {DeskField} field */
+  #labelled(field) {
+    const { decided, absent, values, rows } = field;
+    const method = METHODS.includes(field.method) ? field.method : "marked";
+    return field.shape.kind === "table" && decided
+      ? this.rowsBody(field, rows || [], method)
+      : this.valuesBody(decided ? values : [], { absent: Boolean(decided && absent), method });
   }
 }
 

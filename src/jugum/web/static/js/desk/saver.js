@@ -51,12 +51,9 @@ export class Saver {
       this.sending = this.waiting[0];
       this.told("Saving…");
       try {
-        const answer = await call("PUT", this.path(this.sending.key), {
-          ...this.sending.body,
-          revision: this.revision(),
-        });
+        const answer = await this.send(this.sending);
         this.drop(this.sending);
-        this.saved(this.sending, answer);
+        await this.saved(this.sending, answer);
       } catch (error) {
         if (error.status === 0 || error.status === 503) {
           this.told(`Not saved yet: ${error.message} What you entered is kept here and sent again.`, "held");
@@ -65,11 +62,21 @@ export class Saver {
           const item = this.sending;
           this.drop(item);
           if (error.status === 409) await this.conflict(item, error);
-          else this.refused(item, error);
+          else await this.refused(item, error);
         }
       }
     }
     this.sending = null;
+  }
+
+  // An answer is put; one without a body is taken back.
+  send({ key, body }) {
+    if (body === null) return call("DELETE", `${this.path(key)}?revision=${this.revision()}`);
+    return call("PUT", this.path(key), { ...body, revision: this.revision() });
+  }
+
+  get unsent() {
+    return new Set(this.waiting.map((item) => item.key));
   }
 
   drop(item) {

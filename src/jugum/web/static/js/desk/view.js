@@ -50,7 +50,18 @@ export class DeskView {
     return this.selection.active && this.paper.field(this.selection.active);
   }
 
+  /** The field that was active when the desk was drawn last: what a person sees as active. */
+  get drawn() {
+    return this.drawnKey ? this.paper.field(this.drawnKey) : null;
+  }
+
+  /** Whether a person is typing a value just now. */
+  get typing() {
+    return this.selection.editing || this.dock.holdsTyping;
+  }
+
   draw() {
+    this.drawnKey = this.selection.active;
     const top = this.scroll.scrollTop;
     const margins = 2 * (NOTE_WIDTH + GUTTER + 10);
     const room = Math.max(this.scroll.clientWidth, DESK_WIDTH_MIN) - margins - 24;
@@ -124,7 +135,10 @@ export class DeskView {
     return this.root.querySelector("[data-status]").textContent;
   }
 
-  /** A line above the pages that stays until it is closed; one of the same name (`only`) takes its place. */
+  /**
+   * A line over the pages that stays until it is closed or its cause is gone (see closeBanner); one of the same name
+   * (`only`) takes its place.
+   */
   banner(text, kind = "held", only = "") {
     const holder = this.root.querySelector("[data-banners]");
     if (only) holder.querySelector(`[data-only="${only}"]`)?.remove();
@@ -135,6 +149,11 @@ export class DeskView {
     made.append(button("Close", "", () => made.remove()));
     holder.append(made);
     return made;
+  }
+
+  /** The cause of a banner is mended: it goes. */
+  closeBanner(only) {
+    this.root.querySelector(`[data-banners] [data-only="${only}"]`)?.remove();
   }
 
   #noPressIsLost() {

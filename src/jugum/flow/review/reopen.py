@@ -1,0 +1,86 @@
+"""Taking an answer back, and letting a failing check stand: the two things a reviewer does besides settling."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from jugum.core.schema import CheckOutcome, Judgement, judge
+from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.label.rows import drop_labels, field_row
+from jugum.flow.office.actions import Action
+from jugum.flow.office.actor import LET_STAND, REVIEW, Actor, record
+from jugum.flow.plan.fields import plan_in
+from jugum.flow.review.recheck import Settled, finish, results_from_readings
+from jugum.flow.review.records import CHECK_HOLDS, PaperRecords, context_of, open_records
+from jugum.flow.review.settle import replace_results
+from jugum.store import Store
+from jugum.store.models import CheckWaiver, Field
+
+REASON_MAX = 300  # letters
+
+
+def reopen(store: Store, actor: Actor, document_id: int, key: str, *, revision: int | None = None) -> Settled:
+    """Undo what a person said of a field: it is as it was drafted. What was held waits again, for its first reason;
+    what had passed has the value that was read. Checks that were accepted with the answer fail again."""
+    actor.require(REVIEW)
+    with store.session() as session, session.no_autoflush:
+        records = open_records(session, actor, document_id, revision)
+        row = field_row(records.document, key)
+        if not records.is_said(row):
+            raise Conflict(f"Nobody has said anything about {row.name} on “{records.document.name}”.")
+        replace_results(session, records, row, [])
+        drop_labels(session, records.document, row)
+        _hold_again(session, records, row)
+        record(session, actor, Action.REOPEN, "document", document_id, field=key)
+        return finish(session, records, actor)
+
+
+def _hold_again(session: Session, records: PaperRecords, row: Field) -> None:
+    first = records.settled.pop(row.id, None)
+    later = records.holds.pop(row.id, None)
+    if later is not None:  # a check held it again after the answer; the answer is gone
+        session.delete(later)
+        session.flush()
+    if first is None or first.outcome == CHECK_HOLDS:
+        results_from_readings(session, records, row)
+        return
+    for check in first.checks:
+        if (waiver := records.waivers.pop(check, None)) is not None:
+            session.delete(waiver)
+    first.settled_at = first.settled_by = first.outcome = None
+    records.holds[row.id] = first
+
+
+def let_stand(
+    store: Store, actor: Actor, document_id: int, check: str, reason: str, *, revision: int | None = None
+) -> Settled:
+    """A person who may says of a check that fails: it stands so on the paper. The reason is kept and goes out with the
+    results; fields that only this check held are free."""
+    actor.require(LET_STAND)
+    reason = reason.strip()
+    if not reason:
+        raise InputError("Give the reason: what on the paper shows that it stands so?")
+    if len(reason) > REASON_MAX:
+        raise InputError(f"The reason has {len(reason)} letters; at most {REASON_MAX} are kept.")
+    with store.session() as session, session.no_autoflush:
+        records = open_records(session, actor, document_id, revision)
+        failing = _failing(session, records, check)
+        if check not in records.waivers:
+            waiver = CheckWaiver(
+                document_id=document_id, check_key=check, message=failing.said, reason=reason, person_id=actor.id
+            )
+            session.add(waiver)
+            records.waivers[check] = waiver
+        record(session, actor, Action.LET_STAND, "document", document_id, check=check, reason=reason)
+        return finish(session, records, actor)
+
+
+def _failing(session: Session, records: PaperRecords, key: str) -> Judgement:
+    plan = plan_in(records.document.placed_type)
+    judged = judge(plan, records.texts(), context_of(session, records.document, plan))
+    found = next((judgement for judgement in judged if judgement.check.key == key), None)
+    if found is None:
+        raise NotFound(f"“{records.document.placed_type.name}” has no check “{key}”.")
+    if found.outcome is not CheckOutcome.FAILS:
+        raise Conflict(f"“{found.check.said}” does not fail on “{records.document.name}” now.")
+    return found
