@@ -251,3 +251,22 @@ def test_sources_are_added_switched_off_and_batches_paused_and_removed(applicati
     expect(page.locator("#ask")).to_contain_text("1 paper deleted, 0 kept")
     page.locator("#ask").get_by_role("button", name="All right").click()
     expect(letters).to_have_count(0)
+
+
+def test_how_files_come_in_stays_until_it_is_changed_and_is_said(application: Application, page: Page) -> None:
+    kind = application.new_type()
+    page.goto(f"/types/{kind}/gather")
+    page.get_by_label("They are").select_option("live")
+    page.locator("#kind").select_option("any")
+    page.locator("#cut").select_option("learned")
+    page.get_by_label("in batch").fill("Monday post")
+    said = "as live papers, type found automatically, bundle: cut where papers begin, in batch “Monday post”"
+    expect(page.locator("[data-said]")).to_have_text(said)
+    for name in ("first.pdf", "second.pdf"):
+        page.evaluate(DROP, [name, base64.b64encode(papers.slip_pdf(papers.slips(1, start=len(name))[0])).decode()])
+        expect(page.locator("#uploads")).to_be_hidden()
+        expect(page.locator("[data-said]")).to_have_text(said)
+        expect(page.get_by_label("They are")).to_have_value("live")
+        expect(page.get_by_label("in batch")).to_have_value("Monday post")
+    batches = application.call("GET", f"/workspaces/{workspace_of(application, kind)}/batches")
+    assert [(batch["name"], batch["papers"]) for batch in batches] == [("Monday post", 2)]

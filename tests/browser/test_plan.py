@@ -332,3 +332,43 @@ def test_a_check_that_fails_is_told_on_the_desk_and_an_advisory_one_let_stand(
     page.wait_for_url(f"**/types/{kind}/review")
     (stood,) = application.call("GET", f"/documents/{document}/review-desk?look=true")["checks"]
     assert stood["let_stand_by"]
+
+
+def test_a_half_typed_field_is_there_after_a_reload_and_after_going_back(application: Application, page: Page) -> None:
+    kind, _ = with_sample(application, "slip.pdf", slip_pdf(slips(1)[0]))
+    open_plan(page, kind)
+    page.get_by_label("Name", exact=True).fill("Berth fee")
+    page.get_by_label("Data type", exact=True).select_option("money")
+    page.get_by_label("Printed names, one per line").fill("Total\nTo pay")
+    page.reload()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Berth fee")
+    page.locator("[data-step-link=gather]").click()
+    page.wait_for_url(f"**/types/{kind}/gather")
+    page.go_back()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Berth fee")
+    expect(page.get_by_label("Data type", exact=True)).to_have_value("money")
+    expect(page.get_by_label("Printed names, one per line")).to_have_value("Total\nTo pay")
+    page.get_by_role("button", name="Add field").click()
+    saved(page, 1)
+    page.reload()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("")
+
+
+def test_a_proposal_that_was_dropped_is_seen_and_taken_back(application: Application, page: Page) -> None:
+    kind, _ = with_sample(application, "tax.pdf", tax_assessment(0, random.Random(5)).pdf)
+    open_plan(page, kind)
+    page.get_by_role("tab", name="Proposals").click()
+    rows = page.locator(".plan-proposals tbody tr")
+    first = rows.first.locator("b")
+    expect(first).to_be_visible()
+    name = first.inner_text()
+    page.keyboard.press("x")
+    expect(page.get_by_text("1 proposal was dropped")).to_be_visible()
+    page.reload()
+    page.get_by_role("tab", name="Proposals").click()
+    expect(rows.first).to_be_visible()
+    expect(rows.locator("b", has_text=name)).to_have_count(0)
+    page.get_by_text("1 proposal was dropped").click()
+    page.get_by_role("button", name=f"Take back {name}").click()
+    expect(rows.locator("b").get_by_text(name, exact=True)).to_have_count(1)
+    expect(page.get_by_text("proposal was dropped")).to_have_count(0)

@@ -32,7 +32,7 @@ def test_an_error_of_the_report_leads_to_its_field_on_the_desk(application: Appl
     expect(row).to_contain_text("Amount")
     expect(row.locator("img.crop")).to_have_js_property("complete", True)
     assert row.locator("img.crop").evaluate("image => image.naturalWidth") > 50  # the place is shown as it is printed
-    row.get_by_role("link", name="paper").click()
+    row.get_by_role("link").last.click()
     open_desk(page)
     expect(page.locator(".note.active .name, .chip.active").first).to_contain_text("Amount")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
@@ -19,6 +19,7 @@ from jugum.store import Store
 from jugum.store.models import Batch, Document
 from jugum.store.queue import change_page_priority
 
+GOES_ON = timedelta(hours=12)  # a working day: the batch of a name that is younger goes on
 PRIORITIES = {-1: "low", 0: "usual", 1: "high"}
 # The steps a batch's progress is told by, and the states of papers that are at them.
 STEPS: dict[str, tuple[DocumentState, ...]] = {
@@ -50,6 +51,8 @@ class BatchView:
 
 
 def add(store: Store, actor: Actor, workspace_id: int, name: str, note: str = "", priority: int = 0) -> int:
+    """A batch of a name. One of the last twelve hours with the same name, note and priority goes on: files that are
+    sent one after another belong together."""
     actor.require(GATHER)
     name = name.strip()[:120]
     if not name:
@@ -57,6 +60,13 @@ def add(store: Store, actor: Actor, workspace_id: int, name: str, note: str = ""
     if priority not in PRIORITIES:
         raise InputError(f"{priority} is not a priority. Choose −1 (low), 0 (usual) or 1 (high).")
     with store.session() as session:
+        same = (
+            select(Batch.id)
+            .where(Batch.workspace_id == workspace_id, Batch.name == name, Batch.note == note.strip()[:2000])
+            .where(Batch.priority == priority, Batch.created_at > datetime.now(UTC) - GOES_ON)
+        )
+        if (there := session.scalar(same.order_by(Batch.id.desc()).limit(1))) is not None:
+            return there
         row = Batch(
             workspace_id=workspace_id, name=name, note=note.strip()[:2000], priority=priority, created_by=actor.id
         )

@@ -243,11 +243,7 @@ class Watcher:
             _moved(path, base / "failed", str(error))
             _count(self._store, source_id, failed=1)
             return False
-        said = (
-            f"This file was received before, as “{got.name}” (paper {got.document_id}). It was not imported again."
-            if got.twin
-            else ""
-        )
+        said = f"This file was received before, as “{got.name}”. It was not imported again." if got.twin else ""
         _moved(path, base / "archive", said)
         return not got.twin
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -171,6 +172,15 @@ def versions(store: Store, type_id: int) -> list[VersionView]:
             select(ModelVersion).where(ModelVersion.type_id == type_id).order_by(ModelVersion.number.desc())
         ).all()
         return _views(session, rows)
+
+
+def sample_names(store: Store, keys: Iterable[str]) -> dict[str, str]:
+    """The file names of the papers that a report speaks of, by the key it has for each (that of a paper from elsewhere
+    is no id)."""
+    ids = {int(key) for key in keys if key.isdigit()}
+    with store.session() as session:
+        rows = session.execute(select(Document.id, Document.name).where(Document.id.in_(ids)))
+        return {str(number): name for number, name in rows}
 
 
 def version_view(store: Store, version_id: int) -> VersionView:

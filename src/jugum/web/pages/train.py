@@ -8,6 +8,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
+from jugum.core.evaluation.compare import Comparison
 from jugum.core.evaluation.report_model import Counted, Overall, Report, TestFigures
 from jugum.core.thresholds.through import StraightThrough
 from jugum.flow.gather import classification
@@ -83,6 +84,7 @@ def report_page(request: Request, type_id: int, version_id: int, actor: MaySee) 
     report = version.report
     fields = plan_fields.fields(store, type_id)
     through = straight_through_.straight_through_rate(store, version_id)
+    against = versions.against_before(store, version_id)
     return page(
         request,
         "train/report.html",
@@ -93,12 +95,13 @@ def report_page(request: Request, type_id: int, version_id: int, actor: MaySee) 
         version=version,
         names={field.key: field.name for field in fields},
         layouts={layout.id: layout.name for layout in layouts.layout_groups(store, type_id)},
-        against=versions.against_before(store, version_id),
+        against=against,
         through=through,
         reliability=charts.reliability_chart(report.seen if report else None, report.unseen if report else None),
         curve=charts.curve_chart(report.curve.get("") if report else None),
         wanted=versions.most_wanted(version.report),
         crop=sample_crop_address,
+        papers=versions.sample_names(store, _papers_of(report, against)),
         summaries=_summaries(report, through),
         tests=_tests(report),
         sorting=classification.sorting_view(store, request.app.state.classifiers, type_id),
@@ -170,6 +173,14 @@ def _summaries(
         return []
     known, new = through[1:] if through else (None, None)
     return [("Known", report.seen, known), ("New", report.unseen, new)]
+
+
+def _papers_of(report: Report | None, against: tuple[int, Comparison] | None) -> set[str]:
+    """The keys of the papers that a report names."""
+    if report is None:
+        return set()
+    named = {row.sample for row in report.errors} | {paper.sample for paper in report.hardest}
+    return named | ({change["sample"] for change in against[1].changed} if against else set())
 
 
 def _tests(report: Report | None) -> list[tuple[str, Counted | TestFigures]]:

@@ -1,5 +1,6 @@
 // The frame of every page: palette, keys, theme, choice of document type.
 
+import { keepForms } from "./drafts.js";
 import { call } from "./server.js";
 import { setKeys } from "./keys.js";
 
@@ -183,3 +184,4 @@ document.querySelectorAll("dialog").forEach((dialog) =>
     if (event.target === dialog) dialog.close();
   }),
 );
+keepForms();

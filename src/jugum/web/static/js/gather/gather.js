@@ -99,20 +99,50 @@ function wholeFolder(items) {
   ).then(() => files);
 }
 
-Alpine.data("upload", () => ({
-  purpose: localStorage.getItem("jugum-purpose") || "sample",
+const SETTINGS = `jugum-upload-${type}`; // how files of this type came in last: so come the next, until it is changed
+const chosenText = (id) => {
+  const select = /** @type {HTMLSelectElement | null} */ (document.getElementById(id));
+  return select?.selectedOptions[0]?.textContent.trim() ?? "";
+};
+
+/** What is chosen for the files to come. */
+const uploadSettings = () => ({
+  purpose: "sample",
   kind: "this",
   cut: "none",
   each: 2,
-  engine: localStorage.getItem("jugum-engine") || document.querySelector(".drop")?.dataset.engine || "careful",
-  language: localStorage.getItem("jugum-language") || "eng",
+  engine: document.querySelector(".drop")?.dataset.engine || "careful",
+  language: "eng",
   batch: "",
   note: "",
+  said: "",
+  ...JSON.parse(localStorage.getItem(SETTINGS) || "{}"),
+  /** What was chosen stays for the next files, and is said beside the button. */
+  keep() {
+    const { purpose, kind, cut, each, engine, language, batch, note } = this;
+    localStorage.setItem(SETTINGS, JSON.stringify({ purpose, kind, cut, each, engine, language, batch, note }));
+    this.say();
+  },
+  say() {
+    const parts = [
+      `as ${this.purpose === "live" ? "live papers" : "samples"}`,
+      this.kind === "any" ? "type found automatically" : `of type ${chosenText("kind")}`,
+      this.cut === "none" ? "" : chosenText("cut").replace("is a ", "").replace("…", this.each),
+      this.language.trim() === "eng" ? "" : `in language ${this.language}`,
+      this.batch.trim() ? `in batch “${this.batch.trim()}”` : "",
+    ];
+    this.said = parts.filter(Boolean).join(", ");
+  },
+});
+
+Alpine.data("upload", () => ({
+  ...uploadSettings(),
   get byCount() {
     return this.cut === "every";
   },
   init() {
     setKeys({ u: () => this.choose() });
+    this.$nextTick(() => this.say());
     window.addEventListener("dragover", (event) => {
       event.preventDefault();
       this.enter();
@@ -144,9 +174,7 @@ Alpine.data("upload", () => ({
   },
   async start(files) {
     if (!files.length) return;
-    localStorage.setItem("jugum-purpose", this.purpose);
-    localStorage.setItem("jugum-engine", this.engine);
-    localStorage.setItem("jugum-language", this.language);
+    this.keep();
     const workspace = this.$root.dataset.workspace;
     const intake = {
       purpose: this.purpose,

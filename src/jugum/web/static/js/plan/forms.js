@@ -3,7 +3,20 @@
 import Alpine from "../../vendor/alpine.js";
 import { call } from "../frame/server.js";
 import { ask } from "../frame/dialogs.js";
+import { draftOf, dropDraft, keepDraft } from "../frame/drafts.js";
 import { CheckValues, columnFrom, fieldBody, FieldValues, formFrom, lines, NUMERIC } from "./form_values.js";
+
+/** What stands in a form, with what it edits. */
+function typed(form, values) {
+  return Object.fromEntries(["editing", ...Object.keys(values)].map((name) => [name, form[name]]));
+}
+
+/** A form as it was left, after a reload or on coming back. */
+function restore(form, name, values) {
+  const kept = draftOf(name);
+  if (!kept) return;
+  for (const key of ["editing", ...Object.keys(values)]) if (key in kept) form[key] = kept[key];
+}
 
 class FieldForm extends FieldValues {
   /** @param {any} plan the view's plan: type, number, field(key), saved(), sample, orderWord */
@@ -63,16 +76,28 @@ class FieldForm extends FieldValues {
     return this.plan().orderWord;
   }
 
+  get draft() {
+    return `field of type ${this.plan().type}`;
+  }
+
   init() {
     this.plan().fieldForm = this;
+    restore(this, this.draft, new FieldValues());
+  }
+
+  /** What is typed is kept at once, not when the sample has answered. */
+  keep() {
+    keepDraft(this.draft, typed(this, new FieldValues()));
   }
 
   begin(key) {
+    dropDraft(this.draft);
     Object.assign(this, formFrom(this.plan().field(key).spec), { editing: key, problem: "" });
     document.getElementById("f-name").focus();
   }
 
   reset() {
+    dropDraft(this.draft);
     Object.assign(this, new FieldValues(), { editing: "", problem: "" });
     this.plan().sample.look();
     this.plan().light(null);
@@ -97,6 +122,7 @@ class FieldForm extends FieldValues {
       if (!this.editing) await call("POST", path, body);
       else if (await this.agreed(body)) await call("PUT", `${path}/${this.editing}`, body);
       else return;
+      dropDraft(this.draft);
       Object.assign(this, new FieldValues(), { editing: "", problem: "", kind: "value" });
       await plan.saved();
       document.getElementById("f-name").focus();
@@ -131,8 +157,17 @@ class CheckForm extends CheckValues {
     return this.editing ? "Save changes" : "Add check";
   }
 
+  get draft() {
+    return `check of type ${this.plan().type}`;
+  }
+
   init() {
     this.plan().checkForm = this;
+    restore(this, this.draft, new CheckValues());
+  }
+
+  keep() {
+    keepDraft(this.draft, typed(this, new CheckValues()));
   }
 
   begin(key) {
@@ -149,6 +184,7 @@ class CheckForm extends CheckValues {
   }
 
   reset() {
+    dropDraft(this.draft);
     Object.assign(this, new CheckValues());
     this.plan().tried(null);
   }

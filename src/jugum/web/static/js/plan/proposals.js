@@ -19,6 +19,8 @@ export class Proposals {
     this.words = words;
     /** @type {any[] | null} null: not asked for yet */
     this.all = null;
+    /** @type {any[]} those a person dropped */
+    this.dropped = [];
     this.at = 0;
   }
 
@@ -54,8 +56,19 @@ export class Proposals {
     this.put(got);
   }
 
+  /** Names of the proposals that were dropped for this type, on whichever sample. */
+  get droppedNames() {
+    return new Set(JSON.parse(localStorage.getItem(`jugum-dropped-${this.plan.type}`) || "[]"));
+  }
+
+  keepDropped(names) {
+    localStorage.setItem(`jugum-dropped-${this.plan.type}`, JSON.stringify([...names]));
+  }
+
   put(all) {
-    this.all = all;
+    const names = this.droppedNames;
+    this.all = all.filter((proposal) => !names.has(proposal.field.name));
+    this.dropped = all.filter((proposal) => names.has(proposal.field.name));
     this.at = 0;
     this.plan.draw();
     this.walk(0);
@@ -65,6 +78,7 @@ export class Proposals {
     if (!this.all?.length) {
       this.holder.replaceChildren(
         empty("Nothing to propose", "Go to another sample with [ and ], or draw a box to make a table of a region."),
+        ...this.droppedList(),
       );
       return;
     }
@@ -72,7 +86,32 @@ export class Proposals {
     const body = element("tbody");
     body.append(...this.all.map((proposal, at) => this.row(proposal, at)));
     table.append(head([["Proposed"], ["As"], ["On this sample"], [""]]), body);
-    this.holder.replaceChildren(table);
+    this.holder.replaceChildren(table, ...this.droppedList());
+  }
+
+  /** What was dropped, to be taken back. */
+  droppedList() {
+    if (!this.dropped.length) return [];
+    const list = element("details", "more px-3 py-2");
+    list.append(element("summary", "", `${many(this.dropped.length, "proposal was", "proposals were")} dropped`));
+    for (const proposal of this.dropped) {
+      const line = element("div", "d-flex gap-3 align-items-baseline");
+      line.append(
+        element("span", "", proposal.field.name),
+        element("span", "mono small quiet", shortened(proposal.example, 34)),
+      );
+      if (this.plan.may)
+        line.append(quiet("Take back", () => this.takeBack(proposal), `Take back ${proposal.field.name}`));
+      list.append(line);
+    }
+    return [list];
+  }
+
+  takeBack(proposal) {
+    const names = this.droppedNames;
+    names.delete(proposal.field.name);
+    this.keepDropped(names);
+    this.put([...this.all, ...this.dropped]);
   }
 
   row(proposal, at) {
@@ -112,7 +151,7 @@ export class Proposals {
     const { key, ...field } = proposal.field;
     const columns = proposal.columns.map(({ key: own, inside, ...column }) => column);
     const given = { ...field, name: name || field.name, columns, number: this.plan.number };
-    if (await this.plan.act(() => call("POST", `/api/v1/types/${this.plan.type}/fields`, given))) this.drop(at);
+    if (await this.plan.act(() => call("POST", `/api/v1/types/${this.plan.type}/fields`, given))) this.remove(at);
   }
 
   async rename() {
@@ -130,6 +169,14 @@ export class Proposals {
   }
 
   drop(at) {
+    const proposal = this.all[at];
+    if (!proposal) return;
+    this.keepDropped(this.droppedNames.add(proposal.field.name));
+    this.dropped.push(proposal);
+    this.remove(at);
+  }
+
+  remove(at) {
     this.all.splice(at, 1);
     this.at = Math.min(this.at, this.all.length - 1);
     this.plan.draw();
