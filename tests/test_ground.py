@@ -13,7 +13,7 @@ ROOT = Path(__file__).parents[1]
 
 
 def test_every_setting_stands_in_the_guide_with_its_default() -> None:
-    guide = (ROOT / "docs/guide.md").read_text()
+    guide = (ROOT / "src/jugum/web/guide.md").read_text()
     for name, field in Settings.model_fields.items():
         assert f"`JUGUM_{name.upper()}`" in guide, name
         assert field.description, name

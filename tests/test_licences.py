@@ -91,7 +91,7 @@ def test_no_dependency_is_asked_for_that_nothing_uses() -> None:
         "python-crfsuite": "pycrfsuite",
     }
     modules |= {"python-stdnum": "stdnum", "zxing-cpp": "zxingcpp", "pydantic-settings": "pydantic_settings"}
-    modules |= {"pi-heif": "pi_heif", "pydantic_core": "pydantic"}
+    modules |= {"pi-heif": "pi_heif", "markdown-it-py": "markdown_it", "pydantic_core": "pydantic"}
     code = "\n".join(path.read_text() for path in (ROOT / "src").rglob("*.py"))
     for line in "\n".join((ROOT / f"requirements/{name}.in").read_text() for name in ("runtime", "heic")).splitlines():
         package = re.split(r"[\[<>=]", line)[0].strip()

@@ -270,3 +270,27 @@ def test_how_files_come_in_stays_until_it_is_changed_and_is_said(application: Ap
         expect(page.get_by_label("in batch")).to_have_value("Monday post")
     batches = application.call("GET", f"/workspaces/{workspace_of(application, kind)}/batches")
     assert [(batch["name"], batch["papers"]) for batch in batches] == [("Monday post", 2)]
+
+
+def test_the_list_is_filtered_and_sorted_and_the_address_keeps_it(application: Application, page: Page) -> None:
+    kind = application.new_type()
+    for name, purpose in (("beta.pdf", "sample"), ("alpha.pdf", "live"), ("alpine.pdf", "sample")):
+        document = application.upload(kind, name, papers.slip_pdf(papers.slips(1, start=len(name))[0]), purpose)
+        application.wait(f"/documents/{document}", lambda view: view["state"] in ("to label", "placed"))
+    page.goto(f"/types/{kind}/gather")
+    names = page.locator("#papers tbody td.name a, #papers tbody td.name > span")
+    page.locator("th.sorted a", has_text="Paper").click()
+    expect(names).to_have_text(["alpha.pdf", "alpine.pdf", "beta.pdf"])
+    page.locator("th.sorted a", has_text="Paper").click()
+    expect(names).to_have_text(["beta.pdf", "alpine.pdf", "alpha.pdf"])
+    page.get_by_label("State", exact=True).select_option("to label")
+    expect(names).to_have_text(["beta.pdf", "alpine.pdf"])
+    page.get_by_label("Name contains").fill("alp")
+    page.keyboard.press("Enter")
+    expect(names).to_have_text(["alpine.pdf"])
+    expect(page.locator("[data-total]")).to_have_text("1 paper")
+    page.reload()
+    expect(names).to_have_text(["alpine.pdf"])
+    expect(page.get_by_label("State", exact=True)).to_have_value("to label")
+    page.get_by_role("link", name="Show all").click()
+    expect(names).to_have_count(3)

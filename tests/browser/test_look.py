@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
@@ -44,6 +45,7 @@ VIEWS = (
     "/keys",
     "/people",
     "/api",
+    "/guide",
     "/types/{kind}/sources",
     "/documents/{sample}/explore",
     "/documents/{sample}/table",
@@ -128,3 +130,26 @@ def test_keys_don_t_fire_while_typing_and_help_shows_them(page: Page, filled: di
     page.get_by_role("heading", level=1).click()
     page.keyboard.press("?")
     expect(page.locator("#keys")).to_contain_text("Keys of this view")
+
+
+def test_the_guide_opens_where_the_page_is_and_is_searched(
+    application: Application, page: Page, filled: dict[str, int]
+) -> None:
+    page.goto(f"/types/{filled['kind']}/weigh")
+    page.keyboard.press("?")
+    page.get_by_role("link", name="What the guide says about Weigh").click()
+    page.wait_for_url("**/guide#weigh")
+    expect(page.locator("section#weigh h2")).to_be_in_viewport()
+    page.keyboard.press("/")
+    page.keyboard.type("light table")
+    expect(page.locator("section#gather")).to_be_visible()
+    expect(page.locator("section#weigh")).to_be_hidden()
+    expect(page.locator("[data-hits]")).to_have_text(re.compile(r"^\d+ sections? ha(s|ve) it$"))
+
+
+def test_the_first_tab_leads_past_the_frame(application: Application, page: Page) -> None:
+    page.goto("/")
+    page.keyboard.press("Tab")
+    expect(page.get_by_role("link", name="Skip to the content")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.locator("main")).to_be_focused()

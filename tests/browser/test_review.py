@@ -153,7 +153,7 @@ def test_two_hundred_answers_in_quick_succession_are_all_kept(application: Appli
         page.wait_for_timeout(20)
         if number % 20 == 10:
             page.clock.fast_forward(16_000)  # what others do is asked for in between
-    page.wait_for_url(f"**/types/{kind}/review")
+    page.wait_for_url(f"**/types/{kind}/review", timeout=120_000)
     assert application.call("GET", f"/documents/{document}")["state"] == "settled"
     settled = application.call("GET", f"/documents/{document}/review-desk?look=true")["fields"]
     assert sum(field["settled"] for field in settled) == left

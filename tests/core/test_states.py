@@ -10,8 +10,10 @@ import pytest
 from jugum.core.formats.states_page import states_page
 from jugum.core.states import (
     DOCUMENT_TRANSITIONS,
+    FOUND_IN,
     VERSION_TRANSITIONS,
     BatchState,
+    By,
     DeliveryState,
     DocumentState,
     Purpose,
@@ -54,3 +56,10 @@ def test_every_state_belongs_to_some_purpose() -> None:
 def test_the_page_of_states_is_drawn_from_the_code() -> None:
     kept = Path(__file__).parents[2] / "docs/states.md"
     assert kept.read_text() == states_page(), "run: .venv/bin/python -m jugum states > docs/states.md"
+
+
+def test_every_state_has_its_place_and_a_person_can_take_a_paper_out_of_it() -> None:
+    assert set(FOUND_IN) == set(DocumentState)
+    ends = {DocumentState.DELIVERED}
+    for state in set(DocumentState) - ends:
+        assert any(row.before == state and row.by is By.PERSON for row in DOCUMENT_TRANSITIONS), state

@@ -192,6 +192,23 @@ FIRST: dict[type[StrEnum], tuple[StrEnum, ...]] = {
     BatchState: (BatchState.RUNNING,),
     DeliveryState: (DeliveryState.SENT,),
 }
+# Where a person finds a document of each state, besides the list of all papers in Gather: no state without a place.
+FOUND_IN: dict[DocumentState, str] = {
+    _D.RECEIVED: "Gather, with its progress",
+    _D.UNPACKED: "Gather, without a type: its papers stand for it",
+    _D.TO_CUT: "Gather, bundles to check",
+    _D.UNPLACED: "Gather, papers without a clear type",
+    _D.TO_LABEL: "Label",
+    _D.IN_PROGRESS: "Label",
+    _D.LABELLED: "Label",
+    _D.PLACED: "Gather, waiting for a live version",
+    _D.DRAFTED: "Gather, being read again",
+    _D.HELD: "Review",
+    _D.PASSED: "Deliver, not delivered yet",
+    _D.SETTLED: "Deliver, not delivered yet",
+    _D.DELIVERED: "Deliver",
+    _D.SET_ASIDE: "Gather, set aside",
+}
 # States of documents that may be without a type.
 WITHOUT_TYPE = (_D.RECEIVED, _D.TO_CUT, _D.UNPLACED, _D.SET_ASIDE, _D.UNPACKED)
 

@@ -20,6 +20,8 @@ from jugum.flow.overview import overview
 from jugum.web import headings
 from jugum.web.addresses import crop_address, document_address
 from jugum.web.figures import joined, many, origin, percent, size, when
+from jugum.web.guide import guide_anchor
+from jugum.web.lists import list_address
 from jugum.web.security import csrf_token
 
 HERE = Path(__file__).parent
@@ -28,7 +30,7 @@ STEPS = ("gather", "plan", "label", "train", "weigh", "review", "deliver")
 # In the order of the cascade: what all pages share, then what steps add.
 STYLE_SHEETS = (
     *("ground", "parts", "frame", "overview", "gather", "plan"),
-    *("desk", "explorer", "label", "train", "weigh", "deliver"),
+    *("desk", "explorer", "label", "train", "weigh", "deliver", "guide"),
 )
 
 
@@ -46,6 +48,8 @@ _templates.env.globals.update(
     beam_tilt=tilt,
     headings=headings,
     document_address=document_address,
+    list_address=list_address,
+    guide_anchor=guide_anchor,
     crop_address=crop_address,
 )
 _templates.env.undefined = StrictUndefined

@@ -9,6 +9,7 @@ from jugum.core.states import (
     BATCH_TRANSITIONS,
     DOCUMENT_TRANSITIONS,
     FIRST,
+    FOUND_IN,
     VERSION_TRANSITIONS,
     BatchState,
     By,
@@ -34,6 +35,8 @@ def states_page() -> str:
         its = [transition for transition in DOCUMENT_TRANSITIONS if _is_of(transition, purpose)]
         parts.append(_section(title, its, DocumentState))
         parts.append(f"A {purpose} document is {', '.join(states_of(purpose))}.\n")
+    found = "\n".join(f"| {state} | {place} |" for state, place in FOUND_IN.items())
+    parts.append(f"## Where a person finds a document\n\n| state | where |\n|---|---|\n{found}\n")
     parts.append(_section("Versions", VERSION_TRANSITIONS, VersionState))
     parts.append("The published version is the one that screens call live.\n")
     parts.append(_section("Batches", BATCH_TRANSITIONS, BatchState))

@@ -210,15 +210,15 @@ def documents(
             query = query.where(Document.state == state)
         if before:
             query = query.where(Document.id < before)
-        return _views(session, session.scalars(query.order_by(Document.id.desc()).limit(limit)).all())
+        return views(session, session.scalars(query.order_by(Document.id.desc()).limit(limit)).all())
 
 
 def document_view(store: Store, document_id: int) -> DocumentView:
     with store.session() as session:
-        return _views(session, [document_row(session, document_id)])[0]
+        return views(session, [document_row(session, document_id)])[0]
 
 
-def _views(session: Session, rows: Sequence[Document]) -> list[DocumentView]:
+def views(session: Session, rows: Sequence[Document]) -> list[DocumentView]:
     ids = [row.id for row in rows]
     read = {
         document: (source, confidence)
@@ -349,4 +349,4 @@ def progress(store: Store, type_id: int, known: Sequence[int]) -> list[DocumentV
             .where(Document.id.in_(list(known)[:500]), or_(Document.type_id == type_id, Document.type_id.is_(None)))
             .options(joinedload(Document.file))
         ).all()
-        return _views(session, rows)
+        return views(session, rows)

@@ -277,27 +277,3 @@ def latest_activity(store: Store, *, limit: int = 8) -> list[ActivityItem]:
         else:
             found.append(ActivityItem(row.created_at, who, what, 1))
     return found
-
-
-@dataclass(frozen=True)
-class SearchHit:
-    """Something the palette can go to."""
-
-    kind: str
-    label: str
-    detail: str
-    document_id: int | None
-    type_id: int | None
-
-
-def search(store: Store, words: str, *, limit: int = 12) -> list[SearchHit]:
-    """Papers whose name holds the words, and types by name."""
-    like = f"%{words.strip().replace('%', '')}%"
-    with store.session() as session:
-        named = session.scalars(select(DocumentType).where(DocumentType.name.ilike(like)).limit(5)).all()
-        papers = session.scalars(
-            select(Document).where(Document.name.ilike(like)).order_by(Document.id.desc()).limit(limit)
-        ).all()
-        return [SearchHit("type", row.name, row.workspace.name, None, row.id) for row in named] + [
-            SearchHit("paper", row.name, f"{row.purpose}, {row.state}", row.id, row.type_id) for row in papers
-        ]

@@ -8,7 +8,9 @@ from pydantic import BaseModel
 from jugum.flow.office import types as types_
 from jugum.flow.office.types import TypeView
 from jugum.flow.overview import overview
-from jugum.flow.overview.overview import SearchHit
+from jugum.flow.overview import search as search_
+from jugum.flow.overview.search import SearchHit
+from jugum.web.guide import found_in_guide
 from jugum.web.security import MayPlan, MaySee
 
 router = APIRouter(tags=["Workspaces and types"])
@@ -55,5 +57,7 @@ def steps(request: Request, type_id: int, actor: MaySee) -> overview.Steps:
 
 @router.get("/search")
 def search(request: Request, actor: MaySee, q: str = "") -> list[SearchHit]:
-    """Types and papers by name."""
-    return overview.search(request.app.state.store, q)
+    """Types, papers, fields and people by name, values of done papers, and sections of the guide."""
+    found = search_.search(request.app.state.store, actor, q)
+    guide = found_in_guide(q) if len(q.strip()) >= search_.LEAST else []
+    return [*found, *(SearchHit("guide", part.title, "guide", f"/guide#{part.anchor}") for part in guide)]

@@ -11,8 +11,9 @@ from fastapi.responses import Response
 
 from jugum.core.page import Box
 from jugum.errors import Conflict, InputError
-from jugum.flow.gather import batches, bundles, documents, explore, place, sources
+from jugum.flow.gather import batches, bundles, documents, explore, lists, place, sources
 from jugum.flow.office.types import TypeView, type_view, types
+from jugum.web.lists import WantedOf
 from jugum.web.rendering import page
 from jugum.web.security import MayGather, MaySee
 
@@ -39,20 +40,16 @@ def _picture(request: Request, data: bytes) -> Response:
 
 
 @router.get("/types/{type_id}/gather")
-def gather_page(request: Request, type_id: int, actor: MaySee, show: str = "", batch: int | None = None) -> Response:
+def gather_page(request: Request, type_id: int, actor: MaySee, wanted: WantedOf) -> Response:
     store = request.app.state.store
     shown = type_view(store, type_id)
-    purpose = show if show in ("sample", "live") else None
-    state = "set aside" if show == "aside" else None
     return page(
         request,
         "gather/gather.html",
         actor=actor,
         shown=shown,
         step="gather",
-        show=show,
-        batch=batch,
-        documents=documents.documents(store, type_id, purpose=purpose, state=state, batch_id=batch),
+        papers=lists.paper_list(store, type_id, wanted),
         unplaced=place.unplaced(store, shown.workspace_id),
         bundles=bundles.open_bundles(store, shown.workspace_id),
         batches=batches.batches(store, shown.workspace_id, limit=6),

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from jugum.core.states import RecordState
-from jugum.flow.gather import documents
+from jugum.flow.gather import documents, lists
 from jugum.flow.label import control_suggestions, double_labelling, layouts, past_records, sets, suspicious
 from jugum.flow.label import pace as label_pace
 from jugum.flow.label.next_paper import ORDERS, first_to_label
 from jugum.flow.office.actor import Actor
 from jugum.flow.office.types import labelling_of, type_view
 from jugum.flow.plan.fields import fields
+from jugum.web.lists import WantedOf
 from jugum.web.rendering import page
 from jugum.web.security import MayLabel, MaySee
 
@@ -41,16 +43,18 @@ def _page(request: Request, actor: Actor, type_id: int, template: str, tab: str,
 
 
 @router.get("/types/{type_id}/label")
-def label_page(request: Request, type_id: int, actor: MaySee) -> Response:
+def label_page(request: Request, type_id: int, actor: MaySee, wanted: WantedOf) -> Response:
     store = request.app.state.store
     first, why = first_to_label(store, type_id, actor.id)
+    papers = lists.paper_list(store, type_id, replace(wanted, purpose="sample", untyped=False))
     return _page(
         request,
         actor,
         type_id,
         "label/label.html",
         "",
-        documents=documents.documents(store, type_id, purpose="sample", limit=500),
+        # that it lists samples alone is not for the address to say
+        papers=replace(papers, wanted=replace(papers.wanted, purpose="")),
         fields=fields(store, type_id),
         first=first,
         why=why,

@@ -12,6 +12,7 @@ from jugum.flow.office import people
 from jugum.flow.office.actor import Actor
 from jugum.flow.overview import overview
 from jugum.store.models import ROLES
+from jugum.web.guide import guide
 from jugum.web.rendering import page
 from jugum.web.security import MayAdminister, MaySee
 
@@ -90,6 +91,12 @@ def set_sees_personal(
 def set_lets_stand(request: Request, person_id: int, actor: MayAdminister, lets: Annotated[bool, Form()]) -> Response:
     people.set_lets_stand(request.app.state.store, actor, person_id, lets=lets)
     return RedirectResponse("/people", 303)
+
+
+@router.get("/guide")
+def guide_page(request: Request, actor: MaySee) -> Response:
+    shown = overview.default_type(request.app.state.store)
+    return page(request, "office/guide.html", actor=actor, shown=shown, sections=guide())
 
 
 @router.get("/services")

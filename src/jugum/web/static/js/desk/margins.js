@@ -11,6 +11,18 @@ export class Margins {
   constructor(view) {
     this.view = view;
     this.leaders = view.root.querySelector(".leaders");
+    /** @type {Map<string, string>} the side of each value's note, from when it was drawn first */
+    this.sides = new Map();
+  }
+
+  /** A note stays on its side for as long as the paper is open: only new ones are dealt out. */
+  keepSides(placed) {
+    const name = ({ field, index }) => `${field.key}:${index}`;
+    balance(placed.filter((one) => !this.sides.has(name(one))));
+    for (const one of placed) {
+      one.side = this.sides.get(name(one)) || one.side;
+      this.sides.set(name(one), one.side);
+    }
   }
 
   get fields() {
@@ -27,7 +39,7 @@ export class Margins {
       plane.append(one.note);
       one.height = one.note.offsetHeight;
     }
-    balance(placed);
+    this.keepSides(placed);
     let bottom = frame.height + 40;
     for (const side of ["left", "right"]) {
       const notes = placed.filter((one) => one.side === side);
@@ -64,7 +76,7 @@ export class Margins {
     const edge = side === "left" ? left - gutter - NOTE_WIDTH : left + width + gutter;
     const heights = notes.map((one) => one.height);
     const wishes = notes.map((one) => top + (one.at.y0 + one.at.y1) / 2 - 24);
-    const tops = stack(wishes, heights);
+    const tops = stack(wishes, heights, top);
     notes.forEach((one, index) => {
       one.under = gutterUnder(one.value.box, pages.element(one.value.page).page.words, side);
       one.top = tops[index];

@@ -6,6 +6,7 @@ import { Margins, NOTE_WIDTH } from "./margins.js";
 import { button, element } from "./notes.js";
 
 const GUTTER = 34;
+const STRIP = 46; // above the first page: what is told lies over it, and moves nothing
 const PAGE_WIDTH_MAX = 1000;
 const DESK_WIDTH_MIN = 1024;
 
@@ -70,7 +71,7 @@ export class DeskView {
     const left = Math.max(NOTE_WIDTH + GUTTER + 10, (planeWidth - width) / 2);
     this.pages.holder.style.left = `${left}px`;
     this.plane.style.width = `${planeWidth}px`;
-    this.frame = { left, width, planeWidth, gutter: GUTTER, top: 14, height: this.pages.layout(width) };
+    this.frame = { left, width, planeWidth, gutter: GUTTER, top: STRIP, height: this.pages.layout(width) };
     this.margins.draw();
     this.dock.draw();
     this.titles();

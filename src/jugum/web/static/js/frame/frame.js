@@ -64,6 +64,20 @@ class Palette {
         },
       },
       {
+        label: "Guide",
+        detail: "help",
+        go: () => {
+          location.href = "/guide";
+        },
+      },
+      {
+        label: "Folders, mail, batches",
+        detail: "view",
+        go: () => {
+          location.href = type ? `/types/${type}/sources` : "/";
+        },
+      },
+      {
         label: "API for client programs",
         detail: "view",
         go: () => {
@@ -107,12 +121,7 @@ class Palette {
       label: hit.label,
       detail: hit.detail,
       go: () => {
-        location.href =
-          hit.kind === "type"
-            ? `/types/${hit.type_id}/gather`
-            : hit.detail.startsWith("sample")
-              ? `/label/${hit.document_id}`
-              : `/look/${hit.document_id}`;
+        location.href = hit.address;
       },
     }));
     this.show([...this.places().filter(fits), ...found]);
@@ -185,3 +194,8 @@ document.querySelectorAll("dialog").forEach((dialog) =>
   }),
 );
 keepForms();
+
+// A list follows its filters at once; what is typed is sent by Enter.
+document
+  .querySelectorAll("form[data-filters]")
+  .forEach((form) => form.addEventListener("change", () => /** @type {HTMLFormElement} */ (form).requestSubmit()));
