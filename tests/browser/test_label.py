@@ -155,7 +155,7 @@ def test_a_table_over_two_pages_is_marked_with_rails(application: Application, p
     drag(page, 1, (0.05, 0.77), (0.95, 0.9))
     expect(page.locator(".rail")).to_have_count(6)
     expect(cells).to_have_count(4)
-    page.locator(".desk-scroll").evaluate("one => { one.scrollTop = 792; }")
+    page.locator(".desk-scroll").evaluate("one => { one.scrollTop = 760; }")
     drag(page, 2, (0.05, 0.06), (0.95, 0.14))
     expect(cells).to_have_count(8)
     assert [cells.nth(n).input_value() for n in range(8)] == [
@@ -172,6 +172,7 @@ def test_a_table_over_two_pages_is_marked_with_rails(application: Application, p
     hold = page.locator('.paper-page[data-page="2"] [data-hold=lines]').nth(1)
     hold.dblclick(force=True)
     expect(cells).to_have_count(6)
+    page.locator(".desk-scroll").evaluate("one => { one.scrollTop = 760; }")
     page.mouse.dblclick(*at(page, 2, 0.5, 0.102))
     expect(cells).to_have_count(8)
     cells.nth(6).focus()
