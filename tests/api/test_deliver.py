@@ -8,15 +8,20 @@ import re
 import zipfile
 from collections.abc import Callable
 
+import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy import update
 from tests.office import Office
 from tests.papers import slips
 
+from jugum.errors import Forbidden, InputError
+from jugum.flow.deliver import results
 from jugum.flow.label.rows import CellInput
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan.fields import FieldInput
 from jugum.flow.review import settle as settling
 from jugum.flow.weigh import policies
+from jugum.store.models import Field
 
 ROWS = [("", "20.00"), ("43", ""), ("54", ""), ("17", "30.00")]
 
@@ -68,6 +73,38 @@ def test_the_page_shows_rows_as_rows_and_says_how_many_more_there_are(
     rows = [re.findall(r">(10\d)</a", row) for row in re.findall(r"<tr>.*?</tr>", body, re.DOTALL)]
     assert [row for row in rows if row] == [[str(100 + number)] for number in range(6)]
     assert "3 more rows on the paper" in body
+
+
+def test_results_are_sorted_by_any_column_with_missing_values_last(
+    trained: Office, run_jobs: Callable[[], None]
+) -> None:
+    policies.save_policy(
+        trained.store, trained.analyst, trained.type_id, dict.fromkeys(("member", "paid_on", "amount"), 0.0), 0.0
+    )
+    for slip in slips(44)[40:]:
+        trained.bring(slip, "live")
+    run_jobs()
+    first = results.results(trained.store, trained.type_id).rows[0].document
+    settling.settle(trained.store, trained.reviewer, first, "amount", [], absent=True)
+
+    def amounts(*, upwards: bool) -> list[float | None]:
+        rows = results.results(
+            trained.store, trained.type_id, actor=trained.analyst, sort="amount", upwards=upwards
+        ).rows
+        return [float(row.values["amount"][0].normal) if "amount" in row.values else None for row in rows]
+
+    *up, last = amounts(upwards=True)
+    assert last is None
+    assert up == sorted(up, key=lambda amount: amount or 0)
+    assert amounts(upwards=False) == [*reversed(up), None]
+    with trained.store.session() as session:
+        session.execute(update(Field).where(Field.key == "member").values(personal=True))
+    with pytest.raises(Forbidden, match="sorted by Member"):  # nobody is named
+        results.results(trained.store, trained.type_id, sort="member")
+    for sort in ("name", "state", "paid_on", ""):
+        assert len(results.results(trained.store, trained.type_id, sort=sort).rows) == 4
+    with pytest.raises(InputError, match="can't be sorted by “nose”"):
+        results.results(trained.store, trained.type_id, sort="nose")
 
 
 def test_a_delivery_goes_out_in_the_form_that_was_chosen(

@@ -372,3 +372,22 @@ def test_a_proposal_that_was_dropped_is_seen_and_taken_back(application: Applica
     page.get_by_role("button", name=f"Take back {name}").click()
     expect(rows.locator("b").get_by_text(name, exact=True)).to_have_count(1)
     expect(page.get_by_text("proposal was dropped")).to_have_count(0)
+
+
+def test_functions_stand_beside_the_check_with_an_example_that_goes_into_it(
+    application: Application, page: Page
+) -> None:
+    kind = application.new_type()
+    open_plan(page, kind)
+    page.get_by_role("tab", name="Checks").click()
+    box = page.get_by_label("What must be true")
+    page.get_by_text("Functions, each with an example").click()
+    page.get_by_role("button", name="present(bonus)").click()
+    expect(box).to_have_value("present(bonus)")
+    page.get_by_role("button", name="count(goods.sum) >= 1").click()
+    expect(box).to_have_value("present(bonus) and count(goods.sum) >= 1")
+    expect(page.get_by_role("alert").filter(has_text="bonus")).to_be_visible()
+    box.focus()
+    page.keyboard.press("Escape")
+    expect(box).not_to_be_focused()
+    expect(box).to_have_value("present(bonus) and count(goods.sum) >= 1")

@@ -111,6 +111,7 @@ def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) ->
         open_desk(page)
         settle_all(page, truth)
     expect(page.get_by_role("heading", level=1)).to_have_text("No paper waits for a person")
+    expect(page.get_by_role("link", name="Go on to deliver 2 papers")).to_be_visible()
     page.get_by_role("link", name="Fails a check").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("No paper waits for the reason “fails a check”")
     expect(page.locator(".tabs [aria-current]")).to_have_text("Fails a check")

@@ -63,17 +63,22 @@ def test_a_version_is_published_with_a_note_and_taken_back(application: Applicat
     kind = application.labelled_type(6)
     second = application.call("POST", f"/types/{kind}/versions")["id"]
     application.wait(f"/versions/{second}", lambda view: view["state"] == "on trial")
+    application.policy(kind, 0.5)
     page.goto(f"/types/{kind}/train")
+    expect(page.locator("[data-other-version]")).to_have_count(0)
     row = page.locator(".version-row", has_text="Version 2")
     row.locator("summary").click()
     row.get_by_label("Note (optional)").fill("two more layouts")
     row.get_by_role("button", name="Make version 2 live").click()
     expect(page.get_by_role("heading", name="Version 2 is live")).to_be_visible()
     expect(row).to_contain_text("two more layouts")
+    told = "Policy 1 is in force, but it was weighed on another version than version 2"
+    expect(page.locator("[data-other-version]")).to_contain_text(told)
     row.locator("summary", has_text="Go back").click()
     row.get_by_role("button", name="Version 1 live again").click()
     expect(page.get_by_role("heading", name="Version 1 is live")).to_be_visible()
     expect(page.locator(".version-row", has_text="Version 1").first).to_contain_text("Went back from version 2")
+    expect(page.locator("[data-other-version]")).to_have_count(0)
 
 
 def test_a_training_that_waits_is_watched_and_cancelled(application: Application, page: Page) -> None:

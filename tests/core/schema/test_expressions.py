@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from jugum.core.schema import expression
 from jugum.core.schema.expression import (
+    EXAMPLES,
     FUNCTIONS,
     Context,
     ExpressionError,
@@ -283,3 +284,15 @@ def test_any_text_is_parsed_or_refused_in_words(text: str) -> None:
     except InputError:
         return
     evaluate(tree, VALUES)
+
+
+def test_each_function_has_an_example_that_uses_it_and_fits() -> None:
+    number, text_, day = Shape(Kind.NUMBER), Shape(Kind.TEXT), Shape(Kind.DATE)
+    known = dict.fromkeys(("bonus", "gross_pay", "net_pay", "total", "moisture"), number)
+    known |= dict.fromkeys(("account", "employee", "holder", "employer", "currency", "limit", "zone"), text_)
+    known |= dict.fromkeys(("paid_on", "born"), day)
+    known |= {"goods.sum": Shape(Kind.NUMBER, many=True), "goods.item": Shape(Kind.TEXT, many=True)}
+    assert list(EXAMPLES) == list(FUNCTIONS)
+    for name, example in EXAMPLES.items():
+        assert f"{name}(" in example
+        assert shape_of(parse(example), known).kind is Kind.TRUTH, example

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import ColumnElement, Numeric, Select, case, cast, func, select
 from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.formats import ResultColumns, ResultRow, results_csv, results_json, results_zip
 from jugum.core.formats.results import LetStand, ResultValue
 from jugum.core.states import DELIVERABLE, DONE_STATES, By, DocumentState
-from jugum.core.values import delivered
+from jugum.core.values import NUMERIC, delivered
 from jugum.errors import Forbidden, InputError, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import DELIVER, MASKED, Actor, record
@@ -66,14 +67,19 @@ def results(
     actor: Actor | None = None,
     search: str = "",
     state: str | None = None,
+    sort: str = "",
+    upwards: bool = False,
     limit: int = 100,
     offset: int = 0,
 ) -> ResultsView:
+    """A page of results, sorted by the paper's `name` or `state`, by the key of a field of one value, or (without
+    `sort`) by when papers came, the newest first. Papers without the value come last."""
     with store.session() as session:
         row = type_row(session, type_id)
         query = _done(type_id, search, state)
+        order = _order(row, sort, upwards=upwards, show_personal=_sees_personal(actor))
         total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
-        documents = session.scalars(query.order_by(Document.id.desc()).limit(limit).offset(offset)).all()
+        documents = session.scalars(query.order_by(*order).limit(limit).offset(offset)).all()
         waiting = session.scalar(
             select(func.count(Document.id)).where(Document.type_id == type_id, Document.state.in_(DELIVERABLE))
         )
@@ -87,6 +93,32 @@ def results(
             waiting or 0,
             _deliveries(session, type_id),
         )
+
+
+def _order(row: DocumentType, sort: str, *, upwards: bool, show_personal: bool) -> tuple[ColumnElement[Any], ...]:
+    columns: dict[str, Any] = {"name": func.lower(Document.name), "state": Document.state, "": Document.id}
+    field = next((each for each in row.fields if each.key == sort and each.kind != "table"), None)
+    if sort not in columns and field is None:
+        raise InputError(f"Results can't be sorted by “{sort}”. Choose name, state or the key of a field.")
+    if field is not None and field.personal and not show_personal:  # their order would tell what is masked
+        raise Forbidden(f"Results can't be sorted by {field.name}: your sign-in may not see personal values.")
+    column: ColumnElement[Any] = columns[sort] if field is None else _value_of(field)
+    direction = column.asc() if upwards else column.desc()
+    return direction.nulls_last(), Document.id.desc()
+
+
+def _value_of(field: Field) -> ColumnElement[Any]:
+    """A paper's first value of a field, as a number where it is one."""
+    value = (
+        select(Result.normal)
+        .where(Result.document_id == Document.id, Result.field_id == field.id)
+        .order_by(Result.position)
+        .limit(1)
+        .scalar_subquery()
+    )
+    if field.data_type not in NUMERIC:
+        return func.lower(value)
+    return case((value.regexp_match(r"^-?[0-9]+(\.[0-9]+)?$"), cast(value, Numeric)), else_=None)
 
 
 def _sees_personal(actor: Actor | None) -> bool:

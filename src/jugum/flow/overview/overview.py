@@ -104,7 +104,8 @@ def _steps(session: Session, type_id: int) -> Steps:
     ).first()
     return Steps(
         reading=states.get((Purpose.SAMPLE, DocumentState.RECEIVED), 0)
-        + states.get((Purpose.LIVE, DocumentState.RECEIVED), 0),
+        + states.get((Purpose.LIVE, DocumentState.RECEIVED), 0)
+        + states.get((Purpose.LIVE, DocumentState.DRAFTED), 0),  # being read again with another version
         set_aside=states.get((Purpose.SAMPLE, DocumentState.SET_ASIDE), 0)
         + states.get((Purpose.LIVE, DocumentState.SET_ASIDE), 0),
         fields=session.scalar(select(func.count(Field.id)).where(Field.type_id == type_id, ~Field.key.contains(".")))

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Callable
+from typing import Annotated, Any
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
@@ -21,7 +23,14 @@ LINES_A_PAPER = 6  # of its longest table; the rest is a click away
 
 @router.get("/types/{type_id}/deliver")
 def deliver_page(
-    request: Request, type_id: int, actor: MaySee, search: str = "", state: str = "", page_number: int = 1
+    request: Request,
+    type_id: int,
+    actor: MaySee,
+    search: str = "",
+    state: str = "",
+    sort: str = "",
+    upwards: bool = False,
+    page_number: int = 1,
 ) -> Response:
     store = request.app.state.store
     view = results.results(
@@ -30,6 +39,8 @@ def deliver_page(
         actor=actor,
         search=search,
         state=state or None,
+        sort=sort,
+        upwards=upwards,
         limit=ROWS_A_PAGE,
         offset=(max(1, page_number) - 1) * ROWS_A_PAGE,
     )
@@ -46,9 +57,21 @@ def deliver_page(
         papers=[(row, *side_by_side(row, view.columns, LINES_A_PAPER)) for row in view.rows],
         search=search,
         state=state,
+        sort=sort,
+        upwards=upwards,
+        address=_address(search=search, state=state, sort=sort, upwards=upwards),
         page_number=page_number,
         last_page=max(1, -(-view.total // ROWS_A_PAGE)),
     )
+
+
+def _address(**asked: Any) -> Callable[..., str]:
+    """Addresses of the same results with something changed; what asks for nothing is left out."""
+
+    def address(**changed: Any) -> str:
+        return "?" + urlencode({name: value for name, value in {**asked, **changed}.items() if value})
+
+    return address
 
 
 def _formats(columns: ResultColumns) -> list[tuple[str, str]]:

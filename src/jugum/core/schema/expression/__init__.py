@@ -2,6 +2,7 @@
 
 from jugum.core.schema.expression.evaluate import RECEIVED, Shape, evaluate, shape_of
 from jugum.core.schema.expression.functions import (
+    EXAMPLES,
     FUNCTIONS,
     Column,
     Context,
@@ -14,6 +15,7 @@ from jugum.core.schema.expression.functions import (
 from jugum.core.schema.expression.syntax import ExpressionError, Node, calls_in, names_in, parse, renamed
 
 __all__ = [
+    "EXAMPLES",
     "FUNCTIONS",
     "RECEIVED",
     "Column",

@@ -295,3 +295,47 @@ def check_constant(function: str, place: int, value: object) -> None:
         compiled(value)
     if function == "check_digit":
         check_method(value)
+
+
+# One use of each, as it stands in the check form; a test reads and types every one.
+EXAMPLES: dict[str, str] = {
+    "present": "present(bonus)",
+    "missing": "missing(bonus) or bonus > 0",
+    "otherwise": "otherwise(bonus, 0) <= gross_pay",
+    "count": "count(goods.sum) >= 1",
+    "sum": "sum(goods.sum) = total within 0.01",
+    "average": "average(goods.sum) < 5000",
+    "least": "least(goods.sum) > 0",
+    "greatest": "greatest(goods.sum) <= total",
+    "first": 'first(goods.item) = "Basic pay"',
+    "last": "last(goods.sum) > 0",
+    "joined": 'contains(joined(goods.item, ", "), "rope")',
+    "round": "round(gross_pay / 12, 2) = net_pay",
+    "abs": "abs(gross_pay - net_pay) < 1000",
+    "days": "days(paid_on, received) < 90",
+    "months": "months(born, paid_on) > 216",
+    "years": "years(born, paid_on) >= 18",
+    "year": "year(paid_on) >= 2020",
+    "month": "month(paid_on) = 12",
+    "date": 'paid_on >= date("2026-01-01")',
+    "add_days": "paid_on < add_days(received, 30)",
+    "number": "number(account) > 0",
+    "upper": "upper(account) = account",
+    "lower": 'lower(employee) != "total"',
+    "title": "title(employee) = employee",
+    "length": "length(account) = 11",
+    "starts_with": 'starts_with(account, "NO")',
+    "contains": 'contains(employee, ",")',
+    "taken": 'number(taken(account, "[0-9]+")) > 0',
+    "matches": 'matches(account, "[A-Z]{2}[0-9]{9}")',
+    "one_of": 'one_of(currency, "kr", "EUR")',
+    "check_digit": 'check_digit(account, "mod 97-10")',
+    "alike": "alike(employee, holder) >= 85",
+    "same_name": "same_name(employee, holder)",
+    "meets": "meets(moisture, limit)",
+    "listed": 'listed(employer, "employers")',
+    "nearest": 'nearest(employer, "employers") = employer',
+    "part": 'part(zone, "surname") = holder',
+    "zone_holds": "zone_holds(zone)",
+    "zone_date": 'zone_date(zone, "expires") > received',
+}

@@ -26,7 +26,11 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   if (document.querySelector("dialog[open]") || event.altKey) return;
-  if (typing(event.target)) return;
+  if (typing(event.target)) {
+    // Out of the box, so that the next key is the view's; what stands in it stays.
+    if (name === "Escape" && !event.defaultPrevented) /** @type {HTMLElement} */ (event.target).blur();
+    return;
+  }
   if (waitingForStep) {
     waitingForStep = false;
     const link = document.querySelector(`[data-step-link="${STEPS[event.key]}"]`);

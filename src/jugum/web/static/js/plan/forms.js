@@ -18,6 +18,11 @@ function restore(form, name, values) {
   for (const key of ["editing", ...Object.keys(values)]) if (key in kept) form[key] = kept[key];
 }
 
+/** Out of the form's boxes, so that the next key is the view's. */
+function leaveForm() {
+  if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
+}
+
 class FieldForm extends FieldValues {
   /** @param {any} plan the view's plan: type, number, field(key), saved(), sample, orderWord */
   constructor(plan) {
@@ -122,10 +127,13 @@ class FieldForm extends FieldValues {
       if (!this.editing) await call("POST", path, body);
       else if (await this.agreed(body)) await call("PUT", `${path}/${this.editing}`, body);
       else return;
+      const changed = Boolean(this.editing);
       dropDraft(this.draft);
       Object.assign(this, new FieldValues(), { editing: "", problem: "", kind: "value" });
       await plan.saved();
-      document.getElementById("f-name").focus();
+      // The next field is typed at once; after a change the keys are the view's again.
+      if (changed) leaveForm();
+      else document.getElementById("f-name").focus();
     } catch (error) {
       this.problem = error.message;
       if (error.status === 409) plan.reload();
@@ -189,6 +197,14 @@ class CheckForm extends CheckValues {
     this.plan().tried(null);
   }
 
+  /** An example of a function goes into the check: alone, or after what stands there. */
+  use(event) {
+    const { example } = event.currentTarget.dataset;
+    this.expression = this.expression.trim() ? `${this.expression.trim()} and ${example}` : example;
+    this.keep();
+    this.live();
+  }
+
   body() {
     const { editing, expression, message, severity, may_choose } = this;
     return { key: editing, expression, message, severity, may_choose };
@@ -216,6 +232,7 @@ class CheckForm extends CheckValues {
       await call("PUT", `/api/v1/types/${plan.type}/checks`, { ...this.body(), number: plan.number });
       this.reset();
       await plan.saved();
+      leaveForm();
     } catch (error) {
       this.problem = error.message;
       if (error.status === 409) plan.reload();
