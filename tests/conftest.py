@@ -27,12 +27,6 @@ hypothesis.settings.load_profile("steady")
 _numbers = count(1)
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Tests in the browser first: they wait for a good part of their time, which the others use; at the end they would
-    wait alone."""
-    items.sort(key=lambda item: "browser" not in item.path.parts)
-
-
 @pytest.fixture(scope="session")
 def cluster_url() -> Iterator[str]:
     """URL of the cluster's maintenance database, beside which `template_jugum` is migrated once."""

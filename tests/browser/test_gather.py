@@ -53,6 +53,7 @@ def test_a_dropped_file_is_read_in_a_batch_and_its_pages_are_counted(application
     row = page.locator("#papers tr", has_text="long.pdf")
     expect(row).to_contain_text("to label")
     expect(row.locator("td.num").first).to_have_text("6")
+    expect(row.get_by_role("link", name="Monday's post")).to_be_visible()
     expect(page.locator(".ways")).to_contain_text("batch “Monday's post”: 6 of 6 pages read")
     assert (
         application.call("GET", f"/workspaces/{workspace_of(application, kind)}/batches")[0]["note"]
@@ -278,7 +279,7 @@ def test_the_list_is_filtered_and_sorted_and_the_address_keeps_it(application: A
         document = application.upload(kind, name, papers.slip_pdf(papers.slips(1, start=len(name))[0]), purpose)
         application.wait(f"/documents/{document}", lambda view: view["state"] in ("to label", "placed"))
     page.goto(f"/types/{kind}/gather")
-    names = page.locator("#papers tbody td.name a, #papers tbody td.name > span")
+    names = page.locator("#papers tbody td.name > a[title], #papers tbody td.name > span")
     page.locator("th.sorted a", has_text="Paper").click()
     expect(names).to_have_text(["alpha.pdf", "alpine.pdf", "beta.pdf"])
     page.locator("th.sorted a", has_text="Paper").click()

@@ -43,13 +43,15 @@ def _picture(request: Request, data: bytes) -> Response:
 def gather_page(request: Request, type_id: int, actor: MaySee, wanted: WantedOf) -> Response:
     store = request.app.state.store
     shown = type_view(store, type_id)
+    papers = lists.paper_list(store, type_id, wanted)
     return page(
         request,
         "gather/gather.html",
         actor=actor,
         shown=shown,
         step="gather",
-        papers=lists.paper_list(store, type_id, wanted),
+        papers=papers,
+        batch_names={choice.value: choice.name for choice in papers.batches},
         unplaced=place.unplaced(store, shown.workspace_id),
         bundles=bundles.open_bundles(store, shown.workspace_id),
         batches=batches.batches(store, shown.workspace_id, limit=6),
