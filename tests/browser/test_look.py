@@ -153,3 +153,25 @@ def test_the_first_tab_leads_past_the_frame(application: Application, page: Page
     expect(page.get_by_role("link", name="Skip to the content")).to_be_focused()
     page.keyboard.press("Enter")
     expect(page.locator("main")).to_be_focused()
+
+
+def test_a_form_that_was_not_sent_is_there_again_but_never_its_password(application: Application, page: Page) -> None:
+    page.goto("/people")
+    page.get_by_label("Name", exact=True).fill("Bodil Birkedal")
+    page.get_by_label("Login").fill("bodil")
+    page.locator("input[type=password]").fill("a secret of hers")
+    page.reload()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Bodil Birkedal")
+    expect(page.locator("input[type=password]")).to_have_value("")
+    page.get_by_label("Login").fill("admin")
+    page.locator("input[type=password]").fill("long enough to pass")
+    page.get_by_role("button", name="Add person").click()
+    expect(page.locator("[data-error-page]")).to_contain_text("Somebody has the login")
+    # It was refused: what was typed is not lost.
+    page.goto("/people")
+    expect(page.get_by_label("Login")).to_have_value("admin")
+    page.get_by_label("Login").fill("bodil")
+    page.locator("input[type=password]").fill("long enough to pass")
+    page.get_by_role("button", name="Add person").click()
+    expect(page.locator("td", has_text="Bodil Birkedal")).to_be_visible()
+    expect(page.get_by_label("Login")).to_have_value("")

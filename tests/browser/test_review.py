@@ -157,3 +157,22 @@ def test_two_hundred_answers_in_quick_succession_are_all_kept(application: Appli
     assert application.call("GET", f"/documents/{document}")["state"] == "settled"
     settled = application.call("GET", f"/documents/{document}/review-desk?look=true")["fields"]
     assert sum(field["settled"] for field in settled) == left
+
+
+def test_notes_keep_their_side_while_a_paper_is_open(application: Application, page: Page) -> None:
+    kind = application.labelled_type()
+    application.policy(kind, 1.0)
+    open_review(page, held_paper(application, kind, 79))
+    middle = page.locator(".desk-scroll").evaluate("one => one.clientWidth / 2")
+
+    def sides() -> dict[str, bool]:
+        notes = page.locator(".note").evaluate_all("all => all.map((one) => [one.dataset.field, one.offsetLeft])")
+        return {field: left < middle for field, left in notes}
+
+    before = sides()
+    assert len(before) == 3
+    # A value that moves to the other end of the page takes its note along, not the others.
+    page.locator('.note[data-field="member"]').click()
+    page.locator("rect.word").last.click()
+    expect(page.locator("[data-status]")).to_contain_text("Saved")
+    assert sides() == before
