@@ -61,7 +61,7 @@ def test_rows_of_a_table_stay_rows_in_csv_and_zip(
     assert {line["amount"] for line in lines} == {lines[0]["amount"]} != {""}
     with zipfile.ZipFile(io.BytesIO(client.get(f"{address}.zip").content)) as archive:
         assert [line["document"] for line in read(archive.read("papers.csv"))] == [str(document)]
-        assert [(line["trips.km"], line["trips.paid"]) for line in read(archive.read("trips.csv"))] == ROWS
+        assert [(line["trips.km"], line["trips.paid"]) for line in read(archive.read("parts/trips.csv"))] == ROWS
 
 
 def test_the_page_shows_rows_as_rows_and_says_how_many_more_there_are(
@@ -101,7 +101,7 @@ def test_results_are_sorted_by_any_column_with_missing_values_last(
         session.execute(update(Field).where(Field.key == "member").values(personal=True))
     with pytest.raises(Forbidden, match="sorted by Member"):  # nobody is named
         results.results(trained.store, trained.type_id, sort="member")
-    for sort in ("name", "state", "paid_on", ""):
+    for sort in ("paper-name", "paper-state", "paid_on", ""):
         assert len(results.results(trained.store, trained.type_id, sort=sort).rows) == 4
     with pytest.raises(InputError, match="can't be sorted by “nose”"):
         results.results(trained.store, trained.type_id, sort="nose")
@@ -117,4 +117,4 @@ def test_a_delivery_goes_out_in_the_form_that_was_chosen(
     sent = client.get(f"/deliveries/{made['id']}")
     assert sent.headers["content-type"] == "application/zip"
     with zipfile.ZipFile(io.BytesIO(sent.content)) as archive:
-        assert archive.namelist() == ["papers.csv", "trips.csv"]
+        assert archive.namelist() == ["papers.csv", "parts/trips.csv"]

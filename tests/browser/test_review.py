@@ -67,6 +67,22 @@ def test_a_sum_that_is_wrong_on_the_paper_stands_so_with_a_reason(application: A
     assert stood["reason"] == "printed so by the harbour"
 
 
+def test_a_check_that_fails_by_an_answer_can_stand_at_once(application: Application, page: Page) -> None:
+    """It held when the desk was opened: what is offered now came with the answer."""
+    kind = application.labelled_type()
+    application.call("PUT", f"/types/{kind}/checks", json={"expression": "amount > 1", "message": "Nothing is paid"})
+    application.policy(kind, 1.0)
+    open_review(page, held_paper(application, kind, 80))
+    note = page.locator('.note[data-field="amount"]')
+    note.click()
+    page.keyboard.press("e")
+    note.locator("input").fill("0,50")
+    page.keyboard.press("Enter")
+    expect(note).to_contain_text("fails a check: Nothing is paid")
+    note.click()
+    expect(note.get_by_role("button", name="It stands so on the paper")).to_be_visible()
+
+
 def test_what_cannot_be_read_stays_as_it_was_typed(application: Application, page: Page) -> None:
     kind = application.labelled_type()
     application.policy(kind, 1.0)

@@ -12,7 +12,7 @@ from tests.office import Office
 from tests.papers import slips
 
 from jugum.flow.deliver import results
-from jugum.flow.gather import documents, read
+from jugum.flow.gather import documents, lists, read
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.label.desk_parts import ValueInput
 from jugum.flow.office.actor import Actor
@@ -103,7 +103,7 @@ def test_drafting_a_paper_costs_a_fixed_number_of_statements(trained: Office, ru
 
 
 LISTS: dict[str, Callable[[Store, Actor, int], object]] = {
-    "gather": lambda store, actor, kind: documents.documents(store, kind),
+    "gather": lambda store, actor, kind: lists.paper_list(store, kind, lists.Wanted()),
     "review": lambda store, actor, kind: review_queue.queue(store, actor, kind),
     "results": lambda store, actor, kind: results.results(store, kind, actor=actor),
     "overview": lambda store, actor, kind: overview.overview(store),

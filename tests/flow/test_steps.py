@@ -225,7 +225,7 @@ def test_settling_the_last_field_settles_the_paper_and_makes_labels(trained: Off
     desk = review_desk.desk(trained.store, trained.reviewer, document)
     assert {f.key for f in desk.fields if f.hold} == {"member", "paid_on", "amount"}
     held = settling.settle(trained.store, trained.reviewer, document, "paid_on", [ValueInput("soon")]).holds
-    assert "can't be read as date" in held["paid_on"][1]
+    assert "can't be read as date" in held["paid_on"].detail
     for field in desk.fields:
         value = field.values[0]
         text = "99,00" if field.key == "amount" else value.text

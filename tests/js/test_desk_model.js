@@ -73,13 +73,14 @@ describe("what is open", () => {
 describe("what is held", () => {
   it("is held anew by a check, and let go by another, but not while an answer is on its way", () => {
     const paper = reviewing(field("a", { hold: "fails a check" }), field("b"), field("c"));
-    const anew = paper.hold({ b: ["fails a check", "sum"], c: ["fails a check", "sum"] }, new Set(["c"]));
+    const failing = { reason: "fails a check", detail: "sum", blocking: ["sum_right"], advisory: false };
+    const anew = paper.hold({ b: failing, c: failing }, new Set(["c"]));
     assert.deepEqual(
       anew.map((one) => one.key),
       ["b"],
     );
     assert.equal(paper.field("a").hold, null);
-    assert.equal(paper.field("b").detail, "sum");
+    assert.deepEqual([paper.field("b").detail, paper.field("b").blocking], ["sum", ["sum_right"]]);
     assert.equal(paper.field("c").hold, undefined);
   });
 });

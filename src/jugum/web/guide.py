@@ -31,10 +31,11 @@ def guide() -> tuple[GuideSection, ...]:
     first, *rest = re.split(r"^## (.+)$", FILE.read_text(), flags=re.MULTILINE)
     introduction = re.sub(r"^# .+$", "", first, count=1, flags=re.MULTILINE)
     titled = [("The guide", introduction), *zip(rest[::2], rest[1::2], strict=True)]
-    return tuple(_section(title.strip(), text) for title, text in titled)
+    return tuple(section_of(title.strip(), text) for title, text in titled)
 
 
-def _section(title: str, text: str) -> GuideSection:
+def section_of(title: str, text: str) -> GuideSection:
+    """A section of a heading and its Markdown."""
     html = MarkdownIt("commonmark", {"html": False}).enable("table").render(text)
     anchor = re.sub(r"[^a-z]+", "-", title.lower()).strip("-")
     words = " ".join(re.sub(r"<[^>]+>", " ", html).split())

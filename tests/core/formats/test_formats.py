@@ -13,8 +13,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jugum.core.formats import ResultColumns, ResultRow, past_records_of, results_csv, results_json, results_zip
-from jugum.core.formats.results import ResultValue, side_by_side
-from jugum.core.schema import FieldKind, FieldPlan, Plan, key_from, problems_of
+from jugum.core.formats.results import LetStand, ResultValue, side_by_side
+from jugum.core.schema import Check, FieldKind, FieldPlan, Plan, key_from, problems_of
 from jugum.core.values import DataType, safe_cell
 from jugum.errors import InputError
 
@@ -85,15 +85,43 @@ def test_a_zip_holds_a_file_for_the_papers_and_one_for_each_part() -> None:
     data = results_zip([TRIPS, row("5.00")], ResultColumns.of(CLAIM))
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         files = {name: read_csv(archive.read(name).decode("utf-8-sig")) for name in archive.namelist()}
-    assert list(files) == ["papers.csv", "guests.csv", "trips.csv"]
+    assert list(files) == ["papers.csv", "parts/guests.csv", "parts/trips.csv"]
     assert [line["total"] for line in files["papers.csv"]] == ["90.00", ""]
-    assert [(line["document"], line["line"], line["trips.km"]) for line in files["trips.csv"]] == [
+    assert [(line["document"], line["line"], line["trips.km"]) for line in files["parts/trips.csv"]] == [
         ("7", "1", ""),
         ("7", "2", "43"),
         ("7", "3", "54"),
         ("7", "4", "17"),
     ]
     assert results_zip([TRIPS, row("5.00")], ResultColumns.of(CLAIM)) == data
+
+
+def test_names_that_the_files_use_themselves_are_free_for_fields_and_tables() -> None:
+    plan = Plan(
+        (
+            FieldPlan("state", "State"),
+            FieldPlan("papers", "Papers", kind=FieldKind.TABLE),
+            FieldPlan("papers.line", "Line", inside="papers"),
+        )
+    )
+    paper = replace(row(""), values={"state": (value_of("Norland"),), "papers.line": column_of("a", "b")})
+    read = read_csv(results_csv([paper], ResultColumns.of(plan)))
+    assert [(line["state"], line["field-state"], line["papers.line"]) for line in read] == [
+        ("passed", "Norland", "a"),
+        ("passed", "Norland", "b"),
+    ]
+    with zipfile.ZipFile(io.BytesIO(results_zip([paper], ResultColumns.of(plan)))) as archive:
+        assert archive.namelist() == ["papers.csv", "parts/papers.csv"]
+
+
+def test_checks_that_were_let_stand_go_out_with_their_reasons() -> None:
+    checked = replace(CLAIM, checks=(Check("total_right", "total > 0", "The total is wrong"),))
+    stood = replace(TRIPS, let_stand=(LetStand("total_right", "The total is wrong", "printed so", "Ann"),))
+    read = read_csv(results_csv([stood, row("5.00")], ResultColumns.of(checked)))
+    assert {line["let_stand"] for line in read if line["total"]} == {"total_right"}
+    with zipfile.ZipFile(io.BytesIO(results_zip([stood], ResultColumns.of(checked)))) as archive:
+        (line,) = read_csv(archive.read("let_stand.csv").decode("utf-8-sig"))
+    assert (line["check"], line["reason"], line["person"]) == ("total_right", "printed so", "Ann")
 
 
 @given(st.lists(st.tuples(st.sampled_from(["", "a", "b;c"]), st.sampled_from(["", "1", "2"])), max_size=8))

@@ -18,7 +18,7 @@ from jugum.flow.gather.documents import Intake
 from jugum.flow.gather.lists import PaperList, Wanted, paper_list
 from jugum.flow.label.next_paper import first_to_label
 from jugum.flow.review import queue
-from jugum.store.models import Document, Field, Hold
+from jugum.store.models import Document, Field, Hold, PageRow
 
 
 def papers_of(office: Office, wanted: Wanted | None = None) -> PaperList:
@@ -72,12 +72,18 @@ def test_filters_combine_and_say_how_many_there_are(office: Office) -> None:
     shown = papers_of(office)
     assert {choice.name: choice.papers for choice in shown.states} == {"received": 4, "held": 1}
     assert [(choice.name, choice.papers) for choice in shown.batches] == [("Monday post", 4)]
+    samples = papers_of(office, Wanted(purpose="sample"))
+    assert [(choice.name, choice.papers) for choice in samples.batches] == [("Monday post", 2)]
 
 
 @pytest.mark.parametrize("sort", lists.SORTS)
 def test_every_column_sorts_both_ways(office: Office, run_jobs: Callable[[], None], sort: str) -> None:
-    bring(office, 5)
+    brought = bring(office, 5)
     run_jobs()
+    put(office, brought[2], page_count=3)
+    with office.store.session() as session:
+        scanned = PageRow.document_id == brought[1]
+        session.execute(update(PageRow).where(scanned).values(source="ocr", confidence=0.5))
     down, up = (papers_of(office, Wanted(sort=sort, upwards=upwards)).rows for upwards in (False, True))
     assert [row.id for row in down] == [row.id for row in reversed(up)]
     column = {
@@ -85,9 +91,13 @@ def test_every_column_sorts_both_ways(office: Office, run_jobs: Callable[[], Non
         "received": lambda row: row.received_at,
         "size": lambda row: row.bytes,
         "state": lambda row: row.state,
-    }.get(sort)
-    if column:
-        assert [column(row) for row in up] == sorted(column(row) for row in up)
+        "purpose": lambda row: row.purpose,
+        "pages": lambda row: row.page_count,
+        "text": lambda row: row.source,
+        "confidence": lambda row: row.confidence,
+    }[sort]
+    assert [column(row) for row in up] == sorted(column(row) for row in up)
+    assert len({column(row) for row in up}) > 1
 
 
 def test_no_paper_is_on_two_pages_or_on_none(office: Office, monkeypatch: pytest.MonkeyPatch) -> None:

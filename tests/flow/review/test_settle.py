@@ -71,13 +71,14 @@ def field(office: Office, document: int, key: str) -> ReviewField:
 
 
 def test_a_blocking_check_that_fails_does_not_drop_what_was_typed(trained: Office, run_jobs: Run) -> None:
-    impossible_check(trained)
+    check = impossible_check(trained)
     document = live(trained, run_jobs)
     settled = settle_all(trained, document)
     assert settled.state == "held"
-    ((key, (reason, detail)),) = settled.holds.items()
-    assert reason == "fails a check"
-    assert SAID in detail
+    ((key, held),) = settled.holds.items()
+    assert held.reason == "fails a check"
+    assert SAID in held.detail
+    assert held.blocking == [check]  # what the desk offers to let stand, without being loaded again
     assert [value.text for value in field(trained, document, key).values] == [
         {"member": "Aldis Brenna", "paid_on": "01.02.2026", "amount": "12,50"}[key]
     ]
@@ -87,7 +88,7 @@ def test_a_blocking_check_that_fails_does_not_drop_what_was_typed(trained: Offic
 def test_a_value_that_cannot_be_read_is_kept_as_typed_and_waits(trained: Office, run_jobs: Run) -> None:
     document = live(trained, run_jobs)
     settled = settle(trained, document, "amount", "twelve")
-    assert settled.holds["amount"] == ("fails a check", "“twelve” can't be read as money: correct it")
+    assert settled.holds["amount"].detail == "“twelve” can't be read as money: correct it"
     assert [value.text for value in field(trained, document, "amount").values] == ["twelve"]
     labelled = {each.field for each in label_rows.labels(trained.store, document)}
     assert "amount" not in labelled  # it must not teach
@@ -108,7 +109,9 @@ def test_one_unreadable_cell_leaves_the_others_saved(trained: Office, run_jobs: 
         {"goods.item": CellInput("nail"), "goods.sum": CellInput("2,00")},
     ]
     settled = settling.settle(trained.store, trained.reviewer, document, "goods", [], rows=rows)
-    assert settled.holds == {"goods": ("fails a check", "“much” in row 1, Sum, can't be read as money: correct it")}
+    assert {key: held.detail for key, held in settled.holds.items()} == {
+        "goods": "“much” in row 1, Sum, can't be read as money: correct it"
+    }
     shown = [[cell and (cell.text, cell.normal) for cell in row] for row in field(trained, document, "goods").rows]
     assert shown == [[("rope", "rope"), ("much", "")], [("nail", "nail"), ("2,00", "2.00")]]
     rows[0]["goods.sum"] = CellInput("1,00")
@@ -170,9 +173,44 @@ def test_an_answer_that_is_undone_waits_again_for_its_first_reason(trained: Offi
     settle(trained, document, "amount", "12,50")
     undone = reopening.reopen(trained.store, trained.reviewer, document, "amount")
     after = field(trained, document, "amount")
-    assert undone.holds["amount"] == (before.hold, before.detail)
+    assert (undone.holds["amount"].reason, undone.holds["amount"].detail) == (before.hold, before.detail)
     assert [value.text for value in after.values] == [value.text for value in before.values]
     assert label_rows.labels(trained.store, document) == []
+
+
+def test_undoing_after_a_check_came_and_went_asks_the_first_question_again(trained: Office, run_jobs: Run) -> None:
+    """The answer was held by a check again and let stand: undone, the field waits as on the first day, and does not
+    pass with the doubtful value that was read."""
+    check = impossible_check(trained)
+    document = live(trained, run_jobs)
+    first = {each.key: (each.hold, each.detail) for each in desk(trained, document).fields}
+    (held,) = settle_all(trained, document).holds
+    assert reopening.let_stand(trained.store, trained.analyst, document, check, "so").state == "settled"
+    undone = reopening.reopen(trained.store, trained.reviewer, document, held)
+    assert undone.state == "held"
+    assert (undone.holds[held].reason, undone.holds[held].detail) == first[held]
+    again = field(trained, document, held)
+    assert (again.hold, again.settled) == (first[held][0], False)
+    assert all(value.person is None for value in again.values)
+
+
+def test_a_check_that_holds_again_does_not_let_an_unreadable_cell_pass(trained: Office, run_jobs: Run) -> None:
+    plan_fields.add_field(
+        trained.store,
+        trained.analyst,
+        trained.type_id,
+        FieldInput(name="Goods", data_type="text", kind="table", required=True),
+        columns=[FieldInput(name="Item"), FieldInput(name="Sum", data_type="money")],
+    )
+    check = {"expression": "goods.sum < amount", "message": SAID}
+    plan_checks.put_check(trained.store, trained.analyst, trained.type_id, check)
+    document = live(trained, run_jobs, threshold=0.0)
+    settle(trained, document, "amount", "5,00")
+    rows = [{"goods.sum": CellInput("much")}, {"goods.sum": CellInput("9,00")}]
+    settled = settling.settle(trained.store, trained.reviewer, document, "goods", [], rows=rows)
+    assert SAID in settled.holds["goods"].detail
+    assert "can't be read" in settled.holds["goods"].detail
+    assert settle(trained, document, "amount", "50,00").holds["goods"]  # the check holds; the cell can't be read yet
 
 
 def test_undoing_on_a_settled_paper_brings_it_back_to_the_queue(trained: Office, run_jobs: Run) -> None:
@@ -201,7 +239,7 @@ def test_undoing_takes_back_what_was_accepted_with_the_answer(trained: Office, r
     texts = [ValueInput(value.text) for value in field(trained, document, held).values]
     assert settling.settle(trained.store, trained.reviewer, document, held, texts).state == "settled"
     undone = reopening.reopen(trained.store, trained.reviewer, document, held)
-    assert SAID in undone.holds[held][1]
+    assert SAID in undone.holds[held].detail
     assert not [each.let_stand_by for each in desk(trained, document).checks if each.let_stand_by]
 
 

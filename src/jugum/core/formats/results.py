@@ -73,11 +73,6 @@ class ResultColumns:
     parts: Mapping[str, tuple[str, ...]]
     checks: bool = False
 
-    @property
-    def of_paper(self) -> tuple[str, ...]:
-        """The columns that say something about a paper as a whole, after the first four."""
-        return (*(["let_stand"] if self.checks else []), *self.single)
-
     @staticmethod
     def of(plan: Plan, rows: Iterable[ResultRow] = ()) -> ResultColumns:
         """Columns by a plan. A field of one value repeats all the same if one of the papers has several for it, from
@@ -130,31 +125,30 @@ def results_csv(rows: Sequence[ResultRow], columns: ResultColumns) -> str:
     has a line still has one, with both empty. Cells that a spreadsheet would take for a formula are led by an
     apostrophe."""
     if not columns.parts:
-        return _csv((*PAPER_COLUMNS, *columns.of_paper), ([*_paper(row), *_cells(row, columns)] for row in rows))
+        return _papers_csv(rows, columns)
     inner = [column for part in columns.parts.values() for column in part]
     lines: list[list[object]] = []
     for row in rows:
-        paper = _paper(row)
-        single = _cells(row, columns)
+        paper, single = _paper(row, columns), _cells(row, columns.single)
         found = [
             [*paper, part, number, *single, *_line_cells(line, inner)]
             for part, its_columns in columns.parts.items()
             for number, line in enumerate(lines_of(row, its_columns), start=1)
         ]
         lines += found or [[*paper, "", "", *single, *("" for _ in inner)]]
-    return _csv((*PAPER_COLUMNS, "part", "line", *columns.of_paper, *inner), lines)
+    return _csv((*_paper_columns(columns), "part", "line"), (*columns.single, *inner), lines)
 
 
 def results_zip(rows: Sequence[ResultRow], columns: ResultColumns) -> bytes:
-    """Several CSV files in a ZIP: `papers.csv` with one line a paper, and one file for each repeating part, whose lines
-    name their paper by `document` and are counted from 1; `let_stand.csv` has the checks that were let stand, where a
-    plan has any. The same results give the same bytes."""
-    files = {
-        "papers.csv": _csv((*PAPER_COLUMNS, *columns.of_paper), ([*_paper(row), *_cells(row, columns)] for row in rows))
-    }
+    """Several CSV files in a ZIP: `papers.csv` with one line a paper, and one file for each repeating part in the
+    folder `parts`, whose lines name their paper by `document` and are counted from 1; `let_stand.csv` has the checks
+    that were let stand, where a plan has any. The same results give the same bytes."""
+    files = {"papers.csv": _papers_csv(rows, columns)}
     for part, its_columns in columns.parts.items():
-        files[f"{part}.csv"] = _csv(
-            ("document", "file", "line", *its_columns),
+        # in a folder of their own, since a table may be called "papers"
+        files[f"parts/{part}.csv"] = _csv(
+            ("document", "file", "line"),
+            its_columns,
             (
                 [row.document, safe_cell(row.file), number, *_line_cells(line, its_columns)]
                 for row in rows
@@ -164,6 +158,7 @@ def results_zip(rows: Sequence[ResultRow], columns: ResultColumns) -> bytes:
     if columns.checks:
         files["let_stand.csv"] = _csv(
             ("document", "file", "check", "said", "reason", "person"),
+            (),
             (
                 [row.document, *map(safe_cell, (row.file, each.check, each.said, each.reason, each.person))]
                 for row in rows
@@ -177,23 +172,34 @@ def results_zip(rows: Sequence[ResultRow], columns: ResultColumns) -> bytes:
     return out.getvalue()
 
 
-def _csv(head: Sequence[str], lines: Iterable[Sequence[object]]) -> str:
+def _papers_csv(rows: Sequence[ResultRow], columns: ResultColumns) -> str:
+    """One line a paper with its single values."""
+    lines = ([*_paper(row, columns), *_cells(row, columns.single)] for row in rows)
+    return _csv(_paper_columns(columns), columns.single, lines)
+
+
+def _csv(own: Sequence[str], keys: Sequence[str], lines: Iterable[Sequence[object]]) -> str:
+    """A file whose head has names of our own and keys of fields; a field whose key is one of these names is told from
+    it as `field-…`, which no key can be."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")  # as RFC 4180 has it
-    writer.writerow(head)
+    writer.writerow([*own, *(f"field-{key}" if key in own else key for key in keys)])
     writer.writerows(lines)
     return out.getvalue()
 
 
-def _paper(row: ResultRow) -> list[object]:
-    return [row.document, safe_cell(row.file), row.state, row.received]
+def _paper_columns(columns: ResultColumns) -> tuple[str, ...]:
+    return (*PAPER_COLUMNS, *(["let_stand"] if columns.checks else []))
 
 
-def _cells(row: ResultRow, columns: ResultColumns) -> list[str]:
-    """A paper's single values, after the keys of the checks that were let stand (keys have no blanks)."""
+def _paper(row: ResultRow, columns: ResultColumns) -> list[object]:
+    """What a line says of its paper as a whole; keys of checks have no blanks."""
     stood = [" ".join(each.check for each in row.let_stand)] if columns.checks else []
-    found = [safe_cell(values[0].normal) if (values := row.values.get(key, ())) else "" for key in columns.single]
-    return stood + found
+    return [row.document, safe_cell(row.file), row.state, row.received, *stood]
+
+
+def _cells(row: ResultRow, keys: Sequence[str]) -> list[str]:
+    return [safe_cell(values[0].normal) if (values := row.values.get(key, ())) else "" for key in keys]
 
 
 def _line_cells(line: Line, keys: Sequence[str]) -> list[str]:

@@ -72,8 +72,8 @@ def results(
     limit: int = 100,
     offset: int = 0,
 ) -> ResultsView:
-    """A page of results, sorted by the paper's `name` or `state`, by the key of a field of one value, or (without
-    `sort`) by when papers came, the newest first. Papers without the value come last."""
+    """A page of results, sorted by `paper-name`, `paper-state`, the key of a field of one value, or (without `sort`) by
+    when papers came, the newest first. Papers without the value come last."""
     with store.session() as session:
         row = type_row(session, type_id)
         query = _done(type_id, search, state)
@@ -96,10 +96,11 @@ def results(
 
 
 def _order(row: DocumentType, sort: str, *, upwards: bool, show_personal: bool) -> tuple[ColumnElement[Any], ...]:
-    columns: dict[str, Any] = {"name": func.lower(Document.name), "state": Document.state, "": Document.id}
+    # hyphens, since a field may have the key "name" or "state", but none has a hyphen in it
+    columns: dict[str, Any] = {"paper-name": func.lower(Document.name), "paper-state": Document.state, "": Document.id}
     field = next((each for each in row.fields if each.key == sort and each.kind != "table"), None)
     if sort not in columns and field is None:
-        raise InputError(f"Results can't be sorted by “{sort}”. Choose name, state or the key of a field.")
+        raise InputError(f"Results can't be sorted by “{sort}”. Choose paper-name, paper-state or the key of a field.")
     if field is not None and field.personal and not show_personal:  # their order would tell what is masked
         raise Forbidden(f"Results can't be sorted by {field.name}: your sign-in may not see personal values.")
     column: ColumnElement[Any] = columns[sort] if field is None else _value_of(field)
@@ -177,7 +178,9 @@ def _rows(
         .where(CheckWaiver.document_id.in_(ids))
         .order_by(CheckWaiver.id)
     ):
-        said = LetStand(waiver.check_key, waiver.message, waiver.reason, name)
+        hidden = not show_personal and any(field.personal for field in plan.values())  # the words may name values
+        message, reason = (MASKED if hidden and text else text for text in (waiver.message, waiver.reason))
+        said = LetStand(waiver.check_key, message, reason, name)
         stood.setdefault(waiver.document_id, []).append(said)
     return [
         ResultRow(

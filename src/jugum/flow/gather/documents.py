@@ -219,6 +219,7 @@ def document_view(store: Store, document_id: int) -> DocumentView:
 
 
 def views(session: Session, rows: Sequence[Document]) -> list[DocumentView]:
+    """Papers as rows of a list, by two queries more however many there are."""
     ids = [row.id for row in rows]
     read = {
         document: (source, confidence)

@@ -56,7 +56,7 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Choice:
-    """A value that a list can be narrowed to, and how many papers of the type have it."""
+    """A value that a list can be narrowed to, and how many of its papers (samples, live ones or all) have it."""
 
     value: Any
     name: str
@@ -78,20 +78,10 @@ class PaperList:
     untyped: int
 
 
-def _confidence() -> ColumnElement[float | None]:
-    return (
-        select(func.avg(PageRow.confidence))
-        .where(PageRow.document_id == Document.id, PageRow.read_at.is_not(None))
-        .scalar_subquery()
-    )
-
-
-def _text_from() -> ColumnElement[str | None]:
-    return (
-        select(func.min(PageRow.source))
-        .where(PageRow.document_id == Document.id, PageRow.read_at.is_not(None))
-        .scalar_subquery()
-    )
+def _of_pages(figure: ColumnElement[Any]) -> ColumnElement[Any]:
+    """A figure over the pages of a paper that are read."""
+    read = (PageRow.document_id == Document.id) & PageRow.read_at.is_not(None)
+    return select(figure).where(read).scalar_subquery()
 
 
 # What each column is sorted by; the paper's number decides between equals, so that no row is on two pages.
@@ -100,8 +90,8 @@ SORTS: dict[str, Any] = {
     "purpose": Document.purpose,
     "state": Document.state,
     "pages": func.coalesce(Document.page_count, 0),
-    "text": func.coalesce(_text_from(), ""),
-    "confidence": func.coalesce(_confidence(), 0),
+    "text": func.coalesce(_of_pages(func.min(PageRow.source)), ""),
+    "confidence": func.coalesce(_of_pages(func.avg(PageRow.confidence)), 0),
     "size": SourceFile.bytes,
     "received": Document.received_at,
 }
@@ -121,6 +111,8 @@ def paper_list(store: Store, type_id: int, wanted: Wanted) -> PaperList:
         workspace_id = type_row(session, type_id).workspace_id
         without_type = (Document.workspace_id == workspace_id) & Document.type_id.is_(None)
         base = without_type if wanted.untyped else Document.type_id == type_id
+        if wanted.purpose:
+            base &= Document.purpose == wanted.purpose
         found = select(Document).join(SourceFile).where(base, *_conditions(wanted))
         total = session.scalar(select(func.count()).select_from(found.subquery())) or 0
         pages = max(1, -(-total // ROWS_A_PAGE))
@@ -131,7 +123,7 @@ def paper_list(store: Store, type_id: int, wanted: Wanted) -> PaperList:
             views(session, rows),
             total,
             pages,
-            _states(session, base, wanted),
+            _states(session, base),
             _choices(session, base, Document.source_id, Source),
             _choices(session, base, Document.batch_id, Batch),
             _choices(session, base, Document.layout_group_id, LayoutGroup),
@@ -140,8 +132,6 @@ def paper_list(store: Store, type_id: int, wanted: Wanted) -> PaperList:
 
 
 def _conditions(wanted: Wanted) -> Iterator[ColumnElement[bool]]:
-    if wanted.purpose:
-        yield Document.purpose == wanted.purpose
     if wanted.state:
         yield Document.state == wanted.state
     if wanted.source is not None:
@@ -168,11 +158,9 @@ def _ordered(found: Select[Document], wanted: Wanted) -> Select[Document]:
     return found.order_by(*order).limit(ROWS_A_PAGE).offset((wanted.page - 1) * ROWS_A_PAGE)
 
 
-def _states(session: Session, base: ColumnElement[bool], wanted: Wanted) -> list[Choice]:
-    """The states that papers are in, in their order, with how many of them under the purpose that is asked for."""
+def _states(session: Session, base: ColumnElement[bool]) -> list[Choice]:
+    """The states that papers are in, in their order."""
     counted = select(Document.state, func.count()).where(base).group_by(Document.state)
-    if wanted.purpose:
-        counted = counted.where(Document.purpose == wanted.purpose)
     counts = {state: count for state, count in session.execute(counted)}
     return [Choice(state.value, state.value, counts[state]) for state in DocumentState if state in counts]
 

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from functools import cache
 
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from jugum.errors import Conflict, InputError, NotFound, NotSignedIn
 from jugum.flow.office.actions import Action
@@ -134,11 +137,7 @@ def people(store: Store, actor: Actor) -> list[Person]:
 
 def set_active(store: Store, actor: Actor, person_id: int, *, active: bool) -> None:
     """Open or close an account; the last active administrator can't be closed."""
-    actor.require(ADMINISTER)
-    with store.session() as session:
-        person = session.get(Person, person_id)
-        if person is None:
-            raise NotFound("There is no such person.")
+    with _administered(store, actor, person_id) as (session, person):
         others = select(func.count(Person.id)).where(
             Person.role == "administrator", Person.active.is_(True), Person.id != person_id
         )
@@ -151,23 +150,25 @@ def set_active(store: Store, actor: Actor, person_id: int, *, active: bool) -> N
 def set_lets_stand(store: Store, actor: Actor, person_id: int, *, lets: bool) -> None:
     """Whether a reviewer may say of a blocking check that it stands so on the paper; analysts and administrators
     always may."""
-    actor.require(ADMINISTER)
-    with store.session() as session:
-        person = session.get(Person, person_id)
-        if person is None:
-            raise NotFound("There is no such person.")
+    with _administered(store, actor, person_id) as (session, person):
         person.lets_stand = lets
-        action = Action.GIVE_LET_STAND if lets else Action.TAKE_LET_STAND
-        record(session, actor, action, "person", person.id)
+        record(session, actor, Action.GIVE_LET_STAND if lets else Action.TAKE_LET_STAND, "person", person.id)
 
 
 def set_sees_personal(store: Store, actor: Actor, person_id: int, *, sees: bool) -> None:
     """Whether somebody sees the values of personal fields; to others they are masked, and papers that hold them
     closed."""
+    with _administered(store, actor, person_id) as (session, person):
+        person.sees_personal = sees
+        record(session, actor, Action.SHOW_PERSONAL if sees else Action.MASK_PERSONAL, "person", person.id)
+
+
+@contextmanager
+def _administered(store: Store, actor: Actor, person_id: int) -> Iterator[tuple[Session, Person]]:
+    """A person whose account an administrator changes."""
     actor.require(ADMINISTER)
     with store.session() as session:
         person = session.get(Person, person_id)
         if person is None:
             raise NotFound("There is no such person.")
-        person.sees_personal = sees
-        record(session, actor, Action.SHOW_PERSONAL if sees else Action.MASK_PERSONAL, "person", person.id)
+        yield session, person

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from jugum.core.schema import HoldReason, judge
+from jugum.core.schema import judge
 from jugum.core.states import DocumentState, Purpose
 from jugum.core.values import normal_form
 from jugum.errors import Conflict
@@ -170,7 +170,7 @@ def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -
 
 
 def _review_field(records: PaperRecords, row: Field, policy: Policy | None, names: Mapping[int, str]) -> ReviewField:
-    hold = records.holds.get(row.id)
+    held = records.held(row)
     readings = [reading for column in records.columns(row) for reading in records.readings.get(column.id, [])]
     rows: list[list[ValueView | None]] = []
     if row.kind == "table":
@@ -189,9 +189,9 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
         row.data_type,
         row.required,
         row.many,
-        hold.reason if hold else None,
-        hold.detail if hold else "",
-        hold is None and row.id in records.settled,
+        held.reason if held else None,
+        held.detail if held else "",
+        held is None and row.id in records.settled,
         values,
         [] if row.kind == "table" else others,
         _rounded(first.confidence if first else None),
@@ -200,30 +200,14 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
         policy.layout_similarity_min if policy else None,
         shape_of_field(row),
         first.engine if first else "",
-        _is_advisory(records, row),
-        _blocking(records, row),
+        held.advisory if held else False,
+        held.blocking if held else [],
         rows,
     )
 
 
 def _rounded(share: float | None) -> float | None:
     return None if share is None else round(share, 4)
-
-
-def _is_advisory(records: PaperRecords, row: Field) -> bool:
-    """Whether a field waits only for checks that may be accepted as they are."""
-    hold = records.holds.get(row.id)
-    if hold is None or not hold.checks or hold.reason != HoldReason.FAILS_A_CHECK:
-        return False
-    advisory = {check["key"] for check in records.document.placed_type.checks if check.get("severity")}
-    return set(hold.checks) <= advisory
-
-
-def _blocking(records: PaperRecords, row: Field) -> list[str]:
-    """The keys of the checks a field is held for that are no mere advice."""
-    hold = records.holds.get(row.id)
-    advisory = {check["key"] for check in records.document.placed_type.checks if check.get("severity")}
-    return [key for key in hold.checks if key not in advisory] if hold else []
 
 
 def _value(one: Reading | Result, row: Field, names: Mapping[int, str]) -> ValueView:

@@ -16,20 +16,20 @@ from jugum.flow.office.actor import Actor
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.review.draft import derived_rows, result_common
 from jugum.flow.review.queue import neighbours
-from jugum.flow.review.records import CHECK_HOLDS, PaperRecords, context_of
+from jugum.flow.review.records import CHECK_HOLDS, HeldField, PaperRecords, context_of
 from jugum.flow.states import change_state
 from jugum.store.models import CheckWaiver, Document, Field, Hold, Result
 
 
 @dataclass(frozen=True)
 class Settled:
-    """`holds` are the fields still held: key → reason and detail (a blocking check that fails holds a field again)."""
+    """`holds` are the fields still held, by key (a blocking check that fails holds a field again)."""
 
     revision: int
     state: str
     open: int
     next: int | None
-    holds: dict[str, tuple[str, str]]
+    holds: dict[str, HeldField]
 
 
 def finish(session: Session, records: PaperRecords, actor: Actor, settled: Hold | None = None) -> Settled:
@@ -38,11 +38,7 @@ def finish(session: Session, records: PaperRecords, actor: Actor, settled: Hold 
     recheck(session, records, actor.id, settled)
     _set_state(document, records, actor.id)
     document.revision += 1
-    still = {
-        field.key: (records.holds[field.id].reason, records.holds[field.id].detail)
-        for field in records.fields
-        if field.id in records.holds
-    }
+    still = {row.key: held for row in records.fields if (held := records.held(row)) is not None}
     return Settled(document.revision, document.state, len(still), neighbours(session, actor, document).after, still)
 
 
@@ -71,9 +67,12 @@ def recheck(session: Session, records: PaperRecords, person_id: int, settled: Ho
     _write_derived(session, records, derive(plan, texts, context)[1])
     failing = [each for each in judged if each.outcome is CheckOutcome.FAILS and each.check.key not in records.waivers]
     keys = {each.check.key for each in failing}
-    for hold in list(records.holds.values()):
-        if hold.reason == HoldReason.FAILS_A_CHECK.value and hold.checks and not set(hold.checks) & keys:
-            _let_pass(session, records, hold, person_id)
+    for row in records.fields:
+        hold = records.holds.get(row.id)
+        if hold is None or hold.reason != HoldReason.FAILS_A_CHECK or not hold.checks or set(hold.checks) & keys:
+            continue
+        if records.is_readable(row):  # what can't be read waits on, whatever the checks say
+            _let_pass(session, records, row, hold, person_id)
     for judgement in failing:
         _hold(session, records, plan, judgement)
 
@@ -111,9 +110,8 @@ def _write_derived(session: Session, records: PaperRecords, derived: dict[str, t
         session.execute(insert(Result), rows)
 
 
-def _let_pass(session: Session, records: PaperRecords, hold: Hold, person_id: int) -> None:
-    """A field that only a check held passes with what was read, once the check holds."""
-    row = next(field for field in records.fields if field.id == hold.field_id)
+def _let_pass(session: Session, records: PaperRecords, row: Field, hold: Hold, person_id: int) -> None:
+    """A field that only a check held passes with what stands, once the check holds."""
     del records.holds[row.id]
     hold.settled_at, hold.settled_by, hold.outcome = datetime.now(UTC), person_id, CHECK_HOLDS
     if not records.is_said(row):

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from jugum.core.schema import Context, Plan
+from jugum.core.schema import Context, HoldReason, Plan
 from jugum.core.states import DocumentState, Origin, Purpose
 from jugum.errors import Conflict
 from jugum.flow.label.desk_parts import must_see_personal
@@ -20,6 +20,17 @@ from jugum.store.models import CheckWaiver, Document, Field, Hold, Reading, Resu
 
 OPEN_STATES = (DocumentState.HELD, DocumentState.SETTLED, DocumentState.PASSED)
 CHECK_HOLDS = "check holds"  # outcome of a hold that ended because its check holds, without a person's answer
+
+
+@dataclass(frozen=True)
+class HeldField:
+    """Why a field waits: the reason and its detail, the keys of the failing checks it waits for that must hold, and
+    whether it waits for nothing but checks that may be accepted as they are."""
+
+    reason: str
+    detail: str
+    blocking: list[str]
+    advisory: bool
 
 
 @dataclass
@@ -62,6 +73,20 @@ class PaperRecords:
             for column in self.columns(holder)
             for result in self.results.get(column.id, [])
         )
+
+    def is_readable(self, row: Field) -> bool:
+        """Whether all that a person said of a field can be read as its data type (of a table: every cell)."""
+        return all(result.normal for column in self.columns(row) for result in self.results.get(column.id, []))
+
+    def held(self, row: Field) -> HeldField | None:
+        """Why a field waits; None when it does not."""
+        hold = self.holds.get(row.id)
+        if hold is None:
+            return None
+        advisory = {check["key"] for check in self.document.placed_type.checks if check.get("severity")}
+        blocking = [key for key in hold.checks if key not in advisory]
+        only_advice = hold.reason == HoldReason.FAILS_A_CHECK and bool(hold.checks) and not blocking
+        return HeldField(hold.reason, hold.detail, blocking, only_advice)
 
     def standing(self, row: Field) -> list[Reading] | list[Result]:
         """What stands for a field now: what a person said, even while a check holds it again; else its readings while
@@ -109,13 +134,17 @@ def load_records(session: Session, document: Document) -> PaperRecords:
     for result in session.scalars(select(Result).where(Result.document_id == document.id).order_by(Result.position)):
         results[result.field_id].append(result)
     holds = session.scalars(select(Hold).where(Hold.document_id == document.id).order_by(Hold.id)).all()
+    # A person's first answer decides what is to be undone, whatever checks held and let go after it.
+    closed = [hold for hold in holds if hold.settled_at is not None]
+    settled = {hold.field_id: hold for hold in closed if hold.outcome == CHECK_HOLDS}
+    settled |= {hold.field_id: hold for hold in reversed(closed) if hold.outcome != CHECK_HOLDS}
     waivers = session.scalars(select(CheckWaiver).where(CheckWaiver.document_id == document.id))
     return PaperRecords(
         document,
         readings,
         results,
         {hold.field_id: hold for hold in holds if hold.settled_at is None},
-        {hold.field_id: hold for hold in holds if hold.settled_at is not None},
+        settled,
         {waiver.check_key: waiver for waiver in waivers},
     )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import CheckOutcome, Judgement, judge
@@ -14,7 +15,7 @@ from jugum.flow.review.recheck import Settled, finish, results_from_readings
 from jugum.flow.review.records import CHECK_HOLDS, PaperRecords, context_of, open_records
 from jugum.flow.review.settle import replace_results
 from jugum.store import Store
-from jugum.store.models import CheckWaiver, Field
+from jugum.store.models import CheckWaiver, Field, Hold
 
 REASON_MAX = 300  # letters
 
@@ -36,12 +37,14 @@ def reopen(store: Store, actor: Actor, document_id: int, key: str, *, revision: 
 
 
 def _hold_again(session: Session, records: PaperRecords, row: Field) -> None:
+    """Open the hold that a person's first answer closed; what checks held and let go after it went with the answer. A
+    field that no person was asked about has what was read."""
     first = records.settled.pop(row.id, None)
-    later = records.holds.pop(row.id, None)
-    if later is not None:  # a check held it again after the answer; the answer is gone
-        session.delete(later)
-        session.flush()
-    if first is None or first.outcome == CHECK_HOLDS:
+    records.holds.pop(row.id, None)
+    answered = first is not None and first.outcome != CHECK_HOLDS
+    later = Hold.id > first.id if answered and first else Hold.settled_at.is_(None)
+    session.execute(delete(Hold).where(Hold.document_id == records.document.id, Hold.field_id == row.id, later))
+    if first is None or not answered:
         results_from_readings(session, records, row)
         return
     for check in first.checks:

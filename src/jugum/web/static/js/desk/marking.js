@@ -175,7 +175,7 @@ export class Marking {
   keep(field, before, body, method) {
     this.selection.editing = false;
     this.paper.remember(field, before);
-    if (this.paper.mode === "review") this.desk.trail.keep(this.desk.id, this.paper.undoable);
+    this.keepTrail();
     this.view.draw();
     const { active } = this.selection;
     if (active && (active !== field.key || field.shape.kind === "table")) this.view.show(active);
@@ -183,11 +183,15 @@ export class Marking {
     return this.desk.saver.put(field.key, { ...body, ...timing });
   }
 
+  /** In review what can be undone outlives the page. */
+  keepTrail() {
+    if (this.paper.mode === "review") this.desk.trail.keep(this.desk.id, this.paper.undoable);
+  }
+
   /** Undo the last answer; in review also one on the paper before, which is opened for it. */
   async undo() {
     const { trail, id, saver } = this.desk;
-    const review = this.paper.mode === "review";
-    const before = review && !this.paper.undoable.length ? trail.before(id) : null;
+    const before = this.paper.mode === "review" && !this.paper.undoable.length ? trail.before(id) : null;
     if (before) {
       await saver.run();
       trail.ask(before);
@@ -195,7 +199,6 @@ export class Marking {
       return;
     }
     this.step(this.paper.undo(), "There is nothing to undo.");
-    if (review) trail.keep(id, this.paper.undoable);
   }
 
   redo() {
@@ -207,6 +210,7 @@ export class Marking {
       this.view.tell(nothing);
       return;
     }
+    this.keepTrail();
     Object.assign(this.selection, { active: done.key, editing: false });
     this.view.draw();
     this.view.show(done.key);

@@ -174,7 +174,7 @@ export class Paper {
   /**
    * What is held now: a check that fails holds a field again, one that holds lets it go. Fields still to be sent stay
    * as they are. Returns the fields that are held anew.
-   * @param {Record<string, [string, string]>} holds
+   * @param {Record<string, {reason: string, detail: string, blocking: string[], advisory: boolean}>} holds
    * @param {Set<string>} unsent
    */
   hold(holds, unsent) {
@@ -183,7 +183,8 @@ export class Paper {
       if (unsent.has(field.key)) continue;
       const now = holds[field.key];
       if (now && !field.hold) anew.push(field);
-      [field.hold, field.detail] = now || [null, ""];
+      const { reason = null, detail = "", blocking = [], advisory = false } = now || {};
+      Object.assign(field, { hold: reason, detail, blocking, advisory });
     }
     return anew;
   }

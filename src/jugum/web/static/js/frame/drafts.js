@@ -25,22 +25,33 @@ export function dropDraft(name, storage = sessionStorage) {
 // ---- Forms that are sent by the browser ----
 
 const SENT = "jugum-drafts-sent";
+const NOT_KEPT = ["hidden", "password", "file", "submit", "button", "radio"]; // nobody types into the last four
 
-/** Values of a form's visible fields by name; passwords and files are nobody's to keep. */
+/** What tells a form from the page's others: where it is sent, and what it is about. */
+function nameOf(form) {
+  const about = [...form.elements].filter((field) => field.type === "hidden" && field.name !== "csrf_token");
+  const said = about.map((field) => `${field.name}=${field.value}`).join(" ");
+  return `${location.pathname} ${form.getAttribute("action") || form.id} ${said}`.trim();
+}
+
+/** Whether the page was come back to: what was sent from it may not have arrived. */
+const cameBack = () => performance.getEntriesByType("navigation")[0]?.["type"] === "back_forward";
+
+/** Values of a form's visible fields by name; passwords are nobody's to keep. */
 function valuesOf(form) {
   const kept = {};
   for (const field of form.elements) {
-    const keepable = field.name && !["hidden", "password", "file", "submit"].includes(field.type);
-    if (keepable) kept[field.name] = field.type === "checkbox" ? field.checked : field.value;
+    if (!field.name || NOT_KEPT.includes(field.type)) continue;
+    kept[field.name] = field.type === "checkbox" ? field.checked : field.value;
   }
   return kept;
 }
 
 function fill(form, kept) {
   for (const field of form.elements) {
-    if (!(field.name in kept)) continue;
+    if (!(field.name in kept) || NOT_KEPT.includes(field.type)) continue;
     if (field.type === "checkbox") field.checked = kept[field.name];
-    else if (field.type !== "hidden") field.value = kept[field.name];
+    else field.value = kept[field.name];
   }
 }
 
@@ -48,9 +59,9 @@ function fill(form, kept) {
 export function keepForms(root = document) {
   const sent = JSON.parse(sessionStorage.getItem(SENT) || "[]");
   sessionStorage.removeItem(SENT);
-  if (!root.querySelector("[data-error-page]")) sent.forEach((name) => dropDraft(name));
+  if (!root.querySelector("[data-error-page]") && !cameBack()) sent.forEach((name) => dropDraft(name));
   for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (root.querySelectorAll("form[method=post]"))) {
-    const name = `${location.pathname} ${form.getAttribute("action") || form.id}`;
+    const name = nameOf(form);
     const kept = draftOf(name);
     if (kept) fill(form, kept);
     form.addEventListener("input", () => keepDraft(name, valuesOf(form)));

@@ -20,6 +20,17 @@ function nameTheme() {
   });
 }
 
+/** A place of the palette that is a page. @param {string[]} of its label, what it is, its address */
+function leading([label, detail, address]) {
+  return {
+    label,
+    detail,
+    go: () => {
+      location.href = address;
+    },
+  };
+}
+
 class Palette {
   constructor(dialog) {
     this.dialog = dialog;
@@ -41,69 +52,22 @@ class Palette {
   }
 
   places() {
-    const steps = [...document.querySelectorAll("[data-step-link]")].map((link) => ({
-      label: link.querySelector("b").textContent,
-      detail: "step",
-      go: () => {
-        location.href = link.href;
-      },
-    }));
+    const links = [...document.querySelectorAll("[data-step-link]")];
+    const steps = links.map((link) => leading([link.querySelector("b").textContent, "step", link.href]));
     const more = [
-      {
-        label: "Overview",
-        detail: "view",
-        go: () => {
-          location.href = "/";
-        },
-      },
-      {
-        label: "API keys",
-        detail: "view",
-        go: () => {
-          location.href = "/keys";
-        },
-      },
-      {
-        label: "Guide",
-        detail: "help",
-        go: () => {
-          location.href = "/guide";
-        },
-      },
-      {
-        label: "Folders, mail, batches",
-        detail: "view",
-        go: () => {
-          location.href = type ? `/types/${type}/sources` : "/";
-        },
-      },
-      {
-        label: "API for client programs",
-        detail: "view",
-        go: () => {
-          location.href = "/api";
-        },
-      },
-      { label: "Switch between light and dark", detail: "action", go: switchTheme },
+      ["Overview", "view", "/"],
+      ["API keys", "view", "/keys"],
+      ["Guide", "help", "/guide"],
+      ["API for client programs", "view", "/api"],
     ];
     if (type)
       more.push(
-        {
-          label: "Label the next sample",
-          detail: "action",
-          go: () => {
-            location.href = `/types/${type}/label/next`;
-          },
-        },
-        {
-          label: "Review the next held paper",
-          detail: "action",
-          go: () => {
-            location.href = `/types/${type}/review/next`;
-          },
-        },
+        ["Folders, mail, batches", "view", `/types/${type}/sources`],
+        ["Label the next sample", "action", `/types/${type}/label/next`],
+        ["Review the next held paper", "action", `/types/${type}/review/next`],
       );
-    return [...steps, ...more];
+    const theme = { label: "Switch between light and dark", detail: "action", go: switchTheme };
+    return [...steps, ...more.map(leading), theme];
   }
 
   async look() {
@@ -117,13 +81,7 @@ class Palette {
     if (words.length < 2) return;
     const hits = await call("GET", `/api/v1/search?q=${encodeURIComponent(words)}`).catch(() => []);
     if (this.input.value.trim() !== words) return;
-    const found = hits.map((hit) => ({
-      label: hit.label,
-      detail: hit.detail,
-      go: () => {
-        location.href = hit.address;
-      },
-    }));
+    const found = hits.map((hit) => leading([hit.label, hit.detail, hit.address]));
     this.show([...this.places().filter(fits), ...found]);
   }
 
@@ -195,7 +153,7 @@ document.querySelectorAll("dialog").forEach((dialog) =>
 );
 keepForms();
 
-// A list follows its filters at once; what is typed is sent by Enter.
+// A list follows what is chosen at once; what is typed (a day passes through the year 2) is sent by Enter or Show.
 document
-  .querySelectorAll("form[data-filters]")
-  .forEach((form) => form.addEventListener("change", () => /** @type {HTMLFormElement} */ (form).requestSubmit()));
+  .querySelectorAll("form[data-filters] select")
+  .forEach((select) => select.addEventListener("change", () => select.form.requestSubmit()));

@@ -28,7 +28,4 @@ window.addEventListener("hashchange", () => {
   look();
   document.querySelector(location.hash).scrollIntoView();
 });
-setKeys({
-  "/": () => input.focus(),
-  Escape: () => input.blur(),
-});
+setKeys({ "/": () => input.focus() });
