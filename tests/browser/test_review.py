@@ -148,6 +148,7 @@ def test_a_banner_lies_over_the_page_and_moves_nothing(application: Application,
     page.locator('.note[data-field="amount"]').click()
     page.keyboard.press("Enter")
     expect(page.locator(".desk-banner")).to_contain_text("changed by somebody else")
+    expect(page.locator("[data-status]")).to_have_text("Not saved")
     assert page.locator(".paper-page").first.bounding_box() == before
     page.get_by_role("button", name="Save mine anyway").click()
     expect(page.locator(".desk-banner")).to_have_count(0)

@@ -261,6 +261,7 @@ export class Desk {
     this.accept(await call("GET", this.path).catch(() => this.paper.data));
     this.view.draw();
     const words = `${error.message} The paper was loaded again. Your ${name} (${mine}) was not saved.`;
+    this.view.tell("Not saved");
     const banner = this.view.banner(words, "blocks", item.key);
     const keep = button("Save mine anyway", "", () => {
       banner.remove();
