@@ -263,14 +263,18 @@ def test_how_files_come_in_stays_until_it_is_changed_and_is_said(application: Ap
     page.get_by_label("in batch").fill("Monday post")
     said = "as live papers, type found automatically, bundle: cut where papers begin, in batch “Monday post”"
     expect(page.locator("[data-said]")).to_have_text(said)
-    for name in ("first.pdf", "second.pdf"):
+    batches = f"/workspaces/{workspace_of(application, kind)}/batches"
+    for number, name in enumerate(("first.pdf", "second.pdf"), start=1):
         page.evaluate(DROP, [name, base64.b64encode(papers.slip_pdf(papers.slips(1, start=len(name))[0])).decode()])
+        # Both came in, and into one batch.
+        application.wait(
+            batches,
+            lambda made, number=number: [(one["name"], one["papers"]) for one in made] == [("Monday post", number)],
+        )
         expect(page.locator("#uploads")).to_be_hidden()
         expect(page.locator("[data-said]")).to_have_text(said)
         expect(page.get_by_label("They are")).to_have_value("live")
         expect(page.get_by_label("in batch")).to_have_value("Monday post")
-    batches = application.call("GET", f"/workspaces/{workspace_of(application, kind)}/batches")
-    assert [(batch["name"], batch["papers"]) for batch in batches] == [("Monday post", 2)]
 
 
 def test_the_list_is_filtered_and_sorted_and_the_address_keeps_it(application: Application, page: Page) -> None:
