@@ -1,15 +1,17 @@
-"""The real application, started by its own command, and the real browser."""
+"""The real application, started by its own command once for all test processes, and the real browser."""
 
 from __future__ import annotations
 
+import fcntl
+import json
 import os
 import re
 import signal
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from itertools import count
 from pathlib import Path
@@ -23,17 +25,19 @@ from tests.papers import slip_pdf, slips
 from jugum.cluster import free_port
 
 FIELDS = (("Member", "text", ["Paid by"]), ("Paid on", "date", ["Date"]), ("Amount", "money", ["Total"]))
-_numbers = count(1)
+# Test processes share the application: the names each gives are its own.
+_numbers = count(1000 * int(re.sub(r"\D", "", os.environ.get("PYTEST_XDIST_WORKER", "")) or 0) + 1)
 # Waiting for what must come, not timing it: a loaded machine may take its time.
 expect.set_options(timeout=25_000)
 
 
 @dataclass
 class Application:
-    """Where it runs, how to sign in, and a client of its API."""
+    """Where it runs, how to sign in, its process, and a client of its API."""
 
     url: str
     password: str
+    process: int
     api: httpx2.Client
 
     def call(self, method: str, path: str, **more: Any) -> Any:
@@ -84,36 +88,89 @@ class Application:
         self.call("POST", f"/versions/{version}/publish")
         return kind
 
+    @contextmanager
+    def workers_paused(self) -> Iterator[None]:
+        """Nothing on the queue is done in between: what waits goes on waiting."""
+        children = [
+            int(pid)
+            for task in Path(f"/proc/{self.process}/task").iterdir()
+            for pid in (task / "children").read_text().split()
+        ]
+        workers = [pid for pid in children if b"worker" in Path(f"/proc/{pid}/cmdline").read_bytes().split(b"\0")]
+        assert workers
+        try:
+            for pid in workers:
+                os.kill(pid, signal.SIGSTOP)
+            yield
+        finally:
+            for pid in workers:
+                os.kill(pid, signal.SIGCONT)
+
     def policy(self, kind: int, threshold: float, gate: float = 0.0) -> None:
         body = {"thresholds": dict.fromkeys(("member", "paid_on", "amount"), threshold), "layout_similarity_min": gate}
         self.call("POST", f"/types/{kind}/policies", json=body)
 
 
 @pytest.fixture(scope="session")
-def application(browser: Browser) -> Iterator[Application]:
-    with tempfile.TemporaryDirectory(prefix="jugum-test-", dir="/tmp") as home:
-        os.chmod(home, 0o755)
-        env = {**os.environ, "JUGUM_HOME": home, "JUGUM_PORT": str(free_port()), "JUGUM_WORKERS": "1"}
-        for name in ("JUGUM_DATABASE_URL", "JUGUM_FILES"):
-            env.pop(name, None)
-        log = Path(home, "said.txt")
-        with log.open("w") as out:
-            process = subprocess.Popen([sys.executable, "-m", "jugum", "up"], env=env, stdout=out)
-        try:
-            until = time.monotonic() + 60
-            while "Ctrl-C" not in (said := log.read_text()):
-                assert process.poll() is None, f"it did not start: {said}"
-                assert time.monotonic() < until, f"it did not start in a minute: {said}"
-                time.sleep(0.05)
-            url = re.search(r"http://\S+", said).group()  # type: ignore[union-attr]
-            password = re.search(r"password (\S+)", said).group(1)  # type: ignore[union-attr]
-            with httpx2.Client(
-                base_url=url, headers={"Authorization": f"Bearer {_key(browser, url, password)}"}, timeout=60
-            ) as api:
-                yield Application(url, password, api)
-        finally:
+def application(browser: Browser, tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Iterator[Application]:
+    """Started by the test process that asks first, and stopped by it when the others have gone."""
+    base = tmp_path_factory.getbasetemp()
+    folder = (base if worker_id == "master" else base.parent) / "application"
+    folder.mkdir(exist_ok=True)
+    mine, told = folder / f"user-{os.getpid()}", folder / "told.json"
+    process = None
+    with locked(folder):
+        mine.touch()
+        if not told.exists():
+            process, url, password = _started(folder)
+            key = _key(browser, url, password)
+            told.write_text(json.dumps({"url": url, "password": password, "process": process.pid, "key": key}))
+    where = json.loads(told.read_text())
+    try:
+        with httpx2.Client(
+            base_url=where["url"], headers={"Authorization": f"Bearer {where['key']}"}, timeout=60
+        ) as api:
+            yield Application(where["url"], where["password"], where["process"], api)
+    finally:
+        with locked(folder):
+            mine.unlink()
+            if process is not None:
+                told.unlink()  # whoever comes later starts another one
+        if process is not None:
+            while any(Path("/proc", user.name.removeprefix("user-")).exists() for user in folder.glob("user-*")):
+                time.sleep(0.1)
             process.send_signal(signal.SIGTERM)
             assert process.wait(20) == 0
+
+
+@contextmanager
+def locked(folder: Path) -> Iterator[None]:
+    """One test process at a time."""
+    with (folder / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
+def _started(folder: Path) -> tuple[subprocess.Popen[bytes], str, str]:
+    """The application's process, its address, and the first administrator's password."""
+    home = folder / f"home-{os.getpid()}"
+    home.mkdir()
+    for shared in (home, *home.parents[:3]):
+        shared.chmod(0o755)  # PostgreSQL runs as another user
+    env = {**os.environ, "JUGUM_HOME": str(home), "JUGUM_PORT": str(free_port()), "JUGUM_WORKERS": "2"}
+    for name in ("JUGUM_DATABASE_URL", "JUGUM_FILES"):
+        env.pop(name, None)
+    log = home / "said.txt"
+    with log.open("w") as out:
+        process = subprocess.Popen([sys.executable, "-m", "jugum", "up"], env=env, stdout=out)
+    until = time.monotonic() + 60
+    while "Ctrl-C" not in (said := log.read_text()):
+        assert process.poll() is None, f"it did not start: {said}"
+        assert time.monotonic() < until, f"it did not start in a minute: {said}"
+        time.sleep(0.05)
+    url = re.search(r"http://\S+", said).group()  # type: ignore[union-attr]
+    password = re.search(r"password (\S+)", said).group(1)  # type: ignore[union-attr]
+    return process, url, password
 
 
 def _key(browser: Browser, url: str, password: str) -> str:

@@ -24,7 +24,7 @@ def filled(application: Application) -> dict[str, int]:
     done = application.upload(kind, "done.pdf", slip_pdf(slips(1, start=102)[0], 1), "live")
     application.wait(f"/documents/{done}", lambda view: view["state"] == "passed")
     application.policy(kind, 1.0)
-    held = application.upload(kind, "held.pdf", slip_pdf(slips(1, start=103)[0], 2), "live")
+    held = application.upload(kind, f"held-{kind}.pdf", slip_pdf(slips(1, start=103)[0], 2), "live")
     application.wait(f"/documents/{held}", lambda view: view["state"] == "held")
     return {"kind": kind, "sample": sample, "held": held, "done": done}
 
@@ -115,8 +115,8 @@ def test_the_palette_goes_to_papers_and_steps(page: Page, filled: dict[str, int]
     page.keyboard.press("Enter")
     page.wait_for_url("**/weigh")
     page.keyboard.press("Control+k")
-    page.keyboard.type("held.pdf")
-    expect(page.locator("#palette li", has_text="held.pdf")).to_be_visible()
+    page.keyboard.type(f"held-{filled['kind']}.pdf")
+    expect(page.locator("#palette li", has_text=f"held-{filled['kind']}.pdf")).to_be_visible()
     page.keyboard.press("Enter")
     page.wait_for_url(f"**/{filled['held']}")
 

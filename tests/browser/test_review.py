@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import io
+
 from playwright.sync_api import Page, expect
+from reportlab.lib.pagesizes import A5
+from reportlab.pdfgen.canvas import Canvas
 from tests.browser.conftest import Application
+from tests.browser.labelling import drag
 from tests.papers import slip_pdf, slips
 
 
@@ -174,6 +179,105 @@ def test_two_hundred_answers_in_quick_succession_are_all_kept(application: Appli
     assert application.call("GET", f"/documents/{document}")["state"] == "settled"
     settled = application.call("GET", f"/documents/{document}/review-desk?look=true")["fields"]
     assert sum(field["settled"] for field in settled) == left
+
+
+def stay_note() -> bytes:
+    """A receipt with a yes/no question answered no, a table of goods, a period in one word and a paragraph."""
+    slip = slips(1, start=91)[0]
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=A5, invariant=True)
+    canvas.setFont("Helvetica", 11)
+    texts = [(40, 550, "Harbour receipt"), (40, 500, "Paid by"), (160, 500, slip.member), (40, 475, "Date")]
+    texts += [(160, 475, slip.day), (40, 400, "Total"), (160, 400, slip.amount)]
+    texts += [(40, 370, "Stay"), (160, 370, "01/02/2026-28/02/2026"), (40, 340, "Winter berth:")]
+    texts += [(176, 340, "yes"), (246, 340, "no")]
+    for row, (item, way) in enumerate((("rope", "30 km"), ("tar", "–"))):
+        texts += [(40, 290 - 20 * row, item), (160, 290 - 20 * row, way)]
+    for x, y, text in texts:
+        canvas.drawString(x, y, text)
+    for x in (160, 230):
+        canvas.rect(x, 339, 11, 11)
+    canvas.line(231, 340, 240, 349)
+    canvas.line(231, 349, 240, 340)
+    canvas.save()
+    return buffer.getvalue()
+
+
+def test_review_marks_all_that_labelling_marks(application: Application, page: Page) -> None:
+    kind = application.labelled_type()
+    for name, data_type in (
+        ("Berth", "tick box"),
+        ("First day", "date"),
+        ("Last day", "date"),
+        ("Signed", "signature"),
+    ):
+        application.call("POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type})
+    columns = [{"name": "Item"}, {"name": "Distance", "data_type": "number", "required": False}]
+    application.call("POST", f"/types/{kind}/fields", json={"name": "Goods", "kind": "table", "columns": columns})
+    application.policy(kind, 0.0)
+    document = application.upload(kind, "stay.pdf", stay_note(), "live")
+    application.wait(f"/documents/{document}", lambda view: view["state"] == "held")
+    open_review(page, document)
+
+    def held(name: str) -> None:
+        page.locator(".dock .chip.held", has_text=name).click()
+
+    def read(key: str) -> list[str]:
+        desk = application.call("GET", f"/documents/{document}/review-desk?look=true")
+        return [value["normal"] for field in desk["fields"] if field["key"] == key for value in field["values"]]
+
+    # The ticked box beside "no" says no.
+    held("Berth")
+    marks = page.locator(".found-mark")
+    expect(marks).to_have_count(2)
+    marks.nth(1).click()
+    expect(page.locator('.note[data-field="berth"] .value')).to_have_text("no")
+    # A key answers, too.
+    page.locator('.note[data-field="berth"]').click()
+    page.keyboard.press("y")
+    expect(page.locator('.note[data-field="berth"] .value')).to_have_text("yes")
+    # Two dates that are one word are parted by sweeping over the one that is meant.
+    box = page.locator("rect.word").filter(has_text="01/02/2026-28/02/2026").bounding_box()
+    assert box is not None
+    for name, start, end in (("First day", 0.05, 0.46), ("Last day", 0.55, 0.97)):
+        held(name)
+        page.mouse.move(box["x"] + start * box["width"], box["y"] + box["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(box["x"] + end * box["width"], box["y"] + box["height"] / 2, steps=6)
+        page.mouse.up()
+    expect(page.locator('.note[data-field="first_day"] .value')).to_have_text("01/02/2026")
+    expect(page.locator('.note[data-field="last_day"] .value')).to_have_text("28/02/2026")
+    # A box is drawn around ink that nothing was found in.
+    held("Signed")
+    drag(page, 1, (0.7, 0.16), (0.95, 0.22))
+    expect(page.locator('.note[data-field="signed"] .value')).to_have_text("yes")
+    # A table is swept, its rows saved.
+    held("Goods")
+    drag(page, 1, (0.07, 0.48), (0.6, 0.56))
+    expect(page.locator(".dock .grid input").first).to_have_value("rope")
+    page.keyboard.press("Control+Enter")
+    page.wait_for_url(f"**/types/{kind}/review")
+    assert (read("berth"), read("first_day"), read("last_day")) == (["yes"], ["2026-02-01"], ["2026-02-28"])
+    fields = application.call("GET", f"/documents/{document}/review-desk?look=true")["fields"]
+    goods = next(field["rows"] for field in fields if field["key"] == "goods")
+    assert [[cell and (cell["text"], cell["normal"]) for cell in row] for row in goods] == [
+        [("rope", "rope"), ("30 km", "30")],
+        [("tar", "tar"), ("–", "")],
+    ]
+
+
+def test_nothing_that_is_rather_wrong_is_accepted_by_a_key(application: Application, page: Page) -> None:
+    kind = application.labelled_type()
+    application.call("POST", f"/types/{kind}/fields", json={"name": "Boat", "data_type": "text"})
+    application.policy(kind, 0.0)
+    document = held_paper(application, kind, 92)
+    open_review(page, document)
+    expect(page.locator(".dock .into")).to_have_text("Into Boat")
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-status]")).to_contain_text("There is nothing to accept")
+    assert held_fields(application, document) == ["boat"]
+    page.keyboard.press(".")
+    page.wait_for_url(f"**/types/{kind}/review")
 
 
 def test_notes_keep_their_side_while_a_paper_is_open(application: Application, page: Page) -> None:

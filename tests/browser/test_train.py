@@ -82,14 +82,13 @@ def test_a_version_is_published_with_a_note_and_taken_back(application: Applicat
 
 
 def test_a_training_that_waits_is_watched_and_cancelled(application: Application, page: Page) -> None:
-    """One worker: what is asked of it first keeps it busy while the other waits."""
-    busy, kind = application.labelled_type(8), application.labelled_type(4)
-    application.call("POST", f"/types/{busy}/versions")
-    application.call("POST", f"/types/{kind}/versions")
-    page.goto(f"/types/{kind}/train")
-    expect(page.get_by_role("heading", name="Version 2 is in training")).to_be_visible()
-    expect(page.locator("progress.wide")).to_be_visible()
-    page.get_by_role("button", name="Cancel the training").click()
+    kind = application.labelled_type(4)
+    with application.workers_paused():
+        application.call("POST", f"/types/{kind}/versions")
+        page.goto(f"/types/{kind}/train")
+        expect(page.get_by_role("heading", name="Version 2 is in training")).to_be_visible()
+        expect(page.locator("progress.wide")).to_be_visible()
+        page.get_by_role("button", name="Cancel the training").click()
     expect(page.locator(".version-row", has_text="Version 2")).to_contain_text("Cancelled by")
 
 

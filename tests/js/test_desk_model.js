@@ -3,7 +3,14 @@
 import assert from "node:assert/strict";
 import { describe, it } from "node:test";
 
-import { joined, letterFields, Paper, valueOfWords, withoutLead } from "../../src/jugum/web/static/js/desk/model.js";
+import {
+  joined,
+  letterFields,
+  Paper,
+  valueOfWords,
+  lettersBetween,
+  partsOfWord,
+} from "../../src/jugum/web/static/js/desk/model.js";
 
 const BOX = [0.1, 0.1, 0.2, 0.12];
 const value = (text, more = {}) => ({ text, normal: text, page: 1, box: BOX, ...more });
@@ -252,9 +259,22 @@ describe("words", () => {
   });
 
   it("lose a lead of letters only before digits", () => {
-    assert.equal(withoutLead("No.4711"), "4711");
-    assert.equal(withoutLead("#12"), "12");
-    for (const text of ["A4711", "No. 4711 b", "Nr.x", "4711"]) assert.equal(withoutLead(text), "");
+    assert.deepEqual(partsOfWord("No.4711"), ["4711"]);
+    assert.deepEqual(partsOfWord("#12"), ["12"]);
+    for (const text of ["A4711", "No. 4711 b", "Nr.x", "4711"]) assert.deepEqual(partsOfWord(text), []);
+  });
+
+  it("that are two dates offer each of them", () => {
+    assert.deepEqual(partsOfWord("01/02/2026-28/02/2026"), ["01/02/2026", "28/02/2026"]);
+    assert.deepEqual(partsOfWord("1.2.26–28.2.26"), ["1.2.26", "28.2.26"]);
+    for (const text of ["2026-02-28", "12-15", "01/02/2026"]) assert.deepEqual(partsOfWord(text), []);
+  });
+
+  it("are parted by a sweep at the mark near its ends", () => {
+    const text = "01/02/2026-28/02/2026";
+    assert.equal(lettersBetween(text, 0.03, 0.44), "01/02/2026");
+    assert.equal(lettersBetween(text, 0.53, 1.2), "28/02/2026");
+    assert.equal(lettersBetween("ABCDEFGHIJ", 0.31, 0.58), "DEF");
   });
 });
 

@@ -10,6 +10,7 @@ from reportlab.lib.pagesizes import A4
 
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.found import EngineName, Finding
+from jugum.core.extraction.marks import answer_of, ticks_of
 from jugum.core.extraction.untrained.proposals import proposals
 from jugum.core.extraction.untrained.proposed_tables import table_from_region
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
@@ -167,6 +168,45 @@ def test_tick_boxes_choices_and_signatures_are_read_by_the_words_beside_them() -
         "tenant": ["yes"],
         "landlord": ["no"],
     }
+
+
+def question(answers: tuple[bool, bool], words: tuple[str, str] = ("yes", "no"), asked: str = "Heat pump:") -> Draw:
+    """A question with two boxes behind it, and another one below."""
+
+    def draw(sheet: Sheet) -> None:
+        for row, (text, states) in enumerate(((asked, answers), ("Rented out:", (True, False)))):
+            sheet.text(50, 100 + 30 * row, text)
+            for place, (word, state) in enumerate(zip(words, states, strict=True)):
+                sheet.tick(200 + 80 * place, 91 + 30 * row, 10, state)
+                sheet.text(216 + 80 * place, 100 + 30 * row, word)
+
+    return draw
+
+
+@pytest.mark.parametrize(
+    ("answers", "words", "value"),
+    [
+        ((True, False), ("yes", "no"), ["yes"]),
+        ((False, True), ("yes", "no"), ["no"]),
+        ((True, False), ("No", "Yes"), ["no"]),
+        ((False, True), ("Ja", "Nei"), ["no"]),
+        ((False, False), ("yes", "no"), []),
+        ((True, True), ("yes", "no"), []),
+    ],
+)
+def test_a_pair_of_boxes_for_yes_and_no_says_which_is_ticked(
+    answers: tuple[bool, bool], words: tuple[str, str], value: list[str]
+) -> None:
+    got = found(question(answers, words), FieldPlan("pump", "Heat pump", DataType.TICK))
+    assert texts(got["pump"]) == value
+
+
+def test_a_box_beside_the_word_no_says_no_when_it_is_ticked() -> None:
+    boxes = ticks_of(*seen(question((False, True))))
+    assert [(tick.caption, tick.ticked, answer_of(tick)) for tick in boxes[:2]] == [
+        ("yes", False, "no"),
+        ("no", True, "no"),
+    ]
 
 
 def test_a_choice_may_be_printed_as_text() -> None:

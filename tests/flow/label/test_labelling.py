@@ -354,6 +354,14 @@ def test_a_keyed_value_in_two_places_waits_for_one_key(office: Office, run_jobs:
         past_records.choose(office.store, office.analyst, waiting.id, 7)
 
 
+def test_a_past_record_of_a_dash_says_that_there_is_no_amount(office: Office, run_jobs: Run) -> None:
+    ((document, slip),) = brought(office, run_jobs, 1)
+    name = f"slip-{slip.member}-0.pdf".replace(" ", "-")
+    data = f"file,type,field,value\n{name},,amount,n/a\n".encode()
+    past_records.import_records(office.store, office.analyst, office.type_id, data)
+    assert said(office, document, "amount") == "absent"
+
+
 # ---- Suspects, figures, files ----------------------------------------------------------------------------------------
 
 

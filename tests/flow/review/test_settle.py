@@ -118,6 +118,45 @@ def test_one_unreadable_cell_leaves_the_others_saved(trained: Office, run_jobs: 
     assert settling.settle(trained.store, trained.reviewer, document, "goods", [], rows=rows).state == "settled"
 
 
+def test_a_number_with_its_unit_is_read_and_a_dash_is_an_empty_cell_and_no_answer(
+    trained: Office, run_jobs: Run
+) -> None:
+    for planned in (
+        FieldInput(name="Way", data_type="number", required=False),
+        FieldInput(name="Trips", kind="table", required=False),
+    ):
+        columns = [
+            FieldInput(name="Distance", data_type="number", units=["km"]),
+            FieldInput(name="Fare", data_type="money"),
+        ]
+        plan_fields.add_field(
+            trained.store, trained.analyst, trained.type_id, planned, columns=columns if planned.kind == "table" else ()
+        )
+    document = live(trained, run_jobs, threshold=0.0)
+    settle(trained, document, "way", "–")
+    assert field(trained, document, "way").values == []
+    assert [
+        (label.absent, label.values) for label in label_rows.labels(trained.store, document) if label.field == "way"
+    ] == [(True, [])]
+    rows = [
+        {"trips.distance": CellInput("30 km"), "trips.fare": CellInput("–")},
+        {"trips.distance": CellInput("n/a"), "trips.fare": CellInput("12,00")},
+    ]
+    settled = settling.settle(trained.store, trained.reviewer, document, "trips", [], rows=rows)
+    assert settled.state == "settled"
+    shown = [[cell and (cell.text, cell.normal) for cell in row] for row in field(trained, document, "trips").rows]
+    assert shown == [[("30 km", "30"), ("–", "")], [("n/a", ""), ("12,00", "12.00")]]
+    out = results.download(trained.store, trained.type_id, "csv")
+    lines = [
+        (line["trips.distance"], line["trips.fare"]) for line in csv.DictReader(io.StringIO(out.decode("utf-8-sig")))
+    ]
+    assert lines == [("30", ""), ("", "12.00")]
+    held = settling.settle(
+        trained.store, trained.reviewer, document, "trips", [], rows=[{"trips.distance": CellInput("30 kg")}]
+    ).holds["trips"]
+    assert "“30 kg” in row 1, Distance, can't be read as number" in held.detail  # not the unit of this column
+
+
 # ---- It stands so on the paper ---------------------------------------------------------------------------------------
 
 

@@ -17,6 +17,9 @@ from jugum.core.values import DataType
 CAPTION_LEAST = 0.8  # likeness of a box's caption to a name or option; below it another box is meant as often
 CAPTION_WIDTH_MOST = 0.32  # of the page's width, from the box
 SIGNATURE_NEAR = 0.09  # of the page's height, from the pen to its printed name
+# What stands beside the two boxes of a yes/no question.
+YES_WORDS = frozenset("yes y ja j oui si sí sim kyllä tak ano da true".split())
+NO_WORDS = frozenset("no n nei nein nej nee non não ei nie ne false".split())
 
 
 @dataclass(frozen=True)
@@ -74,14 +77,44 @@ def caption_likeness(caption: str, names: Sequence[str]) -> float:
     return max((fuzz.ratio(plain, plain_text(name)) / 100 for name in names), default=0.0) if plain else 0.0
 
 
+def answer_of(tick: Tick) -> str:
+    """What a box says of a yes/no question, "yes" or "no": beside the word "no" a ticked one says no."""
+    denies = plain_text(tick.caption) in NO_WORDS
+    return "yes" if tick.ticked != denies else "no"
+
+
 def read_tick(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
-    """The box whose caption is most like the field's printed names, if that is at least 80 %."""
+    """The box whose caption is most like the field's printed names, or the pair of boxes for yes and no on a row that
+    begins with one of them, if that is at least 80 % alike. Of a pair one box must be ticked: with none or both it
+    can't be told."""
+    if (pair := _answered_pair(field, ticks)) is not None:
+        return pair
     scored = sorted(
         ((caption_likeness(tick.caption, field.names_on_paper), -n) for n, tick in enumerate(ticks)), reverse=True
     )
     good = [(score, ticks[-place]) for score, place in scored if score >= CAPTION_LEAST]
     found = [_ticked(tick, "yes" if tick.ticked else "no", score) for score, tick in good]
     return Finding(field.key, tuple(found[:1]), tuple(found[1:4]))
+
+
+def _answered_pair(field: FieldPlan, ticks: Sequence[Tick]) -> Finding | None:
+    """The finding of a yes/no pair whose question is like the field's names; None when there is no such pair."""
+    rows: dict[tuple[int, int], list[Tick]] = {}
+    for tick in ticks:
+        if plain_text(tick.caption) in YES_WORDS | NO_WORDS:
+            rows.setdefault((tick.page, tick.row), []).append(tick)
+    pairs = [
+        (caption_likeness(row[0].group, field.names_on_paper), -number, row)
+        for number, row in enumerate(rows.values())
+        if len(row) == 2 and len({plain_text(tick.caption) in YES_WORDS for tick in row}) == 2
+    ]
+    score, _, pair = max(pairs, default=(0.0, 0, []), key=lambda found: found[:2])
+    if score < CAPTION_LEAST:
+        return None
+    ticked = [tick for tick in pair if tick.ticked]
+    return Finding(
+        field.key, tuple(_ticked(tick, answer_of(tick), score) for tick in ticked) if len(ticked) == 1 else ()
+    )
 
 
 def _ticked(tick: Tick, value: str, score: float) -> Found:

@@ -115,7 +115,7 @@ def scope_of(plan: Plan, values: Texts) -> dict[str, Value]:
 
 
 def _typed(normal: str | None, data_type: DataType) -> Scalar:
-    if normal is None:
+    if not normal:  # can't be read, or says that there is none
         return None
     if data_type in NUMERIC:
         return Decimal(normal)

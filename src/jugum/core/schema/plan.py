@@ -11,7 +11,17 @@ from enum import StrEnum
 from functools import cached_property
 
 from jugum.core.schema.expression import ExpressionError, Kind, Shape, calls_in, names_in, parse, shape_of
-from jugum.core.values import MARKS, NUMERIC, DataType, Option, OutputFormat, ValueType, check_method, compiled
+from jugum.core.values import (
+    MARKS,
+    NUMERIC,
+    UNITS_MAX,
+    DataType,
+    Option,
+    OutputFormat,
+    ValueType,
+    check_method,
+    compiled,
+)
 from jugum.errors import InputError
 
 NAME_MAX = 80  # what a row and a note have room for
@@ -85,7 +95,8 @@ class Totals(StrEnum):
 class FieldPlan:
     """One thing to read. `key` names it in files and the API, `name` on screens, `printed_names` are what stands
     beside it on papers; `many` fields may have several values on one paper. `inside` is the key of the table it is a
-    column of, or of the clause it stands in. `personal` values are masked for who may not see them."""
+    column of, or of the clause it stands in. `personal` values are masked for who may not see them. `units` of a number
+    are those it may stand with, and no other; none: any usual one."""
 
     key: str
     name: str
@@ -105,6 +116,7 @@ class FieldPlan:
     check_digit: str = ""
     region: str = ""
     options: tuple[Option, ...] = ()
+    units: tuple[str, ...] = ()
     output: OutputFormat = kept(default_factory=OutputFormat)
     rules: tuple[ReadingRule, ...] = ()
     expression: str = ""
@@ -121,6 +133,11 @@ class FieldPlan:
             raise InputError(f"“{self.name}” is a choice; give it at least two options.")
         if len({option.key for option in self.options}) < len(self.options):
             raise InputError(f"Two options of “{self.name}” have the same key.")
+        wrong = next(
+            (unit for unit in self.units if not unit or any(map(str.isdigit, unit[:1])) or len(unit) > 30), None
+        )
+        if wrong is not None:
+            raise InputError(f"“{wrong}” of “{self.name}” is no unit. Write units such as km, nights or m².")
         if self.pattern:
             compiled(self.pattern)
         if self.check_digit:
@@ -144,6 +161,7 @@ class FieldPlan:
         for what, count, most in (
             ("printed names", len(self.printed_names), PRINTED_NAMES_MAX),
             ("options", len(self.options), OPTIONS_MAX),
+            ("units", len(self.units), UNITS_MAX),
             ("rules", len(self.rules), RULES_MAX),
             ("letters in its note", len(self.note), TEXT_MAX),
             ("letters in its question", len(self.question), TEXT_MAX),
@@ -169,6 +187,7 @@ class FieldPlan:
             pattern=self.pattern if kind is DataType.IDENTIFIER else "",
             region=self.region if kind is DataType.PHONE else "",
             options=self.options if kind is DataType.CHOICE else (),
+            units=self.units if kind is DataType.NUMBER else (),
         )
 
     @property

@@ -70,6 +70,9 @@ class FieldAttributes(_Strict):
     check_digit: str = ""
     region: str = Spec(default="", description="of phones: two letters of the country they are dialled in")
     options: list[OptionFile] = Spec(default_factory=list)
+    units: list[str] = Spec(
+        default_factory=list, description="of numbers: what may stand behind it; none: any usual unit"
+    )
     output: OutputFile = OutputFile()
     rules: list[RuleFile] = Spec(default_factory=list)
     expression: str = Spec(default="", description="of derived fields")
@@ -187,11 +190,12 @@ def _plain(value: Any) -> dict[str, Any]:
 
 
 def _field(file: FieldFile) -> FieldPlan:
-    given = file.model_dump(exclude={"options", "rules", "output", "printed_names"})
+    given = file.model_dump(exclude={"options", "rules", "output", "printed_names", "units"})
     return FieldPlan(
         **given,
         printed_names=tuple(dict.fromkeys(name for name in file.printed_names if name)),
         options=tuple(Option(option.key, tuple(option.printed)) for option in file.options),
+        units=tuple(dict.fromkeys(unit for unit in file.units if unit)),
         output=OutputFormat(**file.output.model_dump()),
         rules=tuple(ReadingRule(**rule.model_dump()) for rule in file.rules),
     )

@@ -6,11 +6,14 @@ from jugum.core.values.formats import OutputFormat, delivered
 from jugum.core.values.identifiers import check_digit_agrees, check_method, compiled, matches
 from jugum.core.values.kinds import MARKS, NUMERIC, AnyType, DataType, Option, ValueType, as_value_type
 from jugum.core.values.numbers import parse_money, parse_number
-from jugum.core.values.types import normal_form, normal_or_text, same_value, value_shape
+from jugum.core.values.types import normal_form, normal_or_text, same_value, says_none, value_shape
+from jugum.core.values.units import UNITS_MAX, USUAL_UNITS
 
 __all__ = [
     "MARKS",
     "NUMERIC",
+    "UNITS_MAX",
+    "USUAL_UNITS",
     "AnyType",
     "DataType",
     "DateOrder",
@@ -31,5 +34,6 @@ __all__ = [
     "parse_number",
     "safe_cell",
     "same_value",
+    "says_none",
     "value_shape",
 ]

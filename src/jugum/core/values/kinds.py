@@ -30,6 +30,8 @@ class DataType(StrEnum):
 
 
 NUMERIC = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.SPELLED})
+# Of these "–" or "n/a" says that there is none.
+WITH_NONE_SIGNS = NUMERIC | {DataType.DATE}
 # Read from marks and lines of fixed pitch, not from runs of words.
 MARKS = frozenset({DataType.TICK, DataType.SIGNATURE, DataType.ZONE})
 
@@ -51,7 +53,8 @@ class Option:
 class ValueType:
     """A data type with what narrows it down: the order of day and month and the pivot of two-digit years (dates), the
     pattern (identifiers; a regular expression over the whole text), the country numbers are dialled from (phones; two
-    letters), and the options (choices). Two fields with equal value types share their candidates."""
+    letters), the options (choices), and the units that may stand behind it (numbers; none given: any usual one). Two
+    fields with equal value types share their candidates."""
 
     data_type: DataType
     month_first: bool = False
@@ -59,6 +62,7 @@ class ValueType:
     pattern: str = ""
     region: str = ""
     options: tuple[Option, ...] = ()
+    units: tuple[str, ...] = ()
 
 
 AnyType = ValueType | DataType

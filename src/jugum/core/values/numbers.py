@@ -9,6 +9,7 @@ from functools import cache
 from babel.numbers import get_currency_name
 
 from jugum.core.values.slips import mend_digits
+from jugum.core.values.units import has_unit
 
 _MINUS = "-−–—"  # ASCII hyphen, minus sign, en and em dash
 _BLANKS = "\u00a0\u2009\u202f'’"
@@ -49,11 +50,14 @@ def parse_number(text: str) -> Decimal | None:
 
 
 def parse_money(text: str) -> Decimal | None:
-    """A printed sum of money as a Decimal, or None; currency signs and words around it are let go.
+    """A printed sum of money as a Decimal, or None; currency signs and words around it are let go; a number with
+    a unit ("30 km") is no sum of money.
 
     `"kr 31 450,00"` → 31450.00, `"(1,234.50)"` → −1234.50, `"1.200,-"` → 1200, `"EUR 12.5"` → 12.5.
     """
     cleaned = "".join(" " if letter in _BLANKS else letter for letter in text.strip().strip(":;*").strip())
+    if has_unit(cleaned):
+        return None
     cleaned = _without_currency_words(cleaned)
     match = _MONEY.match(cleaned) or _MONEY.match(mend_digits(cleaned))
     if match is None or bool(match["open"]) != bool(match["close"]):

@@ -13,9 +13,10 @@ from jugum.core.structure.zones import repaired_zone
 from jugum.core.values.contact import parse_address, parse_country, parse_email, parse_phone
 from jugum.core.values.dates import parse_date
 from jugum.core.values.identifiers import parse_identifier
-from jugum.core.values.kinds import AnyType, DataType, ValueType, as_value_type
+from jugum.core.values.kinds import WITH_NONE_SIGNS, AnyType, DataType, ValueType, as_value_type
 from jugum.core.values.numbers import parse_money, parse_number, parse_percent
 from jugum.core.values.spelled import parse_spelled
+from jugum.core.values.units import is_none_sign, without_unit
 
 OPTION_LEAST = 86.0  # per cent of likeness (RapidFuzz ratio) an option's spelling must have
 _YES = frozenset({"yes", "x", "✓", "✔", "☒", "☑", "true", "ticked", "1", "signed"})
@@ -23,20 +24,29 @@ _NO = frozenset({"no", "☐", "□", "false", "empty", "0", "not signed"})
 
 
 def normal_form(text: str, kind: AnyType) -> str | None:
-    """What `text` says in the data type's normal form; None when it can't be read as one.
+    """What `text` says in the data type's normal form; None when it can't be read as one, and empty where a number or
+    date should stand and a sign says that there is none ("–", "n/a").
 
     Dates are ISO 8601 (`"2025-04-03"`); money has two decimals or more (`"-8912.50"`); numbers, and percents in per
-    cent, have no idle zeros (`"162.5"`); text and names have single blanks, Unicode NFC, and no marks around them;
-    phones are E.164; countries three letters; a choice is its option's key; tick boxes and signatures are `"yes"` or
-    `"no"`; zones are their lines with blanks out and misread letters mended.
+    cent, have no idle zeros (`"162.5"`) and no unit; text and names have single blanks, Unicode NFC, and no marks
+    around them; phones are E.164; countries three letters; a choice is its option's key; tick boxes and signatures are
+    `"yes"` or `"no"`; zones are their lines with blanks out and misread letters mended.
     """
     narrowed = as_value_type(kind)
+    if narrowed.data_type in WITH_NONE_SIGNS and is_none_sign(text):
+        return ""
     return _READERS.get(narrowed.data_type, _text)(text, narrowed)
 
 
 def normal_or_text(text: str, kind: AnyType) -> str:
     """The normal form, or the text itself where the data type can't read it: nothing that was entered is lost."""
-    return normal_form(text, kind) or text.strip()
+    normal = normal_form(text, kind)
+    return text.strip() if normal is None else normal
+
+
+def says_none(text: str, kind: AnyType) -> bool:
+    """Whether a text says that a number or date has no value: "–" is no answer that can't be read."""
+    return normal_form(text, kind) == ""
 
 
 def _date(text: str, kind: ValueType) -> str | None:
@@ -61,7 +71,7 @@ def plain_number(number: Decimal) -> str:
 
 
 def _number(text: str, kind: ValueType) -> str | None:
-    number = parse_number(text)
+    number = parse_number(without_unit(text, kind.units))
     return None if number is None else plain_number(number)
 
 

@@ -271,7 +271,7 @@ def set_label(
     with store.session() as session:
         document = labelled_now(session, document_id, revision)
         row = field_row(document, key)
-        found = resolved_values(session, document.id, row, values, absent=absent)
+        found, absent = resolved_values(session, document.id, row, values, absent=absent)
         if caught := answered(session, document, row, actor, [value.normal or value.text for value in found]):
             return LabelSaved(document.revision, caught)
         if double_labelling.is_blind(session, document, actor.id):

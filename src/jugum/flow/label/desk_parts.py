@@ -228,7 +228,7 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
         text = seen  # its lines stay told apart
     if not text:
         raise InputError(f"No value was given for {field.name}.")
-    if len(spots) == 1 and given.words and (part := part_of(spots[0].words, text)) is not None:
+    if len(spots) == 1 and spots[0].words and (part := part_of(spots[0].words, text)) is not None:
         spots[0] = replace(spots[0], box=part)
     places = [(spot.page, [round(side, 5) for side in spot.box]) for spot in spots]
     normal = normal_form(text, value_type_of(field)) or ""

@@ -1,4 +1,5 @@
-"""What helps a person to mark: rails of a table, paragraphs, marks of a page, a region read again closely."""
+"""What helps a person to mark, in labelling and in review (who may label may review): rails of a table, paragraphs,
+marks of a page, a region read again closely."""
 
 from __future__ import annotations
 
@@ -18,7 +19,7 @@ from jugum.flow.label.desk_parts import (
 from jugum.flow.label.rows import (
     field_row,
 )
-from jugum.flow.office.actor import LABEL, Actor
+from jugum.flow.office.actor import REVIEW, Actor
 from jugum.flow.plan.fields import plan_in, value_type_of
 from jugum.store import Store
 
@@ -40,7 +41,7 @@ def propose_rails(
     store: Store, explorer: Explorer, actor: Actor, document_id: int, key: str, page: int, box: Sides
 ) -> GridView:
     """Rails and lines for a table that was swept. InputError when no words stand there."""
-    actor.require(LABEL)
+    actor.require(REVIEW)
     with store.session() as session:
         document = document_row(session, document_id)
         row = field_row(document, key)
@@ -88,28 +89,30 @@ def paragraphs(store: Store, document_id: int) -> list[Paragraph]:
 
 @dataclass(frozen=True)
 class PageMark:
-    """A mark on a page: a tick box with its state and the words beside it, or a signature."""
+    """A mark on a page: a tick box with its state and the words beside it, or a signature. `answer` is what it says
+    of a yes/no field: a ticked box beside "no" says no."""
 
     kind: str
     page: int
     box: list[float]
     ticked: bool
     label: str
+    answer: str
 
 
 def page_marks(store: Store, explorer: Explorer, document_id: int, page: int) -> list[PageMark]:
     """The tick boxes and signatures found on a page."""
-    from jugum.core.extraction.marks import ticks_of
+    from jugum.core.extraction.marks import answer_of, ticks_of
 
     with store.session() as session:
         document = document_row(session, document_id)
         layers = structure_on(store, session, explorer, document, page)
         its = [other for other in pages_of(session, document_id) if other.number == page]
     ticks = [
-        PageMark("tick box", page, [round(v, 5) for v in tick.box], tick.ticked, tick.caption)
+        PageMark("tick box", page, [round(v, 5) for v in tick.box], tick.ticked, tick.caption, answer_of(tick))
         for tick in ticks_of(its, [layers])
     ]
-    signed = [PageMark("signature", page, [round(v, 5) for v in box], True, "") for box in layers.signatures]
+    signed = [PageMark("signature", page, [round(v, 5) for v in box], True, "", "yes") for box in layers.signatures]
     return ticks + signed
 
 
@@ -127,7 +130,7 @@ def read_region_for(
 ) -> list[RegionReading]:
     """Read a region again in several ways, at higher resolution, for a field: the texts that its data type can read
     come first."""
-    actor.require(LABEL)
+    actor.require(REVIEW)
     with store.session() as session:
         row = field_row(document_row(session, document_id), key)
         kind = value_type_of(row)

@@ -11,7 +11,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.states import LABEL_STATES, Method, Purpose
-from jugum.core.values import AnyType, normal_form, normal_or_text
+from jugum.core.values import AnyType, normal_form, normal_or_text, says_none
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import document_row
 from jugum.flow.label.desk_parts import Sides, ValueInput, ValueView, resolve
@@ -102,9 +102,9 @@ def value_of(label: Label, kind: AnyType, names: dict[int, str]) -> ValueView:
 
 def resolved_values(
     session: Session, document_id: int, row: Field, values: Sequence[ValueInput], *, absent: bool
-) -> list[ValueView]:
-    """A person's values worked out. InputError for a field that has none of its own, or values of a field that is
-    absent."""
+) -> tuple[list[ValueView], bool]:
+    """A person's values worked out, and whether the field is absent: a sign that says so ("–" for a number) is no
+    value. InputError for a field that has none of its own, or values of a field that is absent."""
     if row.kind in ("table", "derived") and values:
         raise InputError(
             f"{row.name} is {'a table: give its rows' if row.kind == 'table' else 'calculated, not labelled'}."
@@ -116,7 +116,10 @@ def resolved_values(
             f"{row.name} has one value on a paper; {len(values)} were given. To allow several, change the field "
             "in Plan."
         )
-    return [resolve(session, document_id, row, given) for given in values]
+    kind = value_type_of(row)
+    resolved = [resolve(session, document_id, row, given) for given in values]
+    there = [value for value in resolved if not says_none(value.text, kind)]
+    return there, absent or (bool(resolved) and not there)
 
 
 def drop_labels(session: Session, document: Document, row: Field) -> list[str]:
@@ -143,7 +146,7 @@ def write_labels(
     method: str | LabelMetadata,
 ) -> list[str]:
     """Replace a field's labels on a paper; returns the texts before. `method` may also be "review"."""
-    found = resolved_values(session, document.id, row, values, absent=absent)
+    found, absent = resolved_values(session, document.id, row, values, absent=absent)
     return write_values(session, actor.id, document, row, found, absent=absent, method=method)
 
 

@@ -3,8 +3,10 @@ as a version."""
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import func, select
@@ -31,6 +33,7 @@ from jugum.flow.office.types import type_row
 from jugum.store import Store
 from jugum.store.models import DocumentType, Field, Label, Person, PlanVersion
 
+FIELDS_KEPT = 4000  # in memory, made ready: those of some hundred types
 # Attributes of a field that queries ask for: columns of its row beside `spec`, which has them all.
 QUERIED = ("name", "kind", "data_type", "printed_names", "required", "many", "inside", "personal")
 
@@ -72,7 +75,13 @@ class FieldView:
 
 def field_in(row: Field, month_first: bool = False) -> FieldPlan:
     """A field in core's words; dates whose order nobody said take the one learned from the type's papers."""
-    plan = field_from(row.spec)
+    return _field(json.dumps(row.spec), month_first)
+
+
+@lru_cache(maxsize=FIELDS_KEPT)
+def _field(spec: str, month_first: bool) -> FieldPlan:
+    """A field as it is kept, made once: each page and each answer asks for all fields of a type."""
+    plan = field_from(json.loads(spec))
     return replace(plan, month_first=month_first) if plan.month_first is None else plan
 
 

@@ -103,7 +103,7 @@ def _field_said(
     if row.kind == "derived":
         raise InputError(f"{row.name} is calculated from other fields. Correct those fields.")
     kind, document = value_type_of(row), records.document
-    resolved = resolved_values(session, document.id, row, values, absent=absent)
+    resolved, absent = resolved_values(session, document.id, row, values, absent=absent)
     unreadable = next((_unreadable(row, value.text) for value in resolved if not value.normal), None)
     drafted = [reading for reading in records.readings.get(row.id, []) if not reading.absent]
     agreed = [reading.normal for reading in drafted] == [normal_or_text(value.text, kind) for value in resolved]

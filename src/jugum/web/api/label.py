@@ -13,7 +13,7 @@ from jugum.flow.label.desk import LabelDesk, LabelField
 from jugum.flow.label.marking_helps import GridView, PageMark, Paragraph, RegionReading
 from jugum.flow.label.rows import LabelledField, Saying, history, labels
 from jugum.web.api.values import SaidIn, Sides
-from jugum.web.security import MayLabel, MaySee
+from jugum.web.security import MayLabel, MayReview, MaySee
 
 router = APIRouter(tags=["Label"])
 
@@ -96,7 +96,7 @@ def find_word(
 
 
 @router.post("/documents/{document_id}/tables/{key}/rails")
-def rails(request: Request, document_id: int, key: str, actor: MayLabel, body: RegionIn) -> GridView:
+def rails(request: Request, document_id: int, key: str, actor: MayReview, body: RegionIn) -> GridView:
     """Rails and lines for a table that was swept on a page."""
     state = request.app.state
     return marking_helps.propose_rails(state.store, state.explorer, actor, document_id, key, body.page, body.box)
@@ -116,7 +116,7 @@ def marks(request: Request, document_id: int, number: int, actor: MaySee) -> lis
 
 
 @router.post("/documents/{document_id}/labels/{key}/read-here")
-def read_here(request: Request, document_id: int, key: str, actor: MayLabel, body: RegionIn) -> list[RegionReading]:
+def read_here(request: Request, document_id: int, key: str, actor: MayReview, body: RegionIn) -> list[RegionReading]:
     """Read a region again, closely, for a field: texts to choose from; nothing is kept."""
     state = request.app.state
     return marking_helps.read_region_for(state.store, state.explorer, actor, document_id, key, body.page, body.box)

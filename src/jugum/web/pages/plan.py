@@ -8,7 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from jugum.core.schema.expression import EXAMPLES, FUNCTIONS
-from jugum.core.values import DataType
+from jugum.core.values import USUAL_UNITS, DataType
 from jugum.core.values.identifiers import CHECK_DIGITS
 from jugum.flow.office import types as types_
 from jugum.flow.plan import checks as plan_checks
@@ -52,6 +52,7 @@ def plan_page(request: Request, type_id: int, actor: MaySee, sample_id: int | No
         top=[f for f in whole.fields if "." not in f.key],
         data_types=[kind.value for kind in DataType],
         check_digits=list(CHECK_DIGITS),
+        usual_units=USUAL_UNITS,
         functions=[(name, FUNCTIONS[name].help, example) for name, example in EXAMPLES.items()],
         versions=plan_history.plan_versions(store, type_id),
     )

@@ -21,7 +21,7 @@ CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "bel
 WORDS_MAX = {
     DataType.DATE: 10,
     DataType.MONEY: 5,
-    DataType.NUMBER: 3,
+    DataType.NUMBER: 4,  # "1 234 567 kWh"
     DataType.PERCENT: 4,
     DataType.SPELLED: 8,
     DataType.IDENTIFIER: 6,
@@ -48,6 +48,7 @@ WRAPS = frozenset({DataType.DATE, DataType.MONEY, DataType.NAME, DataType.TEXT})
 NEEDS_DIGIT = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.PHONE})
 CONTEXT_WORDS = 4  # words before and after, on the line; printed names have seldom more
 _PUNCTUATION = re.compile(r"[^\w%#&/]+|_")
+_DASH = re.compile(r"[-–—]")
 _GLUED = re.compile(r"^(?P<name>[^\W\d_][^:=]*)[:=](?P<value>[^:=]+.*)$")
 _DIGITS = re.compile(r"\d+")
 
@@ -147,6 +148,8 @@ class PageCandidates:
         for first, last, normal, widest in self._spans(segment, kind):
             yield self._candidate(segment, (first, last), kind, normal, widest)
         yield from self._glued(segment, kind)
+        if kind.data_type is DataType.DATE:
+            yield from self._spanned(segment, kind)
         if kind.data_type in STACKS:
             yield from self._stacked(segment, kind)
         if kind.data_type in WRAPS:
@@ -169,6 +172,32 @@ class PageCandidates:
                 made = self._candidate(segment, (first, last), kind, normal, True)
                 contexts = (plain_text(parts["name"]), *made.contexts[1:])
                 yield replace(made, text=text, box=box, contexts=contexts, whole_segment=False, starts_segment=False)
+
+    def _spanned(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
+        """Two dates that are one word: "01/02/2026-28/02/2026". The second stands behind the first, as a name does."""
+        for index in range(segment.first, segment.last + 1):
+            word = self.words[index]
+            for place in [found.start() for found in _DASH.finditer(word.text)]:
+                parts = word.text[:place], word.text[place + 1 :]
+                dates = [
+                    (part, normal, box)
+                    for part in parts
+                    if _may_be(part, kind) and (normal := normal_form(part, kind)) and (box := part_of([word], part))
+                ]
+                if len(dates) < 2:
+                    continue
+                made = self._candidate(segment, (index, index), kind, "", True)
+                for second, (part, normal, box) in enumerate(dates):
+                    contexts = (plain_text(parts[0]), *made.contexts[1:]) if second else made.contexts
+                    yield replace(
+                        made,
+                        text=part,
+                        normal=normal,
+                        box=box,
+                        contexts=contexts,
+                        whole_segment=False,
+                        starts_segment=made.starts_segment and not second,
+                    )
 
     def _wrapped(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
         """Values broken over two lines of prose: the last words of one line with the first of the next."""
@@ -210,7 +239,7 @@ class PageCandidates:
         may not be among the usual ones."""
         segment = next((home for home in self.segments if home.first <= first <= home.last), None)
         normal = normal_form(text_of(self.words[first : last + 1]), kind)
-        if segment is None or normal is None:
+        if segment is None or not normal:
             return None
         return self._candidate(segment, (first, last), kind, normal, True)
 

@@ -356,7 +356,7 @@ def _cells(
 
 def _value(column: FieldPlan, text: str, cut: Sequence[Segment], page: Page) -> Found | None:
     normal = normal_form(text, column.value_type)
-    if normal is None:
+    if not normal:  # can't be read, or a sign says that the cell is empty
         return None
     words = [page.words[index] for segment in cut for index in range(segment.first, segment.last + 1)]
     box = cut[0].box

@@ -131,7 +131,7 @@ def _cell(column: FieldPlan, page: Page, its: Sequence[int]) -> Found | None:
     words = [page.words[index] for index in its]
     text = text_of(words)
     normal = normal_form(text, column.value_type)
-    if normal is None:
+    if not normal:
         return None
     box = union(word.box for word in words)
     return Found(text, normal, page.number, box, 1.0, EngineName.MODEL, WHY, min(word.confidence for word in words))

@@ -13,6 +13,7 @@ from jugum.core.page import Box
 from jugum.core.schema import FieldPlan, Plan, key_from
 from jugum.core.values import DataType, normal_form
 from jugum.core.values.contact import parse_country
+from jugum.core.values.units import is_none_sign
 
 SAME_NAME = 88.0  # per cent: a printed name this like one of the plan's is that one
 NAME_LETTERS_MAX = 60  # longer texts are no names of fields
@@ -48,7 +49,7 @@ def clean(text: str) -> str:
 def guessed_type(name: str, values: Sequence[str]) -> DataType:
     """The data type that reads all values and fits the printed name best."""
     said = set(plain_text(name).split())
-    filled = [value for value in values if value.strip()]
+    filled = [value for value in values if value.strip() and not is_none_sign(value)]
     if not filled:  # an empty column tells nothing
         return DataType.TEXT
 

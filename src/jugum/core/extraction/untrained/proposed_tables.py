@@ -48,7 +48,7 @@ def lines_of(page: Page, table: Table, made: Proposal) -> Iterator[Proposal]:
         if (
             head is None
             or value is None
-            or normal_form(value.text, DataType.MONEY) is None
+            or not normal_form(value.text, DataType.MONEY)
             or len(name) < 3
             or len(name) > NAME_LETTERS_MAX
         ):
@@ -61,7 +61,7 @@ def _money_column(table: Table) -> int | None:
     """The column after the first that holds most amounts with cents; the first of equal ones."""
     counts = dict.fromkeys(range(1, table.columns), 0)
     for cell in table.cells:
-        if cell.column in counts and normal_form(cell.text, DataType.MONEY) is not None and has_cents([cell.text]):
+        if cell.column in counts and normal_form(cell.text, DataType.MONEY) and has_cents([cell.text]):
             counts[cell.column] += 1
     best = max(counts, key=lambda n: counts[n], default=None)
     return best if best is not None and counts[best] >= 2 else None

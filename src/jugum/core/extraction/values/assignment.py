@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from dataclasses import field as kept
 
 from jugum.core.extraction.candidates.generate import Candidate
+from jugum.core.page import overlap_share
 from jugum.core.schema import FieldPlan, Plan
 
 NONE_PROBABILITY = 0.28  # on layouts that are known
@@ -70,7 +71,7 @@ def decide(
     pairs = sorted(
         ((choice, field) for field in plan.fields for choice in scored[field.key][:40] if choice.logit >= floor),
         # place and key, so that the same paper always gives the same answer
-        key=lambda pair: (-pair[0].logit, pair[0].candidate.span, pair[1].key),
+        key=lambda pair: (-pair[0].logit, _place(pair[0]), pair[1].key),
     )
     for choice, field in pairs:
         wanted = field.many and choice.logit >= _logit(MANY_PROBABILITY)
@@ -89,7 +90,7 @@ def absence_logit(layout_similarity: float) -> float:
 
 
 def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], layout_similarity: float) -> Decision:
-    chosen = sorted(chosen, key=lambda choice: choice.candidate.span)
+    chosen = sorted(chosen, key=_place)
     values = {choice.candidate.normal for choice in chosen}
     others: list[Choice] = []
     for choice in scored:
@@ -109,8 +110,15 @@ def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], 
     )
 
 
+def _place(choice: Choice) -> tuple[tuple[int, int, int], float]:
+    """Where a choice stands in reading order; two parts of one word from left to right."""
+    return choice.candidate.span, choice.candidate.box.x0
+
+
 def shares_words(a: Candidate, b: Candidate) -> bool:
-    """Whether two candidates hold a word in common."""
+    """Whether two candidates hold a word in common. Two parts of one word, as of "01/02/2026-28/02/2026", do not."""
+    if a.span == b.span and a.first == a.last and not overlap_share(a.box, b.box):
+        return False
     return a.page == b.page and any(
         first <= other_last and other_first <= last for first, last in a.spans for other_first, other_last in b.spans
     )

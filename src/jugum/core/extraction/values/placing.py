@@ -92,7 +92,9 @@ def placed_examples(plan: Plan, paper: int, placed: Mapping[str, Placement]) -> 
 
 def _said(candidates: Sequence[Candidate], field: FieldPlan, text: str) -> bool:
     normal = normal_form(text, field.value_type)
-    return normal is not None and any(
+    if not normal:
+        return False
+    return any(
         candidate.kind == field.value_type and same_value(candidate.normal, normal, field.value_type)
         for candidate in candidates
     )
@@ -114,7 +116,7 @@ def _runs(parts: Sequence[PageCandidates], field: FieldPlan, text: str) -> list[
 def _place(view: PaperFeatures, field: FieldPlan, text: str, taken: set[tuple[int, int, int]]) -> Placement:
     normal = normal_form(text, field.value_type)
     chosen, scores = view.name_score(field)
-    if normal is None or not len(chosen):
+    if not normal or not len(chosen):
         return Placement(RecordState.NOT_FOUND)
     field_scores = view.field_scores(field, np.ones(len(view.alike), dtype=bool))
     if field_scores.of_field.any():

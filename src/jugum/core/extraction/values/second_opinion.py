@@ -89,7 +89,7 @@ class WordTagger:
             for key, first, last in _runs(tags):
                 field = self.plan.field(key)
                 normal = normal_form(text_of(page.words[first : last + 1]), field.value_type)
-                if normal is not None:
+                if normal:
                     found.setdefault(key, []).append(normal)
         return found
 

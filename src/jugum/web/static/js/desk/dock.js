@@ -2,6 +2,7 @@
 
 import { beam } from "../frame/beam.js";
 import { Grid } from "./grid.js";
+import { YES_OR_NO } from "./model.js";
 import { button, editor, element } from "./notes.js";
 import { Rails } from "./rails.js";
 
@@ -103,7 +104,7 @@ export class Dock {
       },
     });
     this.grid = { field: field.key, editor: grid };
-    if (paper.mode === "label") this.openRails(field, grid);
+    this.openRails(field, grid);
     this.root.replaceChildren(grid.root);
     grid.focus();
   }
@@ -153,13 +154,14 @@ export class Dock {
       return holder;
     }
     const [first] = paper.standing(field).values;
-    holder.append(...field.shape.options.map((option) => button(option, "", () => acts.typed(field, option, first))));
-    const unsure = field.hold === "low confidence";
-    const missing = unsure ? button("Accept: not on paper", "Enter", acts.absent) : null;
+    const key = (option) => (YES_OR_NO.includes(field.data_type) ? option[0] : "");
     holder.append(
-      element("span", "quiet small", this.whatToDo(field, unsure)),
+      ...field.shape.options.map((option) => button(option, key(option), () => acts.typed(field, option, first))),
+      element("span", "quiet small", this.whatToDo(field)),
       this.typing(field),
-      missing || button("Not on this paper", ".", acts.absent),
+      paper.absenceIsLikely(field)
+        ? button("Accept: not on paper", "Enter", acts.absent)
+        : button("Not on this paper", ".", acts.absent),
     );
     (field.others || []).slice(0, 4).forEach((other, index) => {
       const made = button(other.text, "", () => acts.candidate(index));
@@ -169,14 +171,14 @@ export class Dock {
     return holder;
   }
 
-  whatToDo(field, unsure) {
-    if (unsure) {
-      const sure = Math.round((field.confidence || 0) * 100);
+  whatToDo(field) {
+    const sure = Math.round((field.confidence || 0) * 100);
+    if (this.view.paper.absenceIsLikely(field))
       return `“Not on this paper” has a confidence of ${sure} %. Accept, click its words, or`;
-    }
-    return field.shape.kind === "clause"
-      ? `Click the paragraph of ${field.name} (with Shift for more), or`
-      : `Click the words of ${field.name}, or drag over them, or`;
+    if (field.shape.kind === "clause") return `Click the paragraph of ${field.name} (with Shift for more), or`;
+    if (field.data_type === "signature") return "Click the signature, or draw a box around it, or";
+    if (field.data_type === "tick box") return `Click the box of ${field.name}, or`;
+    return `Click the words of ${field.name}, or drag over them, or`;
   }
 
   typing(field, place = null) {
@@ -198,13 +200,12 @@ export class Dock {
 
   /** A box where no word was read: read it again closely, or type what stands there. */
   freeEntry(field) {
-    const { acts, paper, selection } = this.view;
+    const { acts, selection } = this.view;
     const { page, box } = selection.free;
     const holder = element("span", "entry");
     const offers = this.offersFor(selection.free);
     holder.append(element("span", "quiet small", `A box for ${field.name} where no word was read:`));
-    if (paper.mode === "label")
-      holder.append(button("Read again here", "", () => acts.readHere(field, page, box, offers)));
+    holder.append(button("Read again here", "", () => acts.readHere(field, page, box, offers)));
     holder.append(offers, this.typing(field, { page, box }), button("Cancel", "Esc", acts.stopEditing));
     return holder;
   }

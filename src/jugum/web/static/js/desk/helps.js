@@ -78,7 +78,9 @@ export class Helps {
         const shown = rect(mark.box, "found-mark");
         const title = svg("title");
         title.textContent =
-          mark.kind === "signature" ? "signed here" : `${mark.ticked ? "ticked" : "empty"}: ${mark.label}`;
+          mark.kind === "signature"
+            ? "signed here"
+            : `${mark.ticked ? "ticked" : "empty"}: ${mark.label} (${mark.answer})`;
         shown.append(title);
         return shown;
       }),
@@ -123,11 +125,11 @@ export class Helps {
         at[1] <= one.box[3] + 0.004,
     );
     if (mark && mark.kind === "tick box" && this.field.data_type === "choice")
-      this.took([{ text: mark.label, page, box: mark.box }], "marked");
+      this.took([{ text: mark.label, normal: mark.label, page, box: mark.box }], "marked");
     else if (mark && mark.kind === "tick box" && this.field.data_type === "tick box")
-      this.took([{ text: mark.ticked ? "yes" : "no", page, box: mark.box }], "marked");
+      this.took([{ text: mark.answer, normal: mark.answer, page, box: mark.box }], "marked");
     else if (this.field.data_type === "signature" && (mark || box))
-      this.took([{ text: "yes", page, box: mark ? mark.box : box }], "marked");
+      this.took([{ text: "yes", normal: "yes", page, box: mark ? mark.box : box }], "marked");
     else return false;
     return true;
   }
@@ -139,7 +141,8 @@ export class Helps {
     for (const [page, box] of places) byPage.set(page, byPage.has(page) ? union([byPage.get(page), box]) : box);
     const [[page, box], ...more_places] = [...byPage.entries()];
     this.at = to;
-    this.took([{ text: its.map((one) => one.text).join(" "), page, box, more_places }], "marked", true);
+    const text = its.map((one) => one.text).join(" ");
+    this.took([{ text, normal: text, page, box, more_places }], "marked", true);
   }
 
   // Keys while paragraphs are shown: up and down walk, with shift they reach, Enter takes.

@@ -26,7 +26,7 @@ export function setDeskKeys(desk) {
   };
   setKeys({
     ...Object.fromEntries(ARROWS.flatMap((key) => [key, `Shift+${key}`]).map((name) => [name, move])),
-    n: () => desk.next(),
+    n: () => marking.answer("no") || desk.next(),
     e: () => marking.edit(),
     ".": () => marking.absent(),
     Backspace: () => marking.clear(),
@@ -35,6 +35,9 @@ export function setDeskKeys(desk) {
     "Ctrl+Z": () => marking.redo(),
     "Ctrl+y": () => marking.redo(),
     "/": () => desk.find(),
+    ",": () => {
+      if (!pages.takeCursor(true)) view.tell("Move to the words with the arrow keys first.");
+    },
     Enter: () => {
       if (!helps?.takeWalked() && !pages.takeCursor()) marking.agree();
     },
@@ -43,19 +46,17 @@ export function setDeskKeys(desk) {
   setKeys({
     "Ctrl+Enter": () => desk.done(),
     "Shift+Enter": () => marking.agreeAll(true),
-    ",": () => {
-      if (!pages.takeCursor(true)) view.tell("Move to the words with the arrow keys first.");
-    },
   });
 }
 
-/** A digit takes a candidate, a letter picks a field. */
+/** A digit takes a candidate, y answers a tick box, a letter picks a field. */
 function anyKey(desk, event) {
   if (event.ctrlKey || event.metaKey) return false;
   if (/^[1-9]$/.test(event.key)) {
     desk.marking.candidate(Number(event.key) - 1);
     return true;
   }
+  if (event.key === "y" && desk.marking.answer("yes")) return true;
   const field = desk.mode === "label" && desk.paper.fields.find((one) => one.letter === event.key);
   if (field) desk.pick(field.key);
   return Boolean(field);

@@ -34,7 +34,7 @@ export class Desk {
     });
     this.view = new DeskView(root, this.paper, this.selection, this.pages, this.acts());
     this.marking = new Marking(this);
-    if (this.mode === "label")
+    if (this.mode !== "look")
       this.helps = new Helps(this.pages, {
         tell: (text) => this.view.tell(text),
         took: (values, method, stay) => this.marking.put(this.view.active, values, { method, stay }),
@@ -51,6 +51,7 @@ export class Desk {
       "agree",
       "edit",
       "absent",
+      "answer",
       "clear",
       "candidate",
       "typed",
@@ -197,7 +198,7 @@ export class Desk {
     if (field.shape.kind === "table") return text;
     const path = `/api/v1/types/${this.type}/fields/${field.key}/normal-form?text=${encodeURIComponent(text)}`;
     const found = await call("GET", path).catch(() => null);
-    return found ? found.normal : "";
+    return found ? found.normal : text;
   }
 
   // ---- What the server says ----
@@ -217,8 +218,7 @@ export class Desk {
     this.view.tell(`Saved ${time}`);
     const field = this.paper.field(item.key);
     if (this.mode === "label" && data.state === "to label") data.state = "in progress";
-    if (field?.shape.kind !== "derived")
-      for (const value of field?.values || []) value.normal = (await this.normal(field, value.text)) ?? "";
+    if (field && field.shape.kind !== "derived") await this.readAnew(field);
     if (this.mode === "review") {
       this.held(answer.holds);
       if (answer.state === "settled" && item.body !== null && !this.saver.waiting.length) {
@@ -227,6 +227,16 @@ export class Desk {
       }
     }
     this.view.redraw();
+  }
+
+  /** The normal forms of a field's values. A sign that says "none", as "–" for a number, is no value. */
+  async readAnew(field) {
+    const { values } = field;
+    for (const value of values) value.normal = await this.normal(field, value.text);
+    if (field.values !== values) return; // answered again in the meantime
+    const there = values.filter((value) => value.normal !== "");
+    if (there.length < values.length) Object.assign(field, { values: there, absent: !there.length });
+    for (const value of there) value.normal ??= "";
   }
 
   settled({ next }) {
@@ -244,12 +254,14 @@ export class Desk {
     this.view.tell("");
   }
 
+  /** What is held now. The field that a person picked stays picked, unless it is let go by this news. */
   held(holds) {
+    const waited = Boolean(this.view.active && this.paper.isOpen(this.view.active));
     for (const field of this.paper.hold(holds, this.saver.unsent))
       this.view.tell(`${field.name}: ${field.detail}`, "held");
     const { active } = this.view;
     if (this.view.typing) return; // what is being typed goes into the field it is typed for
-    if (!active || !this.paper.isOpen(active))
+    if (!active || (waited && !this.paper.isOpen(active)))
       this.selection.active = this.paper.nextOpen(this.selection.active) || this.selection.active;
   }
 

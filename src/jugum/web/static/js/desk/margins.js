@@ -2,6 +2,7 @@
 
 import { svg } from "../frame/beam.js";
 import { balance, gutterUnder, sideOf, stack } from "./place.js";
+import { YES_OR_NO } from "./model.js";
 import { button, noteFor } from "./notes.js";
 
 export const NOTE_WIDTH = 262;
@@ -150,7 +151,9 @@ export class Margins {
     if (paper.mode === "look" || field.shape.kind === "derived") return made;
     made.push(button("Edit", "e", acts.edit), button("Not on paper", ".", acts.absent));
     if (paper.mode === "label" && !ghost) made.push(button("Clear", "⌫", acts.clear));
-    if (paper.mode === "label") made.push(...acts.moreButtons(field, value, ghost));
+    for (const option of YES_OR_NO.includes(field.data_type) ? field.shape.options : [])
+      made.push(button(option, option[0], () => acts.answer(option)));
+    made.push(...acts.moreButtons(field, value, ghost));
     return made;
   }
 }

@@ -4,7 +4,7 @@
 import { ask } from "../frame/dialogs.js";
 import { call } from "../frame/server.js";
 import { boxOfWord, union } from "./geometry.js";
-import { joined, valueOfWords, withoutLead } from "./model.js";
+import { joined, partsOfWord, valueOfWords, YES_OR_NO } from "./model.js";
 import { button, element } from "./notes.js";
 
 export class Marking {
@@ -38,7 +38,7 @@ export class Marking {
       await rails.sweep(chosen.page, chosen.box);
       return;
     }
-    const goesOn = chosen.extend && this.lastTaken && this.paper.mode === "label";
+    const goesOn = chosen.extend && this.lastTaken;
     const field = this.active && (goesOn ? this.paper.field(this.lastTaken) : this.active);
     if (!field) this.view.tell("Choose a field first: click it or press its key.");
     else if (this.desk.helps?.active && (await this.desk.helps.chose(chosen))) return;
@@ -52,8 +52,8 @@ export class Marking {
   }
 
   async takeTable({ page, box }) {
-    if (this.paper.mode !== "label" || !box) {
-      this.view.tell("Press e to fill in the table, cell by cell.");
+    if (!box) {
+      this.view.tell("Draw a box around the rows of the table, or press e to fill it in, cell by cell.");
       return;
     }
     this.edit();
@@ -63,14 +63,14 @@ export class Marking {
   takeWords(field, { page, words, more = [], text, extend, add }) {
     this.selection.active = field.key;
     const mine = valueOfWords([{ page, words, text }, ...more], (number) => this.pages.element(number).page.words);
-    const labelling = this.paper.mode === "label" && field.decided;
+    const answered = this.paper.isAnswered(field);
     const last = field.values.at(-1);
     this.lastTaken = field.key;
-    if (add && labelling && last?.box) {
+    if (add && answered && last?.box) {
       this.put(field, [...field.values.slice(0, -1), joined(last, mine)], { method: "marked", stay: true });
       return;
     }
-    const before = field.many && !extend && labelling ? field.values : [];
+    const before = field.many && !extend && answered ? field.values : [];
     this.put(field, [...before, mine], { method: "marked", stay: field.many });
   }
 
@@ -81,15 +81,13 @@ export class Marking {
     if (!field) return;
     const { values, ghost } = paper.standing(field);
     const rows = paper.rowsOf(field);
-    if (field.shape.kind === "table" && paper.isOpen(field)) {
-      if (rows.length) this.putRows(field, rows, "agreed");
-      else this.absent();
-    } else if (paper.mode === "label" && ghost && values.length) this.put(field, values, { method: "agreed" });
+    if (field.shape.kind === "table" && paper.isOpen(field) && rows.length) this.putRows(field, rows, "agreed");
+    else if (paper.mode === "label" && ghost && values.length) this.put(field, values, { method: "agreed" });
     else if (paper.mode === "review" && field.hold && values.length) this.put(field, values, {});
-    else if (paper.mode === "review" && field.hold === "low confidence") this.absent();
+    else if (paper.absenceIsLikely(field)) this.absent();
     else if (paper.mode === "review" && field.hold)
       this.view.tell(
-        "There is no suggestion to accept: click the words, type the value, or mark it as not on this paper.",
+        "There is nothing to accept: mark the value on the page, type it, or press . if it is not on this paper.",
       );
     else this.desk.next();
   }
@@ -118,6 +116,15 @@ export class Marking {
     const rest = field.many ? this.paper.standing(field).values.slice(1) : [];
     const { page = null, box = null, more_places = [] } = value || {};
     this.put(field, [{ text, normal: text, page, box, more_places }, ...rest], { method: box ? "marked" : "typed" });
+  }
+
+  /** A tick box or signature is answered by a key; whether the active field is one. */
+  answer(text) {
+    const field = this.active;
+    if (!field || !YES_OR_NO.includes(field.data_type)) return false;
+    const { page = null, box = null } = this.paper.standing(field).values[0] || {};
+    this.put(field, [{ text, normal: text, page, box }], { method: box ? "marked" : "typed" });
+    return true;
   }
 
   absent() {
@@ -248,9 +255,9 @@ export class Marking {
     const made = [];
     if (field.shape.kind === "value" && value.box) {
       made.push(button("Read again here", "", () => this.offerHere(field, value)));
-      made.push(button("Its printed name", "", () => this.askName(field)));
-      const rest = withoutLead(value.text);
-      if (rest) made.push(button(`Only “${rest}”`, "", () => this.typed(field, rest, value)));
+      if (this.paper.mode === "label") made.push(button("Its printed name", "", () => this.askName(field)));
+      for (const part of partsOfWord(value.text))
+        made.push(button(`Only “${part}”`, "", () => this.typed(field, part, value)));
     }
     made.push(button("History", "", () => this.history(field)));
     return made;

@@ -58,7 +58,10 @@ import { boxOfWord, union } from "./geometry.js";
 
 const RESERVED = "egjknxGJ"; // keys of the desk that pick no field
 const LETTERS = "abcdfhilmopqrstuvwyzABCDEFHILMOPQRSTUVWYZ";
+export const YES_OR_NO = ["tick box", "signature"];
 const METHODS = ["marked", "typed", "agreed", "recorded"];
+const ABSENCE_LIKELY = 0.5; // confidence
+const SNAP_LETTERS = 1.5;
 const SECONDS_MAX = 120; // a longer pause is no work on the field
 
 export class Paper {
@@ -99,6 +102,17 @@ export class Paper {
 
   isOpen(field) {
     return this.mode === "label" ? !field.decided : Boolean(field.hold);
+  }
+
+  /** Whether a person has said what a field is. */
+  isAnswered(field) {
+    return Boolean(this.mode === "label" ? field.decided : field.settled);
+  }
+
+  /** Whether nothing was read for a held field, and that is more likely right than wrong: then it can be accepted. */
+  absenceIsLikely(field) {
+    const empty = this.mode === "review" && !field.values.length && !field.rows?.length;
+    return Boolean(empty && field.hold === "low confidence" && (field.confidence ?? 0) >= ABSENCE_LIKELY);
   }
 
   get open() {
@@ -295,6 +309,7 @@ export class Paper {
 /** A key for each field: of its name where one is free, else any. */
 export function letterFields(fields) {
   const taken = new Set(RESERVED);
+  if (fields.some((field) => YES_OR_NO.includes(field.data_type))) taken.add("y"); // answers them
   for (const field of fields) {
     const wanted = field.name.toLowerCase().replace(/[^a-z]/g, "") + LETTERS;
     field.letter = [...wanted].find((letter) => !taken.has(letter)) || "";
@@ -351,8 +366,35 @@ export function joined(value, added) {
   };
 }
 
-/** "No.4711" → "4711": what is left when a lead of letters and marks is taken off a word with digits. */
-export function withoutLead(text) {
+/**
+ * What may be meant of a word that says more: "No.4711" → "4711" (a lead of letters and marks is taken off a word with
+ * digits), "01/02/2026-28/02/2026" → each of the two dates.
+ * @returns {string[]}
+ */
+export function partsOfWord(text) {
+  if (text.includes(" ")) return [];
+  const dates = /^(\d+[./]\d+[./]\d+)[-–—](\d+[./]\d+[./]\d+)$/.exec(text);
+  if (dates) return dates.slice(1);
   const found = /^(?:[A-Za-z]{1,4}[.:#°]|[#№:])\s*(\S.*)$/.exec(text);
-  return found && /\d/.test(found[1]) && !text.includes(" ") ? found[1] : "";
+  return found && /\d/.test(found[1]) ? [found[1]] : [];
+}
+
+/** Where a word may be parted, in letters from its start: beside the marks in it. */
+const seams = (text) => [
+  0,
+  text.length,
+  ...[...text.matchAll(/[-–—:;=,()#]/g)].flatMap(({ index }) => [index, index + 1]),
+];
+
+/**
+ * The letters of a word between two places (0 to 1 of its width). Letters are not equally wide: an end close to a mark
+ * in the word is at the mark.
+ */
+export function lettersBetween(text, from, to) {
+  const ends = [from, to].map((share) => Math.min(1, Math.max(0, share)) * text.length);
+  const [a, b] = ends.map((at) => {
+    const nearest = seams(text).reduce((best, seam) => (Math.abs(seam - at) < Math.abs(best - at) ? seam : best));
+    return Math.abs(nearest - at) <= SNAP_LETTERS ? nearest : Math.round(at);
+  });
+  return text.slice(Math.min(a, b), Math.max(a, b));
 }

@@ -70,6 +70,13 @@ function smallTable(field, rows) {
   return table;
 }
 
+// What is said of a text's normal form: null can't be read, empty says that there is no value.
+function normalWords(text, normal) {
+  if (normal === null) return "cannot be read as its data type";
+  if (!text) return "";
+  return normal ? `= ${normal}` : "not on this paper";
+}
+
 // An input for the value with its normal form as it is typed. done(text) on Enter, left() on Escape.
 export function editor(text, normalOf, done, left) {
   const holder = element("div");
@@ -81,8 +88,7 @@ export function editor(text, normalOf, done, left) {
   const look = async () => {
     const mine = (asked += 1);
     const normal = input.value.trim() ? await normalOf(input.value) : "";
-    if (mine === asked)
-      said.textContent = normal === null ? "cannot be read as its data type" : normal ? `= ${normal}` : "";
+    if (mine === asked) said.textContent = normalWords(input.value.trim(), normal);
   };
   input.addEventListener("input", look);
   input.addEventListener("keydown", (event) => {

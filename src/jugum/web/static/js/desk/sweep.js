@@ -1,6 +1,10 @@
 // Clicking and sweeping on a page: words, parts of words, free boxes, and over page breaks.
 
 import { svg } from "../frame/beam.js";
+import { lettersBetween } from "./model.js";
+
+const PART_MOST = 0.85; // of a word's width: a longer sweep means the whole word
+const PARTED = /^(?=.{10}).*[^\s.,-][-–—:;=#][^\s.,]/; // ten letters or more, with a mark between two parts
 
 export class Sweeps {
   constructor(pages) {
@@ -71,12 +75,10 @@ export class Sweeps {
       this.pages.taken({ page, at: end, box, extend, add });
       return;
     }
-    if (event.altKey && moved) {
-      const part = this.letters(element, from, end);
-      if (part) {
-        this.pages.taken({ page, ...part });
-        return;
-      }
+    const part = moved ? this.letters(element, from, end, event.altKey) : null;
+    if (part) {
+      this.pages.taken({ page, ...part });
+      return;
     }
     const words = moved ? this.swept(element, from, end) : this.under(element, end);
     if (extend && words.length && this.last && !this.pages.helped?.()) this.reach(page, words);
@@ -132,17 +134,18 @@ export class Sweeps {
     );
   }
 
-  // The letters of one word between two places: its text there, and the word.
-  letters(element, from, to) {
+  // The letters of one word between two places: its text there, and the word. With Alt of any word; without, a sweep
+  // must begin and end within a long word of several parts and cover a part of it.
+  letters(element, from, to, any) {
     /** @type {[number, number]} */
     const middle = [(from[0] + to[0]) / 2, (from[1] + to[1]) / 2];
     const [index] = this.under(element, middle);
     if (index === undefined) return null;
     const [text, x0, , x1] = element.page.words[index];
-    const [a, b] = [Math.min(from[0], to[0]), Math.max(from[0], to[0])].map((x) =>
-      Math.round(((x - x0) / (x1 - x0)) * text.length),
-    );
-    const part = text.slice(Math.max(0, a), Math.min(text.length, b));
+    const [a, b] = [from, to].map(([x]) => (x - x0) / (x1 - x0)).sort((one, other) => one - other);
+    const within = [from, to].every((at) => this.under(element, at)[0] === index) && b - a < PART_MOST;
+    if (!any && !(within && PARTED.test(text))) return null;
+    const part = lettersBetween(text, a, b);
     return part ? { words: [index], text: part } : null;
   }
 }

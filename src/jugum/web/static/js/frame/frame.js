@@ -153,7 +153,12 @@ document.querySelectorAll("dialog").forEach((dialog) =>
 );
 keepForms();
 
-// A list follows what is chosen at once; what is typed (a day passes through the year 2) is sent by Enter or Show.
-document
-  .querySelectorAll("form[data-filters] select")
-  .forEach((select) => select.addEventListener("change", () => select.form.requestSubmit()));
+// A list follows what is chosen at once, also before this was loaded; what is typed (a day passes through the year 2)
+// is sent by Enter or Show.
+for (const select of /** @type {NodeListOf<HTMLSelectElement>} */ (
+  document.querySelectorAll("form[data-filters] select")
+)) {
+  select.addEventListener("change", () => select.form.requestSubmit());
+  const shown = [...select.options].find((option) => option.defaultSelected) || select.options[0];
+  if (shown && select.value !== shown.value) select.form.requestSubmit();
+}

@@ -14,6 +14,7 @@ export class FieldValues {
   columns = "";
   pattern = "";
   check_digit = "";
+  units = "";
   order = "";
   pivot = 50;
   region = "";
@@ -49,6 +50,12 @@ export const lines = (text) =>
     .map((line) => line.trim())
     .filter(Boolean);
 
+const commas = (text) =>
+  text
+    .split(",")
+    .map((part) => part.trim())
+    .filter(Boolean);
+
 export function ruleFrom(line) {
   const where = WHERE.find((one) => line.toLowerCase().startsWith(`${one} `));
   if (!where) return { pattern: line };
@@ -62,10 +69,7 @@ export function columnFrom(line) {
   return {
     name,
     data_type: data_type || "text",
-    printed_names: heads
-      .split(",")
-      .map((part) => part.trim())
-      .filter(Boolean),
+    printed_names: commas(heads),
     required: false,
   };
 }
@@ -78,7 +82,7 @@ export function optionFrom(line) {
     .replace(/^_+|_+$/g, "");
   return {
     key: printed ? key : plain || key,
-    printed: printed ? printed.split(",").map((part) => part.trim()) : [key],
+    printed: printed ? commas(printed) : [key],
   };
 }
 
@@ -111,6 +115,7 @@ export function fieldBody(form) {
     options: own(["choice"]) ? lines(form.options).map(optionFrom) : [],
     pattern: own(["identifier"]) ? form.pattern : "",
     check_digit: own(["identifier"]) ? form.check_digit : "",
+    units: own(["number"]) ? commas(form.units) : [],
     month_first: own(["date"]) && form.order ? form.order === "month" : null,
     pivot: own(["date"]) ? Number(form.pivot) : 50,
     region: own(["phone"]) ? form.region.toUpperCase() : "",
@@ -137,6 +142,7 @@ export function formFrom(spec) {
       .join("\n"),
     pattern: spec.pattern || "",
     check_digit: spec.check_digit || "",
+    units: (spec.units || []).join(", "),
     order: spec.month_first == null ? "" : spec.month_first ? "month" : "day",
     pivot: spec.pivot ?? 50,
     region: spec.region || "",

@@ -68,6 +68,9 @@ class FieldForm extends FieldValues {
   get isNumeric() {
     return this.typed && NUMERIC.includes(this.data_type);
   }
+  get isNumber() {
+    return this.typed && this.data_type === "number";
+  }
   get isWordy() {
     return this.typed && !this.isNumeric && !this.isDate;
   }

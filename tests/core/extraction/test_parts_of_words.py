@@ -1,0 +1,92 @@
+"""Values that are parts of a word: two dates with a dash between them."""
+
+from __future__ import annotations
+
+import random
+from datetime import date, timedelta
+
+import pytest
+
+from jugum.core.extraction.candidates.generate import candidates_of
+from jugum.core.extraction.candidates.samples import Sample, SampleLabel
+from jugum.core.extraction.values.assignment import Decision, shares_words
+from jugum.core.page import Box, Page, Word, part_of, reading_order
+from jugum.core.schema import FieldPlan, Plan
+from jugum.core.training import train_version
+from jugum.core.values import DataType, normal_or_text
+
+PLAN = Plan(
+    (FieldPlan("begins", "Begins", DataType.DATE), FieldPlan("ends", "Ends", DataType.DATE), FieldPlan("who", "Member"))
+)
+
+
+def page_of(*texts: str) -> Page:
+    """One word after another down a page."""
+    words = [
+        Word(text, Box(0.1, 0.1 + 0.03 * at, 0.1 + 0.011 * len(text), 0.114 + 0.03 * at))
+        for at, text in enumerate(texts)
+    ]
+    return Page(1, 595, 842, reading_order(words))
+
+
+@pytest.mark.parametrize(
+    ("word", "dates"),
+    [
+        ("01/02/2026-28/02/2026", ["2026-02-01", "2026-02-28"]),
+        ("1.2.2026–28.2.2026", ["2026-02-01", "2026-02-28"]),
+        ("2026-02-01—2026-02-28", ["2026-02-01", "2026-02-28"]),
+        ("2026-02-01-2026-02-28", ["2026-02-01", "2026-02-28"]),
+        ("01/02/2026", ["2026-02-01"]),
+        ("2026-02-01", ["2026-02-01"]),
+        ("4711-12/02/2026", []),
+    ],
+)
+def test_two_dates_in_one_word_are_two_candidates(word: str, dates: list[str]) -> None:
+    found = candidates_of([page_of(word)], [DataType.DATE])
+    assert [candidate.normal for candidate in found] == dates
+    if len(found) == 2:
+        assert not shares_words(found[0], found[1])
+        assert found[0].box.x1 <= found[1].box.x0
+
+
+def stay(number: int) -> Sample:
+    """A note of a stay whose first and last day are one word, on one of two lines."""
+    rng = random.Random(number)
+    first = date(2026, 1, 1) + timedelta(days=rng.randint(0, 300))
+    days = [day.strftime("%d/%m/%Y") for day in (first, first + timedelta(days=rng.randint(1, 40)))]
+    who = rng.choice(("Runa Selvik", "Odd Brekke", "Tove Marn"))
+    y = 0.2 + 0.02 * (number % 4)
+    texts = [
+        (0.1, 0.1, "Stay"),
+        (0.1, y, "Period"),
+        (0.3, y, "-".join(days)),
+        (0.1, 0.4, "Member"),
+        (0.3, 0.4, who),
+        (0.1, 0.6, "Issued"),
+        (0.3, 0.6, (first + timedelta(days=60)).strftime("%d/%m/%Y")),
+    ]
+    words = [
+        Word(part, Box(x + 0.011 * at, y, x + 0.011 * (at + len(part)), y + 0.014))
+        for x, y, text in texts
+        for part, at in [(part, text.index(part)) for part in text.split()]
+    ]
+    period = next(word for word in words if "-" in word.text)
+    values = {"begins": (days[0], part_of([period], days[0])), "ends": (days[1], part_of([period], days[1]))}
+    name = [word for word in words if word.text in who.split()]
+    values["who"] = (who, Box(name[0].box.x0, name[0].box.y0, name[-1].box.x1, name[-1].box.y1))
+    labels = {
+        key: (SampleLabel(text, normal_or_text(text, PLAN.field(key).value_type), 1, box),)
+        for key, (text, box) in values.items()
+    }
+    return Sample(str(number), (Page(1, 595, 842, reading_order(words)),), labels)
+
+
+def test_first_and_last_day_of_one_word_are_learned_as_two_fields() -> None:
+    version = train_version(PLAN, [stay(number) for number in range(8)], seed=1)
+    for number in range(40, 50):
+        paper = stay(number)
+        decided = {
+            one.field: one for one, _ in version.decide_with_confidence(paper.pages) if isinstance(one, Decision)
+        }
+        for key, (label,) in paper.labels.items():
+            assert [choice.candidate.normal for choice in decided[key].chosen] == [label.normal], (number, key)
