@@ -90,7 +90,7 @@ def test_a_second_version_is_published_and_taken_back(
 ) -> None:
     made = client.post(f"{V1}/types/{trained.type_id}/versions").json()["id"]
     run_jobs()
-    compared = client.get(f"{V1}/versions/{made}/against-before").json()
+    compared = client.get(f"{V1}/versions/{made}/against").json()["comparison"]
     assert compared["verdict"] == "can't be told apart"  # the same labels
     assert compared["common"] > 0
     client.post(f"{V1}/versions/{made}/publish", json={"note": "as good as before"})

@@ -6,9 +6,11 @@ import fcntl
 import json
 import os
 import re
+import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -118,11 +120,12 @@ def application(browser: Browser, tmp_path_factory: pytest.TempPathFactory, work
     folder = (base if worker_id == "master" else base.parent) / "application"
     folder.mkdir(exist_ok=True)
     mine, told = folder / f"user-{os.getpid()}", folder / "told.json"
-    process = None
+    process, home = None, folder
     with locked(folder):
         mine.touch()
         if not told.exists():
-            process, url, password = _started(folder)
+            home = Path(tempfile.mkdtemp(prefix="jugum-test-", dir="/tmp"))
+            process, url, password = _started(home)
             key = _key(browser, url, password)
             told.write_text(json.dumps({"url": url, "password": password, "process": process.pid, "key": key}))
     where = json.loads(told.read_text())
@@ -141,6 +144,7 @@ def application(browser: Browser, tmp_path_factory: pytest.TempPathFactory, work
                 time.sleep(0.1)
             process.send_signal(signal.SIGTERM)
             assert process.wait(20) == 0
+            shutil.rmtree(home)
 
 
 @contextmanager
@@ -151,12 +155,9 @@ def locked(folder: Path) -> Iterator[None]:
         yield
 
 
-def _started(folder: Path) -> tuple[subprocess.Popen[bytes], str, str]:
+def _started(home: Path) -> tuple[subprocess.Popen[bytes], str, str]:
     """The application's process, its address, and the first administrator's password."""
-    home = folder / f"home-{os.getpid()}"
-    home.mkdir()
-    for shared in (home, *home.parents[:3]):
-        shared.chmod(0o755)  # PostgreSQL runs as another user
+    home.chmod(0o755)  # PostgreSQL runs as another user
     env = {**os.environ, "JUGUM_HOME": str(home), "JUGUM_PORT": str(free_port()), "JUGUM_WORKERS": "2"}
     for name in ("JUGUM_DATABASE_URL", "JUGUM_FILES"):
         env.pop(name, None)

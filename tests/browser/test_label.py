@@ -5,7 +5,9 @@ from __future__ import annotations
 
 import io
 
+import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 from reportlab.lib.pagesizes import A5
 from reportlab.pdfgen.canvas import Canvas
@@ -13,6 +15,8 @@ from tests.browser.conftest import Application
 from tests.browser.labelling import at, drag, labels, pick, sample, saved, sheet, word
 from tests.browser.test_steps import open_desk, sweep
 from tests.papers import Slip, many_pages, slip_pdf, slips
+
+from jugum.demo.scans import scanned
 
 
 @pytest.fixture
@@ -357,6 +361,36 @@ def test_close_up_the_page_is_drawn_sharper(application: Application, page: Page
     assert page.locator(".sharp-piece").first.evaluate("one => one.decode().then(() => one.naturalWidth)") > 100
     page.keyboard.press("0")
     expect(page.locator(".sharp-piece")).to_have_count(0)
+
+
+def test_outlines_of_suggestions_stand_off_the_ink_of_a_scan(application: Application, page: Page) -> None:
+    kind = application.labelled_type()
+    shares = []
+    for seed in (1, 5):
+        data, ending = scanned(slip_pdf(slips(1, start=60 + seed)[0], 0), seed, severity=0.5)
+        document = sample(application, kind, f"scan-{seed}{ending}", data)
+        page.goto(f"/label/{document}")
+        open_desk(page)
+        expect(page.locator("rect.place").first).to_be_attached()
+        boxes = page.locator("rect.place").evaluate_all(
+            "all => all.map((one) => ['x', 'y', 'width', 'height'].map((side) => one.getAttribute(side) / 1000))"
+        )
+        grey = np.asarray(
+            Image.open(io.BytesIO(page.request.get(f"/documents/{document}/pages/1.jpg").body())).convert("L")
+        )
+        dark = grey < 0.6 * np.median(grey)
+        shares += [ink_under(dark, box) for box in boxes]
+    assert len(shares) >= 4
+    assert max(shares) < 0.06  # a stroke through words is dark for a third of its way
+
+
+def ink_under(dark: np.ndarray, box: list[float]) -> float:  # type: ignore[type-arg]
+    """Share of dark pixels under the stroke of an outline (left, top, width, height in page fractions)."""
+    high, wide = dark.shape
+    x0, x1 = round(box[0] * wide), round((box[0] + box[2]) * wide)
+    y0, y1 = round(box[1] * high), round((box[1] + box[3]) * high)
+    sides = [dark[y0, x0:x1], dark[y1, x0:x1], dark[y0:y1, x0], dark[y0:y1, x1]]
+    return float(np.concatenate(sides).mean())
 
 
 def test_tick_boxes_are_offered_and_a_signature_is_swept(application: Application, page: Page) -> None:

@@ -280,6 +280,35 @@ def test_nothing_that_is_rather_wrong_is_accepted_by_a_key(application: Applicat
     page.wait_for_url(f"**/types/{kind}/review")
 
 
+def test_a_whole_paper_that_was_seen_is_said_by_one_key_and_taken_back_by_it(
+    application: Application, page: Page
+) -> None:
+    kind = application.labelled_type()
+    thresholds = {"thresholds": {"member": 0.0, "paid_on": 0.0, "amount": 1.0}, "layout_similarity_min": 0.0}
+    application.call("POST", f"/types/{kind}/policies", json=thresholds)
+    document = held_paper(application, kind, 93)
+
+    def labelled() -> set[str]:
+        return {label["field"] for label in application.call("GET", f"/documents/{document}/labels")}
+
+    open_review(page, document)
+    button = page.get_by_role("button", name="Seen whole paper")
+    page.keyboard.press("w")
+    expect(page.locator("[data-status]")).to_contain_text("the values that passed are labels now")
+    expect(button).to_have_attribute("aria-pressed", "true")
+    assert labelled() == {"member", "paid_on"}
+    page.keyboard.press("w")
+    expect(button).to_have_attribute("aria-pressed", "false")
+    assert labelled() == set()
+    button.click()
+    expect(button).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Enter")
+    page.wait_for_url(f"**/types/{kind}/review")
+    assert labelled() == {"member", "paid_on", "amount"}
+    page.goto(f"/types/{kind}/train")
+    expect(page.get_by_role("button", name="Train from 6 labelled and 1 reviewed paper")).to_be_visible()
+
+
 def test_notes_keep_their_side_while_a_paper_is_open(application: Application, page: Page) -> None:
     kind = application.labelled_type()
     application.policy(kind, 1.0)

@@ -19,9 +19,16 @@ def test_a_second_version_is_trained_and_set_against_the_first(application: Appl
     page.get_by_role("button", name="Train from 8 papers").click()
     expect(page.locator("summary", has_text="Publish live")).to_be_visible(timeout=60_000)
     page.get_by_role("link", name="Version 2").click()
-    expect(page.locator("caption", has_text="Compared with version 1")).to_contain_text(
-        "the evidence does not show which is better"
-    )
+    told = "On the 24 values that both were tested on, version 2 has"
+    expect(page.locator("[data-compared]")).to_contain_text(told)
+    expect(page.locator("[data-compared]")).to_contain_text("The difference may be chance")
+    expect(page.locator("table").first).to_contain_text("of 24 values")
+    figures = page.locator("details.more-figures")
+    expect(figures.get_by_text("Recall", exact=True)).to_be_hidden()
+    figures.locator("summary").click()
+    expect(figures.get_by_text("Recall", exact=True)).to_be_visible()
+    page.get_by_role("link", name="All versions").click()
+    expect(page.locator("[data-compared]")).to_contain_text(told)
 
 
 def test_an_error_of_the_report_leads_to_its_field_on_the_desk(application: Application, page: Page) -> None:

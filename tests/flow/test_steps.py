@@ -384,13 +384,14 @@ def test_papers_of_the_test_set_measure_the_version_and_nothing_else(office: Off
     assert report.test.right == sum(field.right for field in report.test.fields.values())
 
 
-def test_a_version_is_set_against_the_one_before_on_the_papers_both_judged(trained: Office, run_jobs: Run) -> None:
+def test_a_version_is_set_against_the_live_one_on_the_papers_both_judged(trained: Office, run_jobs: Run) -> None:
     (first,) = versions.versions(trained.store, trained.type_id)
-    assert versions.against_before(trained.store, first.id) is None
+    assert versions.against_other(trained.store, first.id) is None
     second = training.start(trained.store, trained.analyst, trained.type_id)
     run_jobs()
-    found = versions.against_before(trained.store, second)
+    found = versions.against_other(trained.store, second)
     assert found is not None
-    number, comparison = found
+    assert found.live
+    number, comparison = found.number, found.comparison
     assert (number, comparison.gained, comparison.lost) == (1, 0, 0)  # the same labels and seed give the same version
     assert comparison.common == 30

@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { describe, it } from "node:test";
 
 import { union } from "../../src/jugum/web/static/js/desk/geometry.js";
-import { balance, gutterUnder, sideOf, stack } from "../../src/jugum/web/static/js/desk/place.js";
+import { balance, gutterUnder, outlined, sideOf, stack } from "../../src/jugum/web/static/js/desk/place.js";
 import { beside, inside, LAYERS } from "../../src/jugum/web/static/js/gather/layers.js";
 import {
   columnFrom,
@@ -32,6 +32,19 @@ describe("a margin", () => {
       for (let at = 1; at < count; at += 1) assert.ok(tops[at] >= tops[at - 1] + heights[at - 1]);
       if (count === 1 && wishes[0] > 10) assert.equal(tops[0], wishes[0]);
     }
+  });
+
+  it("outlines a place off its ink, and at most half way to the next word", () => {
+    /** @returns {import("../../src/jugum/web/static/js/desk/geometry.js").Word} */
+    const word = (x0, y0, x1, y1) => ["w", x0, y0, x1, y1, 1];
+    const [own, next, below] = [word(0.4, 0.5, 0.5, 0.52), word(0.504, 0.5, 0.6, 0.52), word(0.4, 0.524, 0.5, 0.54)];
+    const [left, top, right, bottom] = outlined([0.4, 0.5, 0.5, 0.52], [own, next, below], 1.4);
+    assert.ok(Math.abs(right - 0.502) < 1e-9); // half way to the next word
+    assert.ok(Math.abs(bottom - 0.522) < 1e-9); // half way to the next line
+    assert.ok(Math.abs(top - (0.5 - 0.0072)) < 1e-9); // a third of its letters' height
+    assert.ok(Math.abs(left - (0.4 - 0.0072 * 1.4)) < 1e-9); // as far to the side, in pixels
+    const alone = outlined([0.1, 0.1, 0.2, 0.12], [], 1);
+    assert.ok(alone[0] < 0.1 && alone[1] < 0.1 && alone[2] > 0.2 && alone[3] > 0.12);
   });
 
   it("lies where fewer words are in the way", () => {

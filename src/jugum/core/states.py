@@ -248,6 +248,7 @@ class Method(StrEnum):
     AGREED = "agreed"
     PAST_RECORD = "recorded"
     REVIEW = "review"
+    SEEN = "seen"  # it had passed, and a person saw the whole paper
 
 
 class PlacedBy(StrEnum):

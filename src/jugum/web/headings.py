@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from jugum.core.evaluation.compare import ComparisonVerdict
 from jugum.core.states import IN_TRAINING, VersionState
 from jugum.core.thresholds.risk import ThresholdOutcome
 from jugum.flow.gather.batches import BatchView
@@ -16,7 +17,7 @@ from jugum.flow.label.suggestion_service import ServiceView
 from jugum.flow.overview.overview import Steps, UrgentStep
 from jugum.flow.plan.synonyms import SynonymsView
 from jugum.flow.review.queue import QueueView
-from jugum.flow.train.versions import TrainView, VersionView
+from jugum.flow.train.versions import Against, TrainView, VersionView
 from jugum.web.figures import joined, many, percent, when
 
 
@@ -121,13 +122,27 @@ def train(view: TrainView) -> str:
             return f"Version {version.number} is in training"
     live = next((version.number for version in view.versions if version.state is VersionState.PUBLISHED), None)
     if live:
-        new = f"; {many(view.new_since, 'paper was', 'papers were')} labelled since the last training"
+        new = f"; {many(view.new_since, 'paper was', 'papers were')} labelled or reviewed since the last training"
         return f"Version {live} is live{new if view.new_since else ''}"
     if view.versions:
         return "No version is live yet"
     if view.labelled:
         return f"{many(view.labelled, 'paper is', 'papers are')} labelled; no version is trained yet"
     return "Label some papers, then train"
+
+
+def compared(number: int, against: Against) -> str:
+    """A version beside another one in a sentence or two, with what chance says of it."""
+    other, c = f"version {against.number}{' (live)' if against.live else ''}", against.comparison
+    if not c.common:
+        return f"No value was tested with {other} too, so the two can't be compared."
+    figures = (
+        f"On the {many(c.common, 'value')} that both were tested on, version {number} has {c.newer_right} right and "
+        f"{other} {c.older_right}: {c.gained} newly right, {c.lost} newly wrong."
+    )
+    if c.verdict is ComparisonVerdict.OPEN:
+        return f"{figures} The difference may be chance ({percent(c.chance)}, McNemar's exact test)."
+    return f"{figures} It is {c.verdict}: chance alone gives such a difference in {percent(c.chance, 1)} of cases."
 
 
 def report(version: VersionView) -> str:

@@ -297,7 +297,7 @@ def test_a_clause_is_learned_by_its_words_whatever_its_heading() -> None:
     assert ClauseModel.from_data(plan, model.to_data()).decide(units_of([page]), 0.5)[0].found == decision.found
     inside = inside_of(plan, [decision])["weeks"]
     corpus = Corpus(plan.learned, [Sample("0", (page,), {})])
-    assert [candidate.text for candidate in corpus.prepared(0).candidates if inside(candidate) and candidate.widest][
+    assert [candidate.normal for candidate in corpus.prepared(0).candidates if inside(candidate) and candidate.widest][
         -1
     ] == "10"
     assert ClauseModel(plan).decide([], 0.0)[0].absent

@@ -64,7 +64,7 @@ def test_a_version_taken_out_and_brought_in_reads_the_same(trained: Office, run_
     assert view.report.seen_right == versions.version_view(trained.store, newest(trained) - 1).report.seen_right
     document = live_one(trained, run_jobs)
     assert version_changes.changes(trained.store, LOADED, Explorer(), brought, document).changed == []
-    assert versions.against_before(trained.store, brought) is None  # the papers are not the same
+    assert versions.against_other(trained.store, brought) is None  # the papers are not the same
     versions.publish(trained.store, trained.analyst, brought, "from the other office")
     with trained.store.session() as session:
         evidence = session.get_one(ModelVersion, brought, options=[undefer(ModelVersion.evidence)]).evidence

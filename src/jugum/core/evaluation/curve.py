@@ -22,7 +22,7 @@ Floats = npt.NDArray[np.float64]
 
 def curve_records(papers: Papers, *, seed: int = 0) -> dict[int, list[HeldOut]]:
     """Number of papers → decisions on held-out papers by models of so many: for each share, two folds of the five
-    with nested samples of the rest."""
+    with nested samples of the rest. Of papers that were looked at as a whole, as in the report (see `report_of`)."""
     found: dict[int, list[HeldOut]] = {}
     folds = paper_folds(papers.corpus, seed)[:2]
     rng = np.random.default_rng(seed)
@@ -32,7 +32,7 @@ def curve_records(papers: Papers, *, seed: int = 0) -> dict[int, list[HeldOut]]:
             count = round(share * len(order))
             if count >= PAPERS_LEAST:
                 its = judge_fold(papers, fold, sorted(int(n) for n in order[:count]), number, unseen=False, seed=seed)
-                found.setdefault(count, []).extend(its.records)
+                found.setdefault(count, []).extend(record for record in its.records if papers.counted[record.paper])
     return found
 
 
@@ -125,8 +125,8 @@ def _more(papers: int, share: float, level: float, slope: float) -> int | None:
 
 def learning_curve(papers: Papers, full: Mapping[str, tuple[int, int]], *, seed: int = 0) -> dict[str, FieldCurve]:
     """Errors by number of papers with their forecast, for all fields together ("") and for each; and how many more
-    papers each needs for 98 %. `full` has for each (values right, judged) in the held-out figures of the whole
-    training, whose folds leave four fifths to learn from."""
+    papers each needs for 98 %, if it was measured below. `full` has for each (values right, judged) in the held-out
+    figures of the whole training, whose folds leave four fifths to learn from."""
     records = curve_records(papers, seed=seed)
     count = len(papers.samples)
     found = {}
@@ -136,6 +136,7 @@ def learning_curve(papers: Papers, full: Mapping[str, tuple[int, int]], *, seed:
         if total:
             points.append(CurvePoint(papers=round(count * WHOLE_SHARE), right=right, total=total))
         if points:
-            wanted = papers_wanted(points, count, WANTED_SHARE, seed=seed)
+            is_short = bool(total) and right < WANTED_SHARE * total
+            wanted = papers_wanted(points, count, WANTED_SHARE, seed=seed) if is_short else None
             found[key] = FieldCurve(points=points, forecast=forecast(points, count, seed=seed), wanted=wanted)
     return found

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
@@ -34,7 +34,7 @@ from jugum.core.evaluation.report_model import (
     TableFigures,
     TestFigures,
 )
-from jugum.core.extraction.candidates.samples import Sample
+from jugum.core.extraction.candidates.samples import LookedAt, Sample
 from jugum.core.extraction.parts import Structures
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.schema import Plan
@@ -53,16 +53,29 @@ def report_of(
     structures: Mapping[str, Structures] | None = None,
 ) -> Report:
     """Judge a trained version by its held-out decisions, and on `tests`, papers kept for testing that come into
-    nothing else (`structures`: the layers of their pages, by sample key, where the plan has marks)."""
-    papers, evidence = trained.papers, trained.evidence
-    seen, unseen = trained.seen.records, trained.unseen.records
+    nothing else (`structures`: the layers of their pages, by sample key, where the plan has marks).
+
+    Values that a person looked at only because they were held are harder than others: the more of them, the worse
+    would any version look. The figures are of papers that were looked at as a whole, where each value had the same
+    chance to be looked at; the others are counted apart. Where there are no papers but those, they are all there is.
+    """
+    papers = trained.papers
+    count = len(trained.seen.records)
+    evidence_seen, evidence_unseen = trained.evidence[:count], trained.evidence[count:]
+    counts = papers.counted
+    seen, rows_seen = _of_papers(counts, trained.seen.records, evidence_seen)
+    unseen, rows_unseen = _of_papers(counts, trained.unseen.records, evidence_unseen)
+    only_held, _ = _of_papers([not one for one in counts], trained.seen.records, evidence_seen)
     judged = list(dict.fromkeys(record.decision.field for record in [*seen, *unseen]))
-    rows_seen, rows_unseen = evidence[: len(seen)], evidence[len(seen) :]
     # Sure and wrong on a known layout comes first: it would have passed by itself.
-    wrong = sorted((row for row in evidence if not row.right), key=lambda row: (row.unseen, -row.confidence))
+    wrong = sorted((row for row in trained.evidence if not row.right), key=lambda row: (row.unseen, -row.confidence))
     left_out = [*trained.seen.left_out, *trained.unseen.left_out]
+    looked_at = Counter(sample.looked_at for sample in papers.samples)
     return Report(
         papers=len(papers.samples),
+        reviewed=looked_at[LookedAt.REVIEWED_WHOLE] + looked_at[LookedAt.HELD_VALUES],
+        reviewed_whole=looked_at[LookedAt.REVIEWED_WHOLE],
+        held_values=counted_by_papers(only_held) if only_held else None,
         groups=len(set(papers.corpus.groups.tolist())),
         layout_similarity_min=trained.layout_similarity_min,
         fields=[_figures(papers, field.key, seen, unseen) for field in papers.plan.fields if field.key in judged],
@@ -79,6 +92,21 @@ def report_of(
         hardest=_hardest(rows_seen),
         left_out=[LeftOutFold.model_validate(asdict(fold)) for fold in left_out],
     )
+
+
+def _of_papers(
+    wanted: Sequence[bool], records: Sequence[HeldOut], rows: Sequence[EvidenceRow]
+) -> tuple[list[HeldOut], list[EvidenceRow]]:
+    """The decisions on some papers (`wanted`, one for each) with their evidence."""
+    kept = [(record, row) for record, row in zip(records, rows, strict=True) if wanted[record.paper]]
+    return [record for record, _ in kept], [row for _, row in kept]
+
+
+def counted_by_papers(records: Sequence[HeldOut]) -> Counted:
+    """Right ones of some decisions, with an interval by bootstrap over their papers."""
+    pairs = [(sum(record.right for record in its), len(its)) for its in _by_paper(records).values()]
+    right, total = sum(pair[0] for pair in pairs), sum(pair[1] for pair in pairs)
+    return Counted(right=right, total=total, interval=share_by_papers(pairs))
 
 
 def confidence_figures(rows: Sequence[EvidenceRow]) -> ConfidenceFigures:
@@ -194,13 +222,7 @@ def _layouts(papers: Papers, seen: Sequence[HeldOut], unseen: Sequence[HeldOut])
     order = sorted(set(groups.tolist()), key=lambda group: (-int((groups == group).sum()), group))
 
     def counted_of(group: int, records: Sequence[HeldOut]) -> Counted:
-        pairs = [
-            (sum(record.right for record in its), len(its))
-            for paper, its in _by_paper(records).items()
-            if groups[paper] == group
-        ]
-        right, total = sum(p[0] for p in pairs), sum(p[1] for p in pairs)
-        return Counted(right=right, total=total, interval=share_by_papers(pairs))
+        return counted_by_papers([record for record in records if groups[record.paper] == group])
 
     return [
         LayoutFigures(

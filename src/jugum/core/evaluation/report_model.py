@@ -191,11 +191,18 @@ class LeftOutFold(_Part):
 
 
 class Report(_Part):
-    """What a version's training showed. `curve` (field key → curve, "" for all together) is made after the training;
+    """What a version's training showed. It has learned from `papers`, `reviewed` of them from review, of which a person
+    has seen `reviewed_whole` as a whole. Figures are of papers that were looked at as a whole; `held_values` counts the
+    values that were looked at because they were held, on known layouts.
+
+    `curve` (field key → curve, "" for all together) is made after the training;
     `curve_problem` says why it could not be. `left_out` are folds that could give no evidence."""
 
     format: int = FORMAT
     papers: int
+    reviewed: int = 0
+    reviewed_whole: int = 0
+    held_values: Counted | None = None
     groups: int
     layout_similarity_min: float
     fields: list[FieldFigures]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -85,6 +86,12 @@ class Papers:
             for sample in samples
         ]
         return Papers(plan, samples, corpus, made)
+
+    @cached_property
+    def counted(self) -> list[bool]:
+        """Of which papers figures are made: of those that a person looked at as a whole; of all when there are none."""
+        whole = [sample.is_whole for sample in self.samples]
+        return whole if any(whole) else [True] * len(whole)
 
     @property
     def has_parts(self) -> bool:

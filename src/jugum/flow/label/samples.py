@@ -5,10 +5,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
-from jugum.core.extraction.candidates.samples import Sample, SampleLabel
+from jugum.core.extraction.candidates.samples import LookedAt, Sample, SampleLabel
 from jugum.core.extraction.candidates.synonyms import Groups, groups_from, shipped_groups
 from jugum.core.extraction.parts import Structures, marks_of
 from jugum.core.extraction.untrained.reading import needs_picture
@@ -21,11 +21,16 @@ from jugum.store import Store
 from jugum.store.models import Document, Field, Label, Workspace
 
 
+def is_reviewed() -> ColumnElement[bool]:
+    """Whether a person has settled a live paper, or seen it as a whole, as a condition on documents."""
+    done = Document.state.in_(SETTLED_STATES) | Document.seen_by.is_not(None)
+    return (Document.purpose == Purpose.LIVE) & done & select(Label.id).where(Label.document_id == Document.id).exists()
+
+
 def training_samples(session: Session, type_id: int, set_name: str = "train") -> list[Sample]:
-    """Labelled samples of a set; with those of the training set also settled live papers, with the fields a person
-    settled on them. Samples kept for testing or spare are never used: what is measured on them would be worth
-    nothing."""
-    settled = (Document.purpose == Purpose.LIVE) & Document.state.in_(SETTLED_STATES)
+    """Labelled samples of a set; with those of the training set also live papers that were settled or seen as a whole,
+    with the fields a person looked at. What passed and nobody looked at is no label. Samples kept for testing or spare
+    are never used: what is measured on them would be worth nothing."""
     samples = (
         (Document.purpose == Purpose.SAMPLE)
         & (Document.state == DocumentState.LABELLED)
@@ -35,7 +40,7 @@ def training_samples(session: Session, type_id: int, set_name: str = "train") ->
         select(Document)
         .where(
             Document.type_id == type_id,
-            samples | settled if set_name == SetName.TRAIN else samples,
+            samples | is_reviewed() if set_name == SetName.TRAIN else samples,
             select(Label.id).where(Label.document_id == Document.id).exists(),
         )
         .order_by(Document.id)
@@ -47,7 +52,18 @@ def label_samples(session: Session, documents: Sequence[Document]) -> list[Sampl
     """Papers with their labels, in core's words."""
     types = {document.type_id for document in documents}
     keys = dict(session.execute(select(Field.id, Field.key).where(Field.type_id.in_(types))).all())
-    return [Sample(str(d.id), pages_of(session, d.id), _labels(session, d.id, keys)) for d in documents]
+    return [
+        Sample(
+            str(document.id), pages_of(session, document.id), _labels(session, document.id, keys), _looked_at(document)
+        )
+        for document in documents
+    ]
+
+
+def _looked_at(document: Document) -> LookedAt:
+    if document.purpose == Purpose.SAMPLE:
+        return LookedAt.LABELLED
+    return LookedAt.REVIEWED_WHOLE if document.seen_by is not None else LookedAt.HELD_VALUES
 
 
 def _labels(session: Session, document_id: int, keys: dict[int, str]) -> dict[str, tuple[SampleLabel, ...]]:

@@ -85,4 +85,6 @@ class Action(StrEnum):
     SETTLE = "settle", "settled fields in review"
     REOPEN = "reopen", "undid answers in review"
     LET_STAND = "let stand", "let a failing check stand as it is on the paper"
+    SEE_WHOLE = "see whole", "saw a whole paper"
+    TAKE_BACK_SEEN = "take back seen", "took back that a whole paper was seen"
     DELIVER = "deliver", "delivered results"

@@ -90,6 +90,7 @@ class ReviewDesk:
     next: int | None
     left: int
     may_let_stand: bool
+    seen_by: str
 
 
 def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) -> ReviewDesk:
@@ -127,13 +128,15 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
             near.after,
             near.left,
             actor.can(LET_STAND),
+            names.get(document.seen_by, "") if document.seen_by else "",
         )
 
 
 def _names(session: Session, records: PaperRecords) -> dict[int, str]:
-    """The names of the people who settled something on the paper, or accepted a check as it is."""
+    """The names of the people who settled something on the paper, accepted a check as it is, or saw the whole paper."""
     wanted = {result.person_id for its in records.results.values() for result in its if result.person_id}
     wanted |= {waiver.person_id for waiver in records.waivers.values()}
+    wanted |= {records.document.seen_by} if records.document.seen_by is not None else set()
     if not wanted:
         return {}
     return {

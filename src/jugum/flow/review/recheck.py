@@ -38,6 +38,12 @@ def finish(session: Session, records: PaperRecords, actor: Actor, settled: Hold 
     recheck(session, records, actor.id, settled)
     _set_state(document, records, actor.id)
     document.revision += 1
+    return standing_now(session, records, actor)
+
+
+def standing_now(session: Session, records: PaperRecords, actor: Actor) -> Settled:
+    """Where a paper stands: its state, what is held, which paper is next."""
+    document = records.document
     still = {row.key: held for row in records.fields if (held := records.held(row)) is not None}
     return Settled(document.revision, document.state, len(still), neighbours(session, actor, document).after, still)
 

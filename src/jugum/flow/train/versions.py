@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, func, select, union
 from sqlalchemy.orm import Session, aliased, undefer
 
 from jugum.core.evaluation.compare import Comparison, compared
@@ -17,6 +17,7 @@ from jugum.core.formats.version_file import misfit
 from jugum.core.states import DRAFTABLE, By, DocumentState, Purpose, SetName, VersionState
 from jugum.errors import Conflict
 from jugum.flow.in_force import live_version, version_row
+from jugum.flow.label.samples import is_reviewed
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, TRAIN, Actor, record
 from jugum.flow.office.types import type_row
@@ -65,11 +66,13 @@ class FieldCoverage:
 
 @dataclass(frozen=True)
 class TrainView:
-    """What the Train page shows: versions, newest first; labelled papers of the training set now, and how many came
-    since the last version; per field how many papers have a value for it; after how many new ones training begins by
-    itself; the number of the version that taking back would make live."""
+    """What the Train page shows: versions, newest first; labelled papers of the training set now, live papers that a
+    person has reviewed, and how many of both came since the last version; per field how many papers have a value for
+    it; after how many new ones training begins by itself; the number of the version that taking back would make
+    live."""
 
     labelled: int
+    reviewed: int
     new_since: int
     coverage: list[FieldCoverage]
     layouts: list[str]
@@ -235,6 +238,11 @@ def labelled_in(type_id: int) -> Select[int]:
 
 def labelled_since_training(session: Session, type_id: int) -> set[int]:
     """Labelled papers of the training set that the newest trained version has not learned from."""
+    return set(session.scalars(labelled_in(type_id))) - _learned(session, type_id)
+
+
+def _learned(session: Session, type_id: int) -> set[int]:
+    """The papers that the newest trained version has learned from."""
     last = session.scalar(
         select(ModelVersion)
         .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None), ModelVersion.origin == "")
@@ -242,16 +250,16 @@ def labelled_since_training(session: Session, type_id: int) -> set[int]:
         .limit(1)
         .options(undefer(ModelVersion.snapshot))
     )
-    known = {int(key) for key in (last.snapshot.get("papers", {}) if last else {})}
-    return set(session.scalars(labelled_in(type_id))) - known
+    return {int(key) for key in (last.snapshot.get("papers", {}) if last else {})}
 
 
 def overview(store: Store, type_id: int) -> TrainView:
     with store.session() as session:
         row = type_row(session, type_id)
-        labelled = labelled_in(type_id)
-        ids = set(session.scalars(labelled))
-        new = labelled_since_training(session, type_id)
+        reviewed = select(Document.id).where(Document.type_id == type_id, is_reviewed())
+        ids, reviewed_ids = set(session.scalars(labelled_in(type_id))), set(session.scalars(reviewed))
+        new = (ids | reviewed_ids) - _learned(session, type_id)
+        labelled = union(labelled_in(type_id), reviewed)
         holder = aliased(Field)  # the field itself, of a column its table
         held = (holder.type_id == Field.type_id) & (holder.key == func.split_part(Field.key, ".", 1))
         counted = (
@@ -295,16 +303,24 @@ def overview(store: Store, type_id: int) -> TrainView:
         number = before.number if before is not None and live_version(session, type_id) is not None else None
     when = row.training.get("when")
     return TrainView(
-        len(ids), len(new), coverage, [name for _, name in layouts], versions(store, type_id), when, number
+        len(ids),
+        len(reviewed_ids),
+        len(new),
+        coverage,
+        [name for _, name in layouts],
+        versions(store, type_id),
+        when,
+        number,
     )
 
 
 @dataclass(frozen=True)
 class MostWanted:
-    """The field that gains most by more papers: how many more bring it to a share right, with an 80 % interval
-    (None: not within ten times as many), and the layout that has the fewest of it right."""
+    """A field that is short: its share right now, how many more papers bring it to a wanted share, with an 80 %
+    interval (None: not within ten times as many), and the layout that has the fewest of it right."""
 
     field: str
+    now: float
     share: float
     more: int | None
     low: int | None
@@ -319,30 +335,44 @@ def most_wanted(report: Report | None) -> list[MostWanted]:
     weakest = {figures.group: figures.unseen for figures in report.layouts if figures.unseen.total}
     layout = min(weakest, key=lambda key: weakest[key].right / weakest[key].total, default=None)
     found = [
-        MostWanted(key, one.wanted.share, one.wanted.more, one.wanted.low, one.wanted.high, layout)
+        MostWanted(key, one.points[-1].share, one.wanted.share, one.wanted.more, one.wanted.low, one.wanted.high, layout)
         for key, one in report.curve.items()
         if key and one.wanted
     ]
     return sorted(found, key=lambda one: (one.more is None, one.more or 0))
 
 
-def against_before(store: Store, version_id: int) -> tuple[int, Comparison] | None:
-    """A trained version against the trained one before it: that one's number, and how they compare on the papers
-    both were judged on; None when there is none before."""
+@dataclass(frozen=True)
+class Against:
+    """How a version compares with another one (its number, and whether it is the live one) on the same papers."""
+
+    number: int
+    live: bool
+    comparison: Comparison
+
+
+def against_other(store: Store, version_id: int) -> Against | None:
+    """A trained version against the live one, or where that is itself (or none is live) against the trained one before
+    it, on the papers both were judged on; None when there is no such version."""
     with store.session() as session:
         version = version_row(session, version_id)
-        before = session.scalar(
+        if version.trained_at is None or version.origin:
+            return None
+        own = (
+            ModelVersion.type_id == version.type_id,
+            ModelVersion.id != version_id,
+            ModelVersion.trained_at.is_not(None),
+            ModelVersion.origin == "",
+        )
+        is_live = ModelVersion.state == VersionState.PUBLISHED
+        other = session.scalar(
             select(ModelVersion)
-            .where(
-                ModelVersion.type_id == version.type_id,
-                ModelVersion.number < version.number,
-                ModelVersion.trained_at.is_not(None),
-                ModelVersion.origin == "",
-            )
-            .order_by(ModelVersion.number.desc())
+            .where(*own, is_live | (ModelVersion.number < version.number))
+            .order_by(is_live.desc(), ModelVersion.number.desc())
             .limit(1)
             .options(undefer(ModelVersion.evidence))
         )
-        if before is None or version.trained_at is None or version.origin:
+        if other is None:
             return None
-        return before.number, compared(before.evidence, version.evidence)
+        live = other.state == VersionState.PUBLISHED
+        return Against(other.number, live, compared(other.evidence, version.evidence))

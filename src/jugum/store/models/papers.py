@@ -124,7 +124,7 @@ class Document(Base):
     `set_aside_by` is empty when the program did it. Pages are read from `reading_key` (a converted or unlocked file)
     or, without one, from the file itself. `set_name` says what a sample is for: training, testing only, or kept
     spare; `layout_group_id` is its layout group; `model_confidence` how sure a version is of a sample that is
-    not labelled yet."""
+    not labelled yet; `seen_by` who has seen a live paper as a whole."""
 
     __tablename__ = "document"
     __table_args__ = (
@@ -178,6 +178,7 @@ class Document(Base):
     received_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     settled_at: Mapped[datetime | None]
     settled_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+    seen_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     file: Mapped[SourceFile] = relationship()
     type: Mapped[DocumentType | None] = relationship()
     batch: Mapped[Batch | None] = relationship()

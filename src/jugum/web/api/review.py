@@ -12,6 +12,7 @@ from jugum.flow.review import desk as review_desk
 from jugum.flow.review import queue as review_queue
 from jugum.flow.review import reopen as reopening
 from jugum.flow.review import settle as settling
+from jugum.flow.review import whole
 from jugum.flow.review.desk import ReviewDesk
 from jugum.flow.review.queue import QueueView
 from jugum.flow.review.recheck import Settled
@@ -24,6 +25,11 @@ router = APIRouter(tags=["Review"])
 
 class LetStandIn(BaseModel):
     reason: str
+    revision: int | None = None
+
+
+class SeenIn(BaseModel):
+    seen: bool = True
     revision: int | None = None
 
 
@@ -62,6 +68,12 @@ def settle(request: Request, document_id: int, key: str, actor: MayReview, body:
 def reopen(request: Request, document_id: int, key: str, actor: MayReview, revision: int | None = None) -> Settled:
     """Undo what a person said of a field: it is as it was drafted, and held again if it was."""
     return reopening.reopen(request.app.state.store, actor, document_id, key, revision=revision)
+
+
+@router.put("/documents/{document_id}/seen")
+def seen(request: Request, document_id: int, actor: MayReview, body: SeenIn) -> Settled:
+    """Say that a person has seen the whole paper (what passed on it becomes labels, too), or take it back."""
+    return whole.see_whole(request.app.state.store, actor, document_id, seen=body.seen, revision=body.revision)
 
 
 @router.post("/documents/{document_id}/checks/{key}/let-stand")

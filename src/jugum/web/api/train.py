@@ -5,7 +5,6 @@ from __future__ import annotations
 from fastapi import APIRouter, Request, Response, UploadFile
 from pydantic import BaseModel, ConfigDict, Field
 
-from jugum.core.evaluation.compare import Comparison
 from jugum.core.evaluation.tables import ReportTable
 from jugum.flow.gather import classification
 from jugum.flow.train import automatic, training, versions
@@ -58,11 +57,11 @@ def version(request: Request, version_id: int, actor: MaySee) -> VersionView:
     return versions.version_view(request.app.state.store, version_id)
 
 
-@router.get("/versions/{version_id}/against-before")
-def against_before(request: Request, version_id: int, actor: MaySee) -> Comparison | None:
-    """What got better and worse against the trained version before, on the papers both were judged on."""
-    found = versions.against_before(request.app.state.store, version_id)
-    return found[1] if found else None
+@router.get("/versions/{version_id}/against")
+def against(request: Request, version_id: int, actor: MaySee) -> versions.Against | None:
+    """What is better and worse than in the live version (or the trained one before), on the papers both were judged
+    on."""
+    return versions.against_other(request.app.state.store, version_id)
 
 
 @router.post("/versions/{version_id}/cancel")

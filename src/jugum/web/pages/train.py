@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from jugum.core.evaluation.compare import Comparison
 from jugum.core.evaluation.report_model import Counted, Overall, Report, TestFigures
+from jugum.core.states import VersionState
 from jugum.core.thresholds.through import StraightThrough
 from jugum.flow.gather import classification
 from jugum.flow.label import layouts
@@ -22,7 +22,8 @@ from jugum.flow.review import changes as version_changes
 from jugum.flow.train import automatic, training, versions
 from jugum.flow.train import files as version_files
 from jugum.flow.weigh import straight_through as straight_through_
-from jugum.web import charts
+from jugum.store import Store
+from jugum.web import charts, headings
 from jugum.web.addresses import sample_crop_address
 from jugum.web.rendering import page
 from jugum.web.security import MayPlan, MaySee, MayTrain
@@ -34,14 +35,26 @@ TRIED = 40
 @router.get("/types/{type_id}/train")
 def train_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
+    view = versions.overview(store, type_id)
     return page(
         request,
         "train/train.html",
         actor=actor,
         shown=types_.type_view(store, type_id),
         step="train",
-        view=versions.overview(store, type_id),
+        view=view,
+        compared={number: headings.compared(number, against) for number, against in _on_trial(store, view)},
     )
+
+
+def _on_trial(store: Store, view: versions.TrainView) -> Iterator[tuple[int, versions.Against]]:
+    """The newest version on trial with how it compares with the live one."""
+    for version in view.versions:
+        if version.state is VersionState.ON_TRIAL:
+            against = versions.against_other(store, version.id)
+            if against is not None:
+                yield version.number, against
+            return
 
 
 @router.get("/types/{type_id}/train/synonyms")
@@ -84,7 +97,7 @@ def report_page(request: Request, type_id: int, version_id: int, actor: MaySee) 
     report = version.report
     fields = plan_fields.fields(store, type_id)
     through = straight_through_.straight_through_rate(store, version_id)
-    against = versions.against_before(store, version_id)
+    against = versions.against_other(store, version_id)
     return page(
         request,
         "train/report.html",
@@ -96,6 +109,7 @@ def report_page(request: Request, type_id: int, version_id: int, actor: MaySee) 
         names={field.key: field.name for field in fields},
         layouts={layout.id: layout.name for layout in layouts.layout_groups(store, type_id)},
         against=against,
+        compared=headings.compared(version.number, against) if against else "",
         through=through,
         reliability=charts.reliability_chart(report.seen if report else None, report.unseen if report else None),
         curve=charts.curve_chart(report.curve.get("") if report else None),
@@ -175,12 +189,12 @@ def _summaries(
     return [("Known", report.seen, known), ("New", report.unseen, new)]
 
 
-def _papers_of(report: Report | None, against: tuple[int, Comparison] | None) -> set[str]:
+def _papers_of(report: Report | None, against: versions.Against | None) -> set[str]:
     """The keys of the papers that a report names."""
     if report is None:
         return set()
     named = {row.sample for row in report.errors} | {paper.sample for paper in report.hardest}
-    return named | ({change["sample"] for change in against[1].changed} if against else set())
+    return named | ({change["sample"] for change in against.comparison.changed} if against else set())
 
 
 def _tests(report: Report | None) -> list[tuple[str, Counted | TestFigures]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.page import Box, Page, overlap_share, union
@@ -25,6 +26,15 @@ class SampleLabel:
     printed: str = ""
 
 
+class LookedAt(StrEnum):
+    """What a person looked at on a paper: all of it, labelling or reviewing, or only the values that were held. Those
+    are harder than others, and say nothing of how many values are right."""
+
+    LABELLED = "labelled"
+    REVIEWED_WHOLE = "reviewed as a whole"
+    HELD_VALUES = "reviewed where held"
+
+
 @dataclass(frozen=True)
 class Sample:
     """A labelled paper. `labels` has an entry for each field a person has decided on; an empty tuple says that the
@@ -33,6 +43,12 @@ class Sample:
     key: str
     pages: tuple[Page, ...]
     labels: Mapping[str, tuple[SampleLabel, ...]]
+    looked_at: LookedAt = LookedAt.LABELLED
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether a person looked at all of it."""
+        return self.looked_at is not LookedAt.HELD_VALUES
 
 
 def gold_candidate(label: SampleLabel, field: FieldPlan, candidates: Sequence[Candidate]) -> int | None:

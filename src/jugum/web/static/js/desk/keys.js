@@ -42,6 +42,7 @@ export function setDeskKeys(desk) {
       if (!helps?.takeWalked() && !pages.takeCursor()) marking.agree();
     },
   });
+  if (desk.mode === "review") setKeys({ w: () => desk.seeWhole() });
   if (desk.mode !== "label") return;
   setKeys({
     "Ctrl+Enter": () => desk.done(),

@@ -155,10 +155,15 @@ export class Desk {
       next: () => this.go(this.paper.data.next),
       done: () => this.done(),
       aside: () => this.aside(),
+      seen: () => this.seeWhole(),
       "agree-all": () => this.marking.agreeAll(false),
       "agree-passing": () => this.marking.agreeAll(true),
     };
-    for (const [name, act] of Object.entries(acts)) this.view.act(name)?.addEventListener("click", act);
+    for (const [name, act] of Object.entries(acts))
+      this.view.act(name)?.addEventListener("click", (event) => {
+        if (event.detail) this.view.act(name).blur(); // clicked by mouse: Enter is a key of the desk again
+        act();
+      });
     this.root.querySelector("[data-filter]")?.addEventListener("change", (event) => {
       this.selection.filter = event.target.value;
       this.view.draw();
@@ -263,6 +268,22 @@ export class Desk {
     if (this.view.typing) return; // what is being typed goes into the field it is typed for
     if (!active || (waited && !this.paper.isOpen(active)))
       this.selection.active = this.paper.nextOpen(this.selection.active) || this.selection.active;
+  }
+
+  /** Somebody has seen the whole paper: what passed on it is right, too. Once more takes it back. */
+  async seeWhole() {
+    await this.saver.run();
+    const { data } = this.paper;
+    const seen = !data.seen_by;
+    try {
+      const answer = await call("PUT", `/api/v1/documents/${this.id}/seen`, { seen, revision: data.revision });
+      Object.assign(data, { revision: answer.revision, seen_by: seen ? "you" : "" });
+    } catch (error) {
+      this.view.banner(error.message, "blocks", "seen");
+      return;
+    }
+    this.view.tell(seen ? "Seen: the values that passed are labels now" : "No longer marked as seen");
+    this.view.titles();
   }
 
   async conflict(item, error) {

@@ -4,12 +4,14 @@
 
 import { svg } from "../frame/beam.js";
 import { call } from "../frame/server.js";
+import { outlined } from "./place.js";
 import { Sweeps } from "./sweep.js";
 
 const GAP = 18;
 const NEAR = 1400; // pixels beyond the window within which pages are kept
 const TILES = 4; // sharp pieces along each side of a page
 const SHARP_AFTER_MS = 140;
+const YIELD_PIXELS = 14; // from the pointer to an outline that steps back
 
 export class Pages {
   // taken(chosen) is called with what was clicked or swept (see sweep.js); came() when pages or words have come near.
@@ -343,16 +345,27 @@ export class Pages {
       element.places.replaceChildren(
         ...places
           .filter((place) => place.page === element.page.number)
-          .map(({ box, kind }) =>
-            svg("rect", {
+          .map(({ box, kind }) => {
+            const [x0, y0, x1, y1] = outlined(box, element.page.words || [], element.height / this.width);
+            return svg("rect", {
               class: `place ${kind}`,
-              x: box[0] * 1000 - 2,
-              y: box[1] * 1000 - 1,
-              width: (box[2] - box[0]) * 1000 + 4,
-              height: (box[3] - box[1]) * 1000 + 2,
-            }),
-          ),
+              x: x0 * 1000,
+              y: y0 * 1000,
+              width: (x1 - x0) * 1000,
+              height: (y1 - y0) * 1000,
+            });
+          }),
       );
+    }
+  }
+
+  /** Outlines near the pointer step back, so that what stands there can be read. */
+  yieldTo(element, [x, y]) {
+    const [across, down] = [YIELD_PIXELS / this.width, YIELD_PIXELS / element.height].map((share) => share * 1000);
+    for (const place of element.places.children) {
+      const [left, top, width, height] = ["x", "y", "width", "height"].map((side) => Number(place.getAttribute(side)));
+      const inside = x * 1000 > left - across && x * 1000 < left + width + across;
+      place.classList.toggle("yields", inside && y * 1000 > top - down && y * 1000 < top + height + down);
     }
   }
 

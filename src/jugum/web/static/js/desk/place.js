@@ -1,5 +1,8 @@
 // Where notes and leaders go. Plain functions of numbers, so that they can be tested alone.
 
+/** @typedef {import("./geometry.js").Box} Box */
+/** @typedef {import("./geometry.js").Word} Word */
+
 const GAP = 7;
 
 // Tops for notes of one margin: each as near as can be to its wish, in order, none over another. Notes that would
@@ -74,4 +77,43 @@ export function gutterUnder(box, words, side) {
   const bottom = Math.max(box[3], ...level.map((word) => word[4]));
   const below = inWay.filter((word) => word[2] >= bottom - 0.001).map((word) => word[2]);
   return bottom + Math.min(0.004, Math.max(0.0004, (Math.min(1, ...below) - bottom) / 2));
+}
+
+const OFF_INK = 0.3; // line heights that an outline stands off its words, where there is room
+const STROKE = 0.0012; // of the page's height: what a stroke and its blur take up
+
+/**
+ * The outline around a place: off the ink of its own words, in proportion to their height, and at most half way to the
+ * words beside it.
+ * @param {Box} box
+ * @param {Word[]} words of the page
+ * @param {number} ratio the page's height by its width
+ * @returns {Box}
+ */
+export function outlined(box, words, ratio) {
+  const [left, top, right, bottom] = box;
+  /** @param {Word} word */
+  const inside = (word) => {
+    const [x, y] = [(word[1] + word[3]) / 2, (word[2] + word[4]) / 2];
+    return x > left && x < right && y > top && y < bottom;
+  };
+  const own = words.filter(inside);
+  const heights = own.map((word) => word[4] - word[2]).sort((a, b) => a - b);
+  const line = heights.length ? heights[Math.floor(heights.length / 2)] : bottom - top;
+  const away = OFF_INK * line + STROKE;
+  const room = [away * ratio, away, away * ratio, away];
+  for (const word of words) {
+    if (inside(word)) continue;
+    const [, x0, y0, x1, y1] = word;
+    const gaps = [
+      y1 > top && y0 < bottom ? left - x1 : -1,
+      x1 > left && x0 < right ? top - y1 : -1,
+      y1 > top && y0 < bottom ? x0 - right : -1,
+      x1 > left && x0 < right ? y0 - bottom : -1,
+    ];
+    gaps.forEach((gap, side) => {
+      if (gap >= 0) room[side] = Math.min(room[side], gap / 2);
+    });
+  }
+  return [left - room[0], top - room[1], right + room[2], bottom + room[3]];
 }

@@ -27,9 +27,11 @@ export class Sweeps {
     });
     element.layer.addEventListener("pointermove", (event) => {
       const at = point(event);
+      this.pages.yieldTo(element, at);
       if (start) this.show(element, start, at);
       else this.pages.hovered?.(element.page.number, at);
     });
+    element.layer.addEventListener("pointerleave", () => this.pages.yieldTo(element, [-1, -1]));
     element.layer.addEventListener("pointerup", (event) => {
       if (!start) return;
       const [from, end] = [start, point(event)];

@@ -100,6 +100,7 @@ export class DeskView {
 
   titles() {
     this.root.querySelector("[data-title]").textContent = this.paper.title();
+    this.act("seen")?.setAttribute("aria-pressed", String(Boolean(this.paper.data.seen_by)));
     const [all, some] = ["agree-all", "agree-passing"].map((name) => this.act(name));
     if (!all) return;
     const suggested = this.paper.suggested();
