@@ -309,6 +309,43 @@ def test_a_whole_paper_that_was_seen_is_said_by_one_key_and_taken_back_by_it(
     expect(page.get_by_role("button", name="Train from 6 labelled and 1 reviewed paper")).to_be_visible()
 
 
+def test_a_place_is_seen_large_and_a_table_grows_in_its_note(application: Application, page: Page) -> None:
+    kind = application.labelled_type()
+    columns = [{"name": "Item"}, {"name": "Distance", "data_type": "number"}]
+    application.call("POST", f"/types/{kind}/fields", json={"name": "Goods", "kind": "table", "columns": columns})
+    application.policy(kind, 1.0)
+    document = application.upload(kind, "stay.pdf", stay_note(), "live")
+    application.wait(f"/documents/{document}", lambda view: view["state"] == "held")
+    rows = [
+        {"goods.item": {"text": item, "page": 1, "box": [0.09, top, 0.5, top + 0.09]}}
+        for item, top in (("rope", 0.46), ("tar", 0.54))
+    ]
+    application.call("PUT", f"/documents/{document}/review/goods", json={"rows": rows})
+    open_review(page, document)
+    # A value: Space shows its place large, a key or click closes it, and nothing is answered by that.
+    page.locator('.note[data-field="member"]').click()
+    low = page.locator('.note[data-field="member"] canvas')
+    assert low.evaluate("one => one.height") == 88
+    page.keyboard.press(" ")
+    picture = page.locator("dialog.closer img")
+    expect(picture).to_have_js_property("complete", True)
+    assert picture.evaluate("one => one.naturalWidth") > 200
+    page.keyboard.press("Escape")
+    expect(picture).to_have_count(0)
+    low.click()
+    expect(picture).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(picture).to_have_count(0)
+    assert "member" in held_fields(application, document)
+    # A table: its picture in the note is as high as its rows need.
+    page.goto(f"/look/{document}")
+    page.locator("#desk[data-ready=yes]").wait_for()
+    page.locator('.note[data-field="goods"]').click()
+    high = page.locator('.note[data-field="goods"] canvas')
+    expect(high).to_be_visible()
+    assert high.evaluate("one => one.height") > 120
+
+
 def test_notes_keep_their_side_while_a_paper_is_open(application: Application, page: Page) -> None:
     kind = application.labelled_type()
     application.policy(kind, 1.0)

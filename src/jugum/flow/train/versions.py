@@ -335,9 +335,9 @@ def most_wanted(report: Report | None) -> list[MostWanted]:
     weakest = {figures.group: figures.unseen for figures in report.layouts if figures.unseen.total}
     layout = min(weakest, key=lambda key: weakest[key].right / weakest[key].total, default=None)
     found = [
-        MostWanted(key, one.points[-1].share, one.wanted.share, one.wanted.more, one.wanted.low, one.wanted.high, layout)
+        MostWanted(key, one.points[-1].share, wanted.share, wanted.more, wanted.low, wanted.high, layout)
         for key, one in report.curve.items()
-        if key and one.wanted
+        if key and (wanted := one.wanted)
     ]
     return sorted(found, key=lambda one: (one.more is None, one.more or 0))
 

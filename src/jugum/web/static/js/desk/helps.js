@@ -4,8 +4,7 @@
 import { svg } from "../frame/beam.js";
 import { call } from "../frame/server.js";
 import { union } from "./geometry.js";
-
-const MARKS = ["tick box", "choice", "signature"];
+import { MARKS } from "./model.js";
 
 export class Helps {
   // took(values, method) is called with the values a person chose.

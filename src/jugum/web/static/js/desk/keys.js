@@ -16,6 +16,7 @@ export function setDeskKeys(desk) {
     "=": () => view.scale(1.2),
     "-": () => view.scale(1 / 1.2),
     0: () => view.scale(0),
+    " ": () => desk.lookCloser(),
     Escape: () => desk.leave(),
     any: (event) => desk.mode !== "look" && anyKey(desk, event),
   });

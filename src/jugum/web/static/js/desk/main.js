@@ -4,6 +4,7 @@
 
 import { call } from "../frame/server.js";
 import { ask, tell } from "../frame/dialogs.js";
+import { lookCloser } from "./closer.js";
 import { Helps } from "./helps.js";
 import { setDeskKeys } from "./keys.js";
 import { Marking } from "./marking.js";
@@ -64,6 +65,7 @@ export class Desk {
       ...Object.fromEntries([...names, "stopEditing"].map((name) => [name, marking(name)])),
       pick: (key) => this.pick(key),
       normal: (field, text) => this.normal(field, text),
+      closer: (field, value) => lookCloser(this.id, value.page, value.box, field.name),
       drawn: () => {
         const field = this.selection.editing ? null : this.view.active;
         this.helps?.show(field || null).then(() => this.view.dock.rails?.draw());
@@ -181,6 +183,13 @@ export class Desk {
     Object.assign(this.selection, { active: key, editing: false });
     this.view.draw();
     this.view.show(key);
+  }
+
+  /** The place of the active field, large. */
+  lookCloser() {
+    const field = this.view.active;
+    const value = field && this.paper.standing(field).values.find((one) => one.box);
+    if (value) lookCloser(this.id, value.page, value.box, field.name);
   }
 
   walk(by) {

@@ -2,10 +2,12 @@
 
 import { svg } from "../frame/beam.js";
 import { balance, gutterUnder, sideOf, stack } from "./place.js";
-import { YES_OR_NO } from "./model.js";
-import { button, noteFor } from "./notes.js";
+import { MARKS, YES_OR_NO } from "./model.js";
+import { TALL } from "./pages.js";
+import { button, LOUPE_WIDTH, noteFor } from "./notes.js";
 
 export const NOTE_WIDTH = 262;
+const [LOUPE_HEIGHT, LOUPE_HEIGHT_MAX, MARK_HEIGHT] = [88, 420, 132]; // pixels of the picture, two for each of the note
 
 export class Margins {
   /** @param {import("./view.js").DeskView} view */
@@ -83,7 +85,7 @@ export class Margins {
       one.top = tops[index];
       Object.assign(one.note.style, { left: `${edge}px`, top: `${one.top}px` });
       const canvas = one.note.querySelector("canvas");
-      if (canvas) pages.crop(canvas, one.value.page, one.value.box);
+      if (canvas) pages.crop(canvas, one.value.page, one.value.box, MARKS.includes(one.field.data_type));
     });
     return tops.at(-1) + heights.at(-1) + 20;
   }
@@ -126,7 +128,7 @@ export class Margins {
       held,
       grid: field.shape.kind === "table" ? paper.rowsOf(field) : null,
       editing: editing && index === 0 && field.shape.kind !== "table",
-      loupe: held || (active && paper.mode === "look"),
+      loupe: held || (active && paper.mode === "look") ? this.loupeHeight(field, value, active) : 0,
       open: paper.mode === "review" || (paper.mode === "label" && ghost),
     };
     return noteFor(field, value, state, {
@@ -138,7 +140,17 @@ export class Margins {
       normalOf: (text) => acts.normal(field, text),
       typed: (text) => acts.typed(field, text, value),
       left: acts.stopEditing,
+      closer: () => acts.closer(field, value),
     });
+  }
+
+  /** How high the picture in a note is: of the active one as high as its place needs, so that tables can be read. */
+  loupeHeight(field, { page: number, box }, active) {
+    if (MARKS.includes(field.data_type)) return MARK_HEIGHT;
+    const { page } = this.view.pages.element(number) || {};
+    if (!active || !page || box[3] - box[1] < TALL) return LOUPE_HEIGHT;
+    const ratio = ((box[3] - box[1]) * page.height) / ((box[2] - box[0]) * page.width);
+    return Math.round(Math.min(LOUPE_HEIGHT_MAX, Math.max(LOUPE_HEIGHT, 1.1 * LOUPE_WIDTH * ratio)));
   }
 
   buttons(field, value, ghost, held) {

@@ -58,6 +58,7 @@ import { boxOfWord, union } from "./geometry.js";
 
 const RESERVED = "egjknxGJ"; // keys of the desk that pick no field
 const LETTERS = "abcdfhilmopqrstuvwyzABCDEFHILMOPQRSTUVWYZ";
+export const MARKS = ["tick box", "choice", "signature"];
 export const YES_OR_NO = ["tick box", "signature"];
 const METHODS = ["marked", "typed", "agreed", "recorded"];
 const ABSENCE_LIKELY = 0.5; // confidence

@@ -36,6 +36,7 @@ function head(field, value, threshold) {
   return line;
 }
 
+export const LOUPE_WIDTH = 488; // pixels of the picture in a note
 const LONG = 160; // letters above which a value is shown by its beginning and its count of words
 const OWN_ORIGINS = ["model", "person", "plan", "marked", "typed", "agreed", "recorded", "review", "mended"];
 
@@ -132,7 +133,7 @@ export function candidateList(others, take) {
   return list;
 }
 
-// state: {active, ghost, open}: open shows loupe, reason, candidates and buttons.
+// state: {active, ghost, open, loupe}: open shows reason, candidates and buttons; loupe is the picture's height, or 0.
 export function noteFor(field, value, state, acts) {
   const note = element(
     "article",
@@ -142,10 +143,16 @@ export function noteFor(field, value, state, acts) {
   note.append(head(field, value, field.threshold));
   if (state.loupe && value.box) {
     const canvas = element("canvas", "loupe");
-    canvas.width = 488;
-    canvas.height = 88;
+    canvas.width = LOUPE_WIDTH;
+    canvas.height = state.loupe;
     canvas.setAttribute("role", "img");
     canvas.setAttribute("aria-label", "The place on the paper");
+    canvas.title = "Click, or press Space, to see it larger";
+    canvas.addEventListener("click", (event) => {
+      if (!state.active) return; // the first click opens the note
+      event.stopPropagation();
+      acts.closer();
+    });
     note.append(canvas);
   }
   if (state.editing) {

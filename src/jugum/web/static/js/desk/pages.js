@@ -11,6 +11,8 @@ const GAP = 18;
 const NEAR = 1400; // pixels beyond the window within which pages are kept
 const TILES = 4; // sharp pieces along each side of a page
 const SHARP_AFTER_MS = 140;
+export const TALL = 0.05; // of the page's height: a table or paragraph, which needs no more around it
+const MARK_TALL = 0.085; // of the page's height around a tick box or signature
 const YIELD_PIXELS = 14; // from the pointer to an outline that steps back
 
 export class Pages {
@@ -369,14 +371,14 @@ export class Pages {
     }
   }
 
-  // Draw the crop of a value's surroundings into a canvas: the loupe.
-  crop(canvas, number, box) {
+  // Draw the crop of a value's surroundings into a canvas: the loupe. A mark says nothing without what stands around it.
+  crop(canvas, number, box, isMark = false) {
     const { image, page } = this.element(number);
     if (!image) return;
     const draw = () => {
       const high = box[3] - box[1];
       const wide = (canvas.width / canvas.height) * (page.height / page.width);
-      const tall = Math.max(high * 2.3, ((box[2] - box[0]) * 1.25) / wide);
+      const tall = Math.max(high * (high < TALL ? 2.3 : 1.1), ((box[2] - box[0]) * 1.1) / wide, isMark ? MARK_TALL : 0);
       const width = tall * wide;
       const x = Math.min(Math.max(0, (box[0] + box[2]) / 2 - width / 2), Math.max(0, 1 - width));
       const y = (box[1] + box[3]) / 2 - tall / 2;
