@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from jugum.core.evaluation.compare import ComparisonVerdict
 from jugum.core.states import IN_TRAINING, VersionState
+from jugum.core.thresholds.promise import Promise
 from jugum.core.thresholds.risk import ThresholdOutcome
 from jugum.flow.gather.batches import BatchView
 from jugum.flow.gather.sources import SourceView
@@ -137,12 +138,13 @@ def compared(number: int, against: Against) -> str:
     if not c.common:
         return f"No value was tested with {other} too, so the two can't be compared."
     figures = (
-        f"On the {many(c.common, 'value')} that both were tested on, version {number} has {c.newer_right} right and "
-        f"{other} {c.older_right}: {c.gained} newly right, {c.lost} newly wrong."
+        f"On the {many(c.common, 'value')} that both were tested on, version {number} has {c.newer_right} right, "
+        f"{other} has {c.older_right}: {c.gained} newly right, {c.lost} newly wrong."
     )
     if c.verdict is ComparisonVerdict.OPEN:
         return f"{figures} The difference may be chance ({percent(c.chance)}, McNemar's exact test)."
-    return f"{figures} It is {c.verdict}: chance alone gives such a difference in {percent(c.chance, 1)} of cases."
+    chance = f"chance alone gives such a difference in {percent(c.chance, 1)} of cases"
+    return f"{figures} Version {number} is {c.verdict}: {chance}."
 
 
 def report(version: VersionView) -> str:
@@ -165,6 +167,26 @@ def weigh(outcome: ThresholdOutcome) -> str:
     share, wrong = percent(outcome.passing_share), many(outcome.wrong, "is", "are")
     passing = many(outcome.passing, "held-out value")
     return f"{share} of values pass without review; {wrong} wrong among {passing} that pass"
+
+
+def promise(outcome: ThresholdOutcome, promised: Promise) -> str:
+    """What the evidence shows of the maximum error rate, and what more of it would do."""
+    most, bound = percent(promised.error_most, 1), percent(outcome.error_upper, 1)
+    if promised.shown:
+        return f"At most {bound} of the values that pass are wrong (95 % confidence): the maximum of {most} is kept."
+    if not outcome.passing:
+        return "No held-out value passes, so nothing can be promised. Lower the thresholds, or label more papers."
+    if promised.more_values is None:
+        return (
+            f"A maximum of {most} can't be promised: {outcome.wrong} of {many(outcome.passing, 'value')} that pass are "
+            "wrong. Raise the thresholds of the fields that are wrong, or train a better version."
+        )
+    papers = f" from about {many(promised.more_papers, 'labelled paper')}" if promised.more_papers else ""
+    return (
+        f"A maximum of {most} can't be promised yet: {outcome.wrong} of {many(outcome.passing, 'value')} that pass "
+        f"{'is' if outcome.wrong == 1 else 'are'} wrong, which shows at most {bound} (95 % confidence). About "
+        f"{promised.more_values:,} more values that pass{papers} would show it, if errors stay as rare."
+    )
 
 
 def review(queue: QueueView, reason: str | None = None) -> str:

@@ -38,6 +38,22 @@ def _days() -> list[Candidate]:
     return [found[text] for text in TEXTS]
 
 
+def test_printed_names_and_what_is_far_less_likely_are_no_other_candidates() -> None:
+    texts = ("Runa Selvik", "Member", "Net Pay", "Tove Marn", "Odd Brekke", "Ness")
+    words = [
+        Word(part, Box(0.1 + 0.011 * at, 0.1 * n, 0.1 + 0.011 * (at + len(part)), 0.1 * n + 0.015), 1.0)
+        for n, text in enumerate(texts, 1)
+        for part, at in [(part, text.index(part)) for part in text.split()]
+    ]
+    found = {one.text: one for one in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.TEXT})}
+    plan = Plan((FieldPlan("who", "Name of payer", printed_names=("Member",)),))
+    scored = [Choice(found[text], 4.0 - n) for n, text in enumerate(texts[:4])]
+    scored += [Choice(found["Odd Brekke"], 1.0 - 4.9), Choice(found["Ness"], 1.0 - 5.1)]
+    (decision,) = decide(plan, {"who": scored}, 1.0)
+    assert [choice.candidate.text for choice in decision.chosen] == ["Runa Selvik"]
+    assert [choice.candidate.text for choice in decision.others] == ["Tove Marn", "Odd Brekke"]
+
+
 DAYS = _days()
 ORDERS = Relations(
     (("born", "issued", 20), ("issued", "expires", 20)), missing={"born": 0.05, "issued": 0.4, "expires": 0.05}

@@ -19,8 +19,8 @@ from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.model import ClauseModel, units_of
 from jugum.core.extraction.decided import PartDecision, PartKind
-from jugum.core.extraction.found import EngineName, Found
-from jugum.core.extraction.parts import inside_of, part_right
+from jugum.core.extraction.found import EngineName, Finding, Found
+from jugum.core.extraction.parts import inside_of, mark_decision, part_right
 from jugum.core.extraction.tables.by_heads import Lines, read_table, table_decision
 from jugum.core.extraction.tables.cells import cells_of
 from jugum.core.extraction.tables.learned_heads import with_learned_heads
@@ -456,6 +456,23 @@ def test_marks_are_measured_with_their_engines() -> None:
     assert part_right(plan, yes, {"signed": (SampleLabel("yes", "yes"),)})
     assert not part_right(plan, yes, {"signed": (SampleLabel("no", "no"),)})
     assert not part_right(plan, yes, {"signed": ()})
+
+
+@pytest.mark.parametrize(("right", "total"), [(0, 0), (2, 4), (9, 10)])
+def test_that_a_mark_is_not_there_is_never_surer_than_it_was_measured(right: int, total: int) -> None:
+    plan = FieldPlan("signed", "Signed", DataType.SIGNATURE)
+
+    def decision(value: str) -> PartDecision:
+        found = Found(value, value, 1, Box(0, 0, 1, 1), 1.0, EngineName.MARK, "")
+        return mark_decision(plan, Finding("signed", (found,)), 1.0)
+
+    signed, unsigned = decision("yes"), decision("no")
+    records = [signed] * 40 + [unsigned] * total
+    calibrator = Calibrator().fit(records, [True] * 40 + [number < right for number in range(total)])
+    for fitted in (calibrator, Calibrator.from_data(calibrator.to_data(), "mark")):
+        yes, no = fitted.probabilities([signed, unsigned])
+        assert yes > 0.9
+        assert no <= (right + 1) / (total + 2) + 1e-9
 
 
 def test_a_learning_curve_counts_values_on_papers_it_did_not_learn_from(samples: list[Sample]) -> None:

@@ -50,11 +50,20 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
         "reading": 1,
         "by_tagger": 0,
     },
-    PartKind.MARK.value: {"logit": 1, "rival": -1, "absent": 0, "layout_similarity": 1, "reading": 1, "whole_zone": 1},
+    PartKind.MARK.value: {
+        "logit": 1,
+        "rival": -1,
+        "absent": 0,
+        "layout_similarity": 1,
+        "reading": 1,
+        "whole_zone": 1,
+        "says_no": 0,
+    },
 }
 CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
+NEVER_COUNTED = (10_000, 10_000)  # by versions from before denials were counted: these are as sure as they were
 FLAT = 1e-6  # a feature that varies less is left unscaled, so that it is not divided by nought
 
 
@@ -70,6 +79,14 @@ def features_of(decision: AnyDecision) -> tuple[float, ...]:
         return tuple(decision.features.get(name, 0.0) for name in CALIBRATION_FEATURES[decision.kind.value])
     named = _value_features(decision)
     return tuple(named[name] for name in CALIBRATION_FEATURES[VALUE])
+
+
+def denies(decision: AnyDecision) -> bool:
+    """Whether it says that a mark is not there: no ink for a signature, an empty box. Nothing on the page speaks for
+    that, and a pen that was overlooked looks the same."""
+    if not isinstance(decision, PartDecision) or decision.kind is not PartKind.MARK:
+        return False
+    return bool(decision.features.get("says_no") or decision.features.get("absent"))
 
 
 def _value_features(decision: Decision) -> dict[str, float]:
@@ -118,16 +135,22 @@ class Calibrator:
         scaled = (rows - self.mean_) / self.scale_
         self.coefficients_, self.intercept_ = _fit(scaled, target, weight, self.regularisation, directions)
         self.decisions_ = len(rows)
+        denials = [correct for decision, correct in zip(decisions, right, strict=True) if denies(decision)]
+        self.denials_ = sum(denials), len(denials)
         return self
 
     def probabilities(self, decisions: Sequence[AnyDecision]) -> Floats:
-        """Probability (0–1) that each decision is right, never surer than what N decisions can show: N+1 in N+2."""
+        """Probability (0–1) that each decision is right, never surer than what N decisions can show: N+1 in N+2. That
+        a mark is not there is never surer than the share of such decisions that were right, k of n: k+1 in n+2
+        (Laplace's rule of succession)."""
         if not decisions:
             return np.zeros(0)
         scores = (_rows(decisions) - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
         confidence: Floats = 1 / (1 + np.exp(-scores))
         most = min(CONFIDENCE_MAX, (self.decisions_ + 1) / (self.decisions_ + 2))
-        return np.clip(confidence, CONFIDENCE_MIN, most)
+        right, total = self.denials_
+        caps = np.array([min(most, (right + 1) / (total + 2)) if denies(decision) else most for decision in decisions])
+        return np.clip(confidence, CONFIDENCE_MIN, caps)
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able parameters."""
@@ -137,6 +160,7 @@ class Calibrator:
             "coefficients": self.coefficients_.tolist(),
             "intercept": self.intercept_,
             "decisions": self.decisions_,
+            "denials": list(self.denials_),
         }
 
     @staticmethod
@@ -154,6 +178,8 @@ class Calibrator:
         calibrator.coefficients_ = np.pad(np.array(data["coefficients"], dtype=np.float64), more)
         calibrator.intercept_ = float(data["intercept"])
         calibrator.decisions_ = int(data["decisions"])
+        right, total = data.get("denials", NEVER_COUNTED)
+        calibrator.denials_ = int(right), int(total)
         return calibrator
 
 

@@ -157,7 +157,7 @@ def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | No
 
 def mark_decision(one: FieldPlan, finding: Finding, layout_similarity: float) -> PartDecision:
     """The decision that an engine's finding makes, calibrated by its score, how near the next finding comes, the
-    layout and the reading."""
+    layout, the reading, and whether it says no."""
     values = tuple(value for value in finding.values if value)
     score = min((value.score for value in values), default=0.0)
     rival = max((other.score for other in finding.others), default=0.0)
@@ -173,6 +173,7 @@ def mark_decision(one: FieldPlan, finding: Finding, layout_similarity: float) ->
         "layout_similarity": layout_similarity,
         "reading": sure,
         "whole_zone": whole,
+        "says_no": float(any(value.normal == "no" for value in values)),
     }
     why = {"score": round(score, 3)}
     return PartDecision(

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, undefer
 
 from jugum.core.states import VersionState
 from jugum.core.thresholds import Evidence, ThresholdOutcome, outcome_of, threshold_for
+from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.errors import Conflict, InputError
 from jugum.flow.in_force import current_policy, live_version, report_in, version_row
 from jugum.flow.office.actions import Action
@@ -66,7 +67,7 @@ class PolicyView:
 @dataclass(frozen=True)
 class WeighView:
     """What the Weigh page shows. `total` counts decisions over all fields; seen layouts only, for that is what
-    passes."""
+    passes. `drawn_only` counts the marks of new layouts, which are shown and not counted."""
 
     version_id: int
     version: int
@@ -77,6 +78,8 @@ class WeighView:
     error_most: float
     balances: list[Balance]
     total: ThresholdOutcome
+    promise: Promise
+    drawn_only: int
     policy: PolicyView | None
 
 
@@ -114,6 +117,7 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
             outcome = outcome_of([e for e, p in zip(evidence, points, strict=True) if not p.unseen], threshold, gate)
             everything.append(outcome)
             balances.append(Balance(field.key, field.name, threshold, proposed, outcome, points))
+        total = _summed(everything)
         return WeighView(
             version.id,
             version.number,
@@ -123,7 +127,9 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
             gate_proposed,
             error_most,
             balances,
-            _summed(everything),
+            total,
+            promise_of(total, error_most, version.papers),
+            sum(point.unseen for balance in balances for point in balance.points),
             _policy_view(session, policy) if policy else None,
         )
 
@@ -171,6 +177,12 @@ def what_follows(
             ]
             outcomes[key] = outcome_of(evidence, threshold, layout_similarity_min)
     return {**outcomes, "": _summed(list(outcomes.values()))}
+
+
+def promised(store: Store, type_id: int, outcome: ThresholdOutcome, error_most: float) -> Promise:
+    """What an outcome over all fields (see `what_follows`) says of a maximum error rate."""
+    with store.session() as session:
+        return promise_of(outcome, error_most, _weighable(session, type_id).papers)
 
 
 def save_policy(

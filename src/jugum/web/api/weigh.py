@@ -21,11 +21,12 @@ class ThresholdsBody(BaseModel):
     thresholds: dict[str, float]
     layout_similarity_min: float = Field(ge=0, le=1)
     note: str = ""
+    error_most: float = Field(policies.ERROR_MOST, ge=0.001, le=0.5)
 
 
 class OutcomeOut(BaseModel):
     """Of `total` held-out decisions `passing` pass and `wrong` of these are wrong; bound at 95 % confidence;
-    `summary` says it in words."""
+    `summary` says it in words; for all fields together `promise` says what that shows of the maximum error rate."""
 
     total: int
     passing: int
@@ -34,6 +35,7 @@ class OutcomeOut(BaseModel):
     passing_share: float
     error_share: float
     summary: str
+    promise: str = ""
 
 
 def _out(outcome: ThresholdOutcome) -> OutcomeOut:
@@ -57,8 +59,11 @@ def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float 
 @router.post("/types/{type_id}/what-follows")
 def what_follows(request: Request, type_id: int, actor: MaySee, body: ThresholdsBody) -> dict[str, OutcomeOut]:
     """What thresholds would do on held-out papers of known layouts; key "" is all fields together. Nothing is saved."""
-    found = policies.what_follows(request.app.state.store, type_id, body.thresholds, body.layout_similarity_min)
-    return {key: _out(outcome) for key, outcome in found.items()}
+    store = request.app.state.store
+    found = policies.what_follows(store, type_id, body.thresholds, body.layout_similarity_min)
+    promise = headings.promise(found[""], policies.promised(store, type_id, found[""], body.error_most))
+    out = {key: _out(outcome) for key, outcome in found.items()}
+    return {**out, "": out[""].model_copy(update={"promise": promise})}
 
 
 @router.get("/types/{type_id}/policies")

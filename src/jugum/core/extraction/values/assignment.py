@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from dataclasses import field as kept
 
 from jugum.core.extraction.candidates.generate import Candidate, plain_text
+from jugum.core.extraction.candidates.synonyms import known_names
 from jugum.core.page import overlap_share
 from jugum.core.schema import FieldPlan, Plan
 
@@ -80,7 +81,7 @@ def decide(
             taken[field.key].append(choice)
             used.append(choice.candidate)
     # A printed name is no value, however like one it looks.
-    names = frozenset(plain_text(name) for field in plan.fields for name in field.names_on_paper)
+    names = known_names() | {plain_text(name) for field in plan.fields for name in field.names_on_paper}
     return [_decision(field, taken[field.key], scored[field.key], layout_similarity, names) for field in plan.fields]
 
 

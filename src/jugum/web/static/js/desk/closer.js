@@ -2,8 +2,8 @@
 
 import { element } from "./notes.js";
 
-const DPI = 200;
-const WIDTH_LEAST = 0.3; // of the page's width: a value alone says too little
+const DPI = 300;
+const WIDTH_LEAST = 0.36; // of the page's width: a value alone says too little
 const MARGIN = 0.015; // of the page, around the place
 
 /** Which part of a page shows a place with its surroundings: left, top, right, bottom. */

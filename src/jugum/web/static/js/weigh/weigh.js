@@ -149,18 +149,26 @@ class Balance {
 
 const balances = [...document.querySelectorAll(".balance")].map((section) => new Balance(section));
 
+const most = /** @type {HTMLSelectElement} */ (document.getElementById("error-most"));
+most.addEventListener("change", askWhatFollows);
+
 let timer = 0;
 let asked = 0;
 function askWhatFollows() {
   clearTimeout(timer);
   timer = setTimeout(async () => {
     const mine = (asked += 1);
-    const body = { thresholds, layout_similarity_min: Math.min(1, Math.max(0, Number(gate.value) / 100)) };
+    const body = {
+      thresholds,
+      layout_similarity_min: Math.min(1, Math.max(0, Number(gate.value) / 100)),
+      error_most: Number(most.value),
+    };
     const found = await call("POST", `/api/v1/types/${root.dataset.type}/what-follows`, body).catch(() => null);
     if (!found || mine !== asked) return;
     for (const balance of balances) balance.show(found[balance.key]);
     const all = found[""];
     document.querySelector("[data-title]").textContent = all.summary;
+    document.querySelector("[data-promise]").textContent = all.promise;
   }, 60);
 }
 
@@ -169,7 +177,7 @@ gate.addEventListener("input", () => {
   askWhatFollows();
 });
 document.querySelector("[data-propose]").addEventListener("click", async () => {
-  const share = document.getElementById("error-most").value;
+  const share = most.value;
   const view = await call("GET", `/api/v1/types/${root.dataset.type}/weigh?error_most=${share}`).catch((error) =>
     tell("Nothing is proposed", error.message),
   );
