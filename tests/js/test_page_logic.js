@@ -5,6 +5,7 @@ import { describe, it } from "node:test";
 
 import { union } from "../../src/jugum/web/static/js/desk/geometry.js";
 import { balance, gutterUnder, outlined, sideOf, stack } from "../../src/jugum/web/static/js/desk/place.js";
+import { when } from "../../src/jugum/web/static/js/frame/dates.js";
 import { beside, inside, LAYERS } from "../../src/jugum/web/static/js/gather/layers.js";
 import {
   columnFrom,
@@ -18,6 +19,15 @@ import {
 function* numbers(seed) {
   for (let now = seed; ; now = (now * 16807) % 2147483647) yield now / 2147483647;
 }
+
+describe("a date", () => {
+  it("is written as the pages write it", () => {
+    const now = new Date(2026, 10, 28, 16, 0);
+    assert.equal(when(new Date(2026, 10, 28, 9, 5), now), "09:05");
+    assert.equal(when(new Date(2026, 2, 7, 9, 5), now), "7 Mar");
+    assert.equal(when(new Date(2025, 2, 7, 9, 5), now), "2025-03-07");
+  });
+});
 
 describe("a margin", () => {
   it("never lays a note over another, keeps their order, and moves none without need", () => {

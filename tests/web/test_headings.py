@@ -17,7 +17,8 @@ def promised(passing: int, wrong: int) -> str:
 
 def test_what_can_be_promised_is_said_with_what_is_missing() -> None:
     assert promised(200, 0) == (
-        "At most 1.5 % of the values that pass are wrong (95 % confidence): the maximum of 2.0 % is kept."
+        "Over all fields, at most 1.5 % of the values that pass are wrong (95 % confidence): the maximum of 2.0 % is "
+        "kept."
     )
     assert promised(60, 0) == (
         "A maximum of 2.0 % can't be promised yet: 0 of 60 values that pass are wrong, which shows at most 4.9 % "

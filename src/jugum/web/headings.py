@@ -173,7 +173,8 @@ def promise(outcome: ThresholdOutcome, promised: Promise) -> str:
     """What the evidence shows of the maximum error rate, and what more of it would do."""
     most, bound = percent(promised.error_most, 1), percent(outcome.error_upper, 1)
     if promised.shown:
-        return f"At most {bound} of the values that pass are wrong (95 % confidence): the maximum of {most} is kept."
+        kept = f"the maximum of {most} is kept"
+        return f"Over all fields, at most {bound} of the values that pass are wrong (95 % confidence): {kept}."
     if not outcome.passing:
         return "No held-out value passes, so nothing can be promised. Lower the thresholds, or label more papers."
     if promised.more_values is None:

@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jugum.core.classification import (
+    LEFT_OUT,
     OTHER,
     SEPARATOR,
     Placed,
@@ -258,13 +259,14 @@ def test_a_classifier_tells_what_became_of_papers_it_had_not_seen() -> None:
     classifier = fit_type_classifier(papers)
     counts = {(a, b): n for a, b, n in classifier.figures}
     placed = sum(n for (a, b), n in counts.items() if a == b != OTHER)
-    confused = sum(n for (a, b), n in counts.items() if OTHER not in (a, b) and a != b)
+    confused = sum(n for (a, b), n in counts.items() if a > 0 and b > 0 and a != b)
     strangers = [
-        sum(n for (a, b), n in counts.items() if a == OTHER and (b == OTHER) is refused) for refused in (True, False)
+        sum(n for (a, b), n in counts.items() if a == LEFT_OUT and (b == OTHER) is refused) for refused in (True, False)
     ]
     assert placed > 5 * confused
     assert strangers[0] > strangers[1]
     assert sum(strangers) == 24
+    assert [sum(n for (a, _), n in counts.items() if a == kind) for kind in (1, 2, 3, OTHER)] == [8, 8, 8, 0]
     assert unpack_classifier(pack_classifier(classifier, None))[0].figures == classifier.figures
 
 

@@ -20,9 +20,18 @@ from jugum.core.classification.lookalikes import (
     nearest_group,
     similarity_matrix,
 )
-from jugum.core.classification.types import OTHER, Placed, TypeClassifier, TypeSample, fit_type_classifier, fit_types
+from jugum.core.classification.types import (
+    LEFT_OUT,
+    OTHER,
+    Placed,
+    TypeClassifier,
+    TypeSample,
+    fit_type_classifier,
+    fit_types,
+)
 
 __all__ = [
+    "LEFT_OUT",
     "OTHER",
     "SEPARATOR",
     "BundleCutter",

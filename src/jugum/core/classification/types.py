@@ -9,7 +9,7 @@ paper's words are known to the type.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -22,6 +22,7 @@ from jugum.errors import NothingToLearn
 
 Floats = npt.NDArray[np.float64]
 OTHER = -1  # the label of papers that are of no type
+LEFT_OUT = -2  # in figures: papers whose own type was left out of what the judge had learned
 # Of what a page looks like from afar, beside its words of unit length; set by hand, judged by bench/bundles.py.
 APPEARANCE_WEIGHT = 0.35
 PAGES_USED = 3  # a type shows on its first pages; later ones are alike in all contracts
@@ -68,9 +69,9 @@ class TypeClassifier:
 
     `types` (T,), `weights` (T, terms + appearance), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the
     term, `centres` rows of all training papers with their type, `reject` weights and bias of the acceptance model,
-    `least` its threshold. `figures` says what became of papers judged by classifiers that had not seen them: (type,
-    placed as, papers), OTHER for papers of no type, or of one that the judge had never met, and for papers left
-    unplaced.
+    `least` its threshold. `figures` says what became of papers judged by classifiers that had not seen them, each once:
+    (type, placed as, papers), OTHER for papers of no type and for those left unplaced; and once more, as LEFT_OUT, by
+    classifiers that had never met their type.
     """
 
     wording: Wording
@@ -190,12 +191,14 @@ def fit_types(samples: Sequence[TypeSample]) -> TypeClassifier:
 @dataclass(frozen=True)
 class _Judged:
     """A paper judged by a classifier that had not seen it: how it stood to its best type, whether its type was known to
-    the judge, what it is, and what it was taken for."""
+    the judge, what it is, what it was taken for, and the row of the figures that it counts in. Papers that are judged
+    once more, with their whole layout held out, count in none."""
 
     features: Floats
     belongs: bool
     type_id: int
     best: int
+    row: int | None
 
     @property
     def right(self) -> bool:
@@ -206,7 +209,8 @@ def _figures(records: Sequence[_Judged], reject: Floats, least: float) -> tuple[
     counts: Counter[tuple[int, int]] = Counter()
     for record in records:
         sure = float(1 / (1 + np.exp(-(record.features @ reject[:-1] + reject[-1]))))
-        counts[record.type_id if record.belongs else OTHER, record.best if sure >= least else OTHER] += 1
+        if record.row is not None:
+            counts[record.row, record.best if sure >= least else OTHER] += 1
     return tuple((type_id, placed, count) for (type_id, placed), count in sorted(counts.items()))
 
 
@@ -247,7 +251,7 @@ def _rejection_records(
     neutral = np.zeros(REJECT_FEATURES + 1)
     records: list[_Judged] = []
 
-    def judge(train: list[int], test: list[int], belongs: bool) -> None:
+    def judge(train: list[int], test: list[int], belongs: bool, counts_as: Callable[[int], int | None]) -> None:
         if len({labels[n] for n in train} - {OTHER}) == 0:
             return
         classifier = _fitted(features, labels, train, neutral, 0.0)
@@ -257,26 +261,28 @@ def _rejection_records(
             scores = classifier._scores(vector, appearance[None])[0]
             best = int(np.argmax(scores))
             stands = classifier._reject_features(counts, vector, scores, best)
-            records.append(_Judged(stands, belongs, int(labels[number]), int(classifier.types[best])))
+            type_id = int(labels[number])
+            records.append(_Judged(stands, belongs, type_id, int(classifier.types[best]), counts_as(type_id)))
 
     everything = list(range(len(features)))
     for fold in range(5):
         test = [n for n in everything if n % 5 == fold and labels[n] != OTHER]
-        judge([n for n in everything if n % 5 != fold], test, True)
+        judge([n for n in everything if n % 5 != fold], test, True, lambda type_id: type_id)
     for type_id, group in sorted({(int(labels[n]), groups[n]) for n in everything if labels[n] != OTHER}):
         test = [n for n in everything if labels[n] == type_id and groups[n] == group]
         rest = [n for n in everything if n not in set(test)]
         if any(labels[n] == type_id for n in rest):
-            judge(rest, test[:6], True)  # a few of a layout tell what becomes of it
+            judge(rest, test[:6], True, lambda _: None)  # a few of a layout tell what becomes of it
     for type_id in np.unique(labels[labels != OTHER]):
         judge(
             [n for n in everything if labels[n] not in (type_id, OTHER)],
             [n for n in everything if labels[n] == type_id],
             False,
+            lambda _: LEFT_OUT,
         )
     others = [n for n in everything if labels[n] == OTHER]
     for fold in range(min(3, len(others))):
-        judge([n for n in everything if n not in others[fold::3]], others[fold::3], False)
+        judge([n for n in everything if n not in others[fold::3]], others[fold::3], False, lambda _: OTHER)
     return records
 
 

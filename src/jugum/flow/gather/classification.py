@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from jugum.core.classification import OTHER
+from jugum.core.classification import LEFT_OUT, OTHER
 from jugum.core.classification.phrases import Phrases
 from jugum.core.evaluation.tables import ReportTable
 from jugum.core.training.verdicts import Counts
@@ -111,7 +111,8 @@ def _confusion(
     counts = {(a, b): n for a, b, n in figures}
     known = [name for name in names if any(name in pair for pair in counts)]
     columns = [*known, OTHER]
-    rows = [(names.get(column, ""), [counts.get((column, other), 0) for other in columns]) for column in columns]
+    said = {**names, OTHER: "no type", LEFT_OUT: "a type it had not learned"}
+    rows = [(said[row], [counts.get((row, other), 0) for other in columns]) for row in (*columns, LEFT_OUT)]
     return [names.get(column, "") for column in columns], [(name, its) for name, its in rows if any(its)]
 
 
@@ -146,9 +147,7 @@ def set_phrases(store: Store, actor: Actor, type_id: int, pro: Sequence[str], co
 def sorting_tables(view: SortingView) -> list[ReportTable]:
     """The same as tables to take away; none for what was not measured."""
     columns = ("papers of", *((f"placed as {name}" if name else "left unplaced") for name in view.placed_as))
-    types = ReportTable(
-        "types", "Types", columns, tuple((name or "no type it knew", *counts) for name, counts in view.confusion)
-    )
+    types = ReportTable("types", "Types", columns, tuple((name, *counts) for name, counts in view.confusion))
     bundles = ReportTable(
         "bundles",
         "Bundles",

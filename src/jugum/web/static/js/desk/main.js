@@ -3,6 +3,7 @@
 // in marking.js.
 
 import { call } from "../frame/server.js";
+import { clock } from "../frame/dates.js";
 import { ask, tell } from "../frame/dialogs.js";
 import { lookCloser } from "./closer.js";
 import { Helps } from "./helps.js";
@@ -228,8 +229,7 @@ export class Desk {
   async noted(item, answer) {
     const { data } = this.paper;
     if (!this.saver.waiting.length) this.view.closeBanner("unsent");
-    const time = new Date().toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit" });
-    this.view.tell(`Saved ${time}`);
+    this.view.tell(`Saved ${clock(new Date())}`);
     const field = this.paper.field(item.key);
     if (this.mode === "label" && data.state === "to label") data.state = "in progress";
     if (field && field.shape.kind !== "derived") await this.readAnew(field);

@@ -1,6 +1,7 @@
 // What a person does with fields on the desk: taking words, accepting, typing, tables, undoing. Each answer is shown
 // at once and sent in the background.
 
+import { when } from "../frame/dates.js";
 import { ask } from "../frame/dialogs.js";
 import { call } from "../frame/server.js";
 import { boxOfWord, union } from "./geometry.js";
@@ -314,8 +315,7 @@ export class Marking {
   async history(field) {
     const changes = await call("GET", `/api/v1/documents/${this.desk.id}/labels/${field.key}/history`).catch(() => []);
     const lines = changes.map(({ created_at, who, method, before, after }) => {
-      const when = new Date(created_at).toLocaleString([], { dateStyle: "short", timeStyle: "short" });
-      return `${when} · ${who} (${method}): ${after || "cleared"}${before ? `, before: ${before}` : ""}`;
+      return `${when(new Date(created_at))} · ${who} (${method}): ${after || "cleared"}${before ? `, before: ${before}` : ""}`;
     });
     const banner = this.view.banner(`${field.name}: `, "plain", "history");
     banner.firstElementChild.append(
