@@ -358,11 +358,11 @@ def test_a_short_line_by_itself_over_prose_heads_it_where_nothing_is_bold() -> N
     ],
 )
 def test_what_is_no_heading_of_a_scan(lines: tuple[tuple[str, float], ...]) -> None:
-    assert headings(prose_page(*lines)) == [""]
+    assert not any(headings(prose_page(*lines)))
 
 
 def test_where_headings_are_printed_bold_others_are_not_guessed() -> None:
-    lines = (("Payment", 0.1), (PROSE[0], 0.122), ("Limits of liability", 0.2), (PROSE[0], 0.222))
+    lines = (("Payment", 0.1), (PROSE[0], 0.122), ("Limits of liability", 0.16), (PROSE[0], 0.182))
     assert headings(prose_page(*lines, bold="Payment")) == ["Payment"]
 
 

@@ -239,6 +239,10 @@ def test_the_published_schema_is_that_of_the_program() -> None:
 @pytest.mark.parametrize(
     ("data", "said"),
     [
+        (
+            b'{"fields": [{"key": "a", "name": "Terms", "kind": "clause", "rules": [{"pattern": "x"}]}]}',
+            "\u201cTerms\u201d has rules, and these find values only",
+        ),
         (b"{", "not JSON"),
         (b"\xff", "not JSON"),
         (b'{"fields": [{"key": "a", "name": "A", "colour": "red"}]}', "“fields → 1 → colour”, which is no known key"),

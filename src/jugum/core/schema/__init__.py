@@ -25,6 +25,7 @@ from jugum.core.schema.plan import (
     Totals,
     Where,
     key_from,
+    require_usable_rules,
 )
 from jugum.core.schema.plan_file import (
     check_data,
@@ -69,6 +70,7 @@ __all__ = [
     "plan_schema",
     "problems_of",
     "read_plan_file",
+    "require_usable_rules",
     "sources_of",
     "text_problem",
 ]

@@ -330,6 +330,14 @@ class Plan:
         return tuple(order)
 
 
+def require_usable_rules(field: FieldPlan) -> None:
+    """InputError for rules that would do nothing: they find values, no tables, sections or calculated fields."""
+    if field.rules and field.kind is not FieldKind.VALUE:
+        raise InputError(
+            f"“{field.name}” has rules, and these find values only. Give printed names or a question in their place."
+        )
+
+
 def kind_of(data_type: DataType) -> Kind:
     """What values of a data type are to expressions."""
     if data_type in NUMERIC:

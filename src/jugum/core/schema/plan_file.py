@@ -8,7 +8,17 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic import Field as Spec
 
-from jugum.core.schema.plan import Check, FieldKind, FieldPlan, Plan, ReadingRule, Severity, Totals, Where
+from jugum.core.schema.plan import (
+    Check,
+    FieldKind,
+    FieldPlan,
+    Plan,
+    ReadingRule,
+    Severity,
+    Totals,
+    Where,
+    require_usable_rules,
+)
 from jugum.core.values import DataType, Option, OutputFormat
 from jugum.errors import InputError
 
@@ -175,6 +185,8 @@ def read_plan_file(data: bytes) -> tuple[str, Plan, dict[str, list[str]]]:
     except ValidationError as error:
         raise InputError(_told(error, "the plan file")) from error
     plan = Plan(tuple(map(_field, file.fields)), tuple(Check(**check.model_dump()) for check in file.checks))
+    for field in plan.fields:
+        require_usable_rules(field)
     return file.name, plan, file.lists
 
 

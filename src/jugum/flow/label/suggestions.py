@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.candidates.samples import Sample
+from jugum.core.extraction.clauses.same_layout import suggest_clauses
 from jugum.core.extraction.found import Found
 from jugum.core.extraction.values.assignment import Choice, Decision
 from jugum.core.extraction.values.same_layout import suggest_from_same_layout
@@ -78,9 +79,9 @@ def suggestions(
     explorer = explorer or Explorer()
     pages = given.paper.pages
     suggested = _by_version(store, given, versions, explorer)
-    doubtful = [
-        planned for planned in given.plan.learned.fields if suggested.get(planned.key, Suggested()).sure < UNSURE
-    ]
+    unsure = {planned.key for planned in given.plan.fields if suggested.get(planned.key, Suggested()).sure < UNSURE}
+    clauses = [planned for planned in given.plan.fields if planned.kind is FieldKind.CLAUSE]
+    doubtful = [planned for planned in (*given.plan.learned.fields, *clauses) if planned.key in unsure]
     for key, one in _by_layout(store, given.paper.document, Plan(tuple(doubtful)), pages).items():
         if one.values:
             suggested[key] = one
@@ -148,8 +149,9 @@ def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Pag
         samples: list[Sample] = label_samples(session, labelled)
     if not samples:
         return {}
+    clauses = suggest_clauses(plan, samples, pages)
     decided: list[Decision] = suggest_from_same_layout(plan, samples, pages)
-    return {
+    return {key: Suggested([replace(view_of(one), origin="same layout")], []) for key, one in clauses.items()} | {
         decision.field: Suggested(
             [_choice(choice, "same layout") for choice in decision.chosen],
             [_choice(choice, "same layout") for choice in decision.others],

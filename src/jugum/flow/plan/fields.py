@@ -23,6 +23,7 @@ from jugum.core.schema import (
     field_from,
     key_from,
     plan_data,
+    require_usable_rules,
 )
 from jugum.core.schema.plan_file import FieldAttributes, FieldFile
 from jugum.core.values import DataType, ValueType, normal_form, normal_or_text
@@ -215,7 +216,9 @@ def checked_field(data: dict[str, Any]) -> FieldPlan:
     if data.get("data_type", "text") not in set(DataType):
         allowed = ", ".join(kind.value for kind in DataType)
         raise InputError(f"“{data.get('data_type')}” is not a data type. Choose one of: {allowed}.")
-    return field_from(data)
+    field = field_from(data)
+    require_usable_rules(field)
+    return field
 
 
 def _key_for(plan: Plan, name: str, inside: str) -> str:

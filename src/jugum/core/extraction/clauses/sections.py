@@ -19,12 +19,20 @@ HEADING_LETTERS_MAX = 90  # a longer line is prose
 # Likeness of a heading to a clause's names; set by hand, judged by bench/plans.py.
 SECTION_LEAST = 0.72
 PARAGRAPH_GAP = 0.75  # line heights of white between two paragraphs
+SECTION_GAP = 2.6  # line heights of white that no section goes on over
+SIGNED_WORDS_MAX = 8  # of a line that names a place for a signature
 HEADING_WORDS_MAX = 8  # of a heading that only its place tells
 HEADING_GAP, HEADING_INDENT = 1.6, 0.03  # line heights and page widths that what it heads may stand away
 PROSE_WORDS = 7  # a line of so many words is prose
 MARGIN = 0.06  # of the page's height: running heads and feet stand within it
 _NUMBER = re.compile(
     r"^(?:(?P<mark>§|art(?:icle|\.)|section|clause|abschnitt|artikel)\s*)?(?P<number>\d{1,2}(?:\.\d{1,2})*|[ivx]{1,5}|[a-z])(?P<end>[.)]|\s|$)",
+    re.IGNORECASE,
+)
+_RULED = re.compile(r"[_.…\s]{6,}")
+_SIGNED = re.compile(
+    r"(?:signature|signed|sign here|place and date|place, date|date and signature|date, signature|for and on behalf"
+    r"|unterschrift|ort, datum|underskrift|sted og dato|handtekening|firma|signatur|stamp|stempel)\b",
     re.IGNORECASE,
 )
 _STOP = frozenset(
@@ -70,19 +78,20 @@ class Section:
 
 
 def sections_of(pages: Sequence[Page]) -> list[Section]:
-    """The paper cut into sections at its headings, over page breaks; what stands before the first heading is cut
-    into paragraphs. A heading is a short line that begins with a number, or is bold or in capitals; on pages where
-    nothing is bold (as on all scans) also one that stands by itself over prose."""
+    """The paper cut into sections at its headings, over page breaks; what stands before the first heading, or after a
+    wide gap or at a line for a signature, is of no section and is cut into paragraphs. A heading is a short line that
+    begins with a number, or is bold or in capitals; on pages where nothing is bold (as on all scans) also one that
+    stands by itself over prose."""
     sections: list[Section] = []
     current: list[SectionLine] = []
     heading = ""
-    lines = _lines(pages)
+    lines = lines_of(pages)
     plain = {page.number for page in pages if not any(word.bold for word in page.words)}
     for number, line in enumerate(lines):
         mine = _heading(line)
         if not mine and line.page.number in plain and _stands_over_prose(lines, number):
             mine = line.text.strip()
-        if mine:
+        if mine or (len(current) > bool(heading) and _ends(current[-1], line)):
             if current:
                 sections.append(Section(heading, tuple(current)))
             current, heading = [line], mine
@@ -93,7 +102,7 @@ def sections_of(pages: Sequence[Page]) -> list[Section]:
     return sections
 
 
-def _lines(pages: Sequence[Page]) -> list[SectionLine]:
+def lines_of(pages: Sequence[Page]) -> list[SectionLine]:
     """All lines in reading order without running heads and feet: lines in the margins of a paper of several pages
     that hold a page number or stand on every page."""
     lines = [
@@ -110,6 +119,17 @@ def _lines(pages: Sequence[Page]) -> list[SectionLine]:
         for line in lines
         if not _in_margin(line) or (margins.count(plain_text(line.text)) < 2 and not line.text.strip().isdigit())
     ]
+
+
+def _ends(before: SectionLine, line: SectionLine) -> bool:
+    """Whether a section has ended before a line of the same page: white much wider than between paragraphs lies between
+    them, or the line is one to sign on, or names one."""
+    if before.page.number != line.page.number or line.box.y0 < before.box.y1:
+        return False
+    white = (line.box.y0 - before.box.y1) / max(1e-6, min(before.box.height, line.box.height))
+    text = line.text.strip()
+    named = len(line.words) <= SIGNED_WORDS_MAX and _SIGNED.match(text) is not None
+    return white > SECTION_GAP or _RULED.fullmatch(text) is not None or (named and white > PARAGRAPH_GAP)
 
 
 def _in_margin(line: SectionLine) -> bool:
