@@ -157,6 +157,11 @@ def test_higher_thresholds_let_less_pass_and_no_more_wrong(client: Any, trained:
         last = found[""]
     strict = client.post(address, json={"thresholds": dict.fromkeys(fields, 0.0), "layout_similarity_min": 1.0}).json()
     assert strict[""]["passing"] <= strict[""]["total"]
+    body = {"thresholds": {"member": 0.0, "paid_on": 0.0, "amount": 0.0}, "layout_similarity_min": 0.0}
+    for share, said in ((0.001, "A maximum of 0.1 % can't be promised"), (0.5, "the maximum of 50.0 % is kept")):
+        found = client.post(address, json={**body, "error_most": share}).json()
+        assert said in found[""]["promise"]
+        assert found["amount"]["promise"] == ""
 
 
 def test_a_reviewer_reads_reports_and_neither_trains_nor_publishes(app: FastAPI, trained: Office, version: int) -> None:

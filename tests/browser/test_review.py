@@ -311,7 +311,7 @@ def test_a_whole_paper_that_was_seen_is_said_by_one_key_and_taken_back_by_it(
 
 def test_a_place_is_seen_large_and_a_table_grows_in_its_note(application: Application, page: Page) -> None:
     kind = application.labelled_type()
-    columns = [{"name": "Item"}, {"name": "Distance", "data_type": "number"}]
+    columns = [{"name": "Item"}, *({"name": f"Distance of part {n}", "data_type": "number"} for n in range(6))]
     application.call("POST", f"/types/{kind}/fields", json={"name": "Goods", "kind": "table", "columns": columns})
     application.policy(kind, 1.0)
     document = application.upload(kind, "stay.pdf", stay_note(), "live")
@@ -343,7 +343,39 @@ def test_a_place_is_seen_large_and_a_table_grows_in_its_note(application: Applic
     page.locator('.note[data-field="goods"]').click()
     high = page.locator('.note[data-field="goods"] canvas')
     expect(high).to_be_visible()
+    within = "note => [...note.querySelectorAll('*')].every((one) => one.closest('.cells-holder table') || "
+    within += "one.getBoundingClientRect().right <= note.getBoundingClientRect().right)"
+    assert page.locator('.note[data-field="goods"]').evaluate(within)
     assert high.evaluate("one => one.height") > 120
+
+
+def test_a_long_value_is_edited_in_a_box_that_grows_and_covers_no_other_note(
+    application: Application, page: Page
+) -> None:
+    kind = application.labelled_type()
+    application.policy(kind, 1.0)
+    document = held_paper(application, kind, 94)
+    placed = application.call("GET", f"/documents/{document}/review-desk?look=true")["fields"][0]["values"][0]
+    said = "The member who pays for the berth on behalf of her brother"
+    value = {"text": said, "page": placed["page"], "box": placed["box"]}
+    application.call("PUT", f"/documents/{document}/review/member", json={"values": [value]})
+    open_review(page, document)
+    page.locator('.note[data-field="member"]').click()
+    page.keyboard.press("e")
+    box = page.locator('.note[data-field="member"] textarea')
+    low = box.bounding_box()
+    assert low is not None
+    page.keyboard.type(" and her sister, both of whom live in the house by the harbour of Tarnby")
+    expect(box).to_have_value(f"{said} and her sister, both of whom live in the house by the harbour of Tarnby")
+    high = box.bounding_box()
+    assert high is not None
+    assert high["height"] > low["height"] + 20
+    notes = [note.bounding_box() for note in page.locator(".note").all()]
+    rooms = [(note["x"], note["y"], note["y"] + note["height"]) for note in notes if note is not None]
+    for x, top, bottom in rooms:
+        assert not [other for other in rooms if other[0] == x and top < other[1] < bottom]
+    page.keyboard.press("Enter")
+    expect(page.locator('.note[data-field="member"] .value')).to_contain_text("harbour of Tarnby")
 
 
 def test_notes_keep_their_side_while_a_paper_is_open(application: Application, page: Page) -> None:

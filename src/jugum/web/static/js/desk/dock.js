@@ -40,7 +40,7 @@ export class Dock {
     if (selection.free && active) parts.push(this.freeEntry(active));
     else if (active && paper.mode !== "look" && !paper.hasPlace(active)) parts.push(this.entry(active));
     this.root.replaceChildren(...parts);
-    if (selection.editing) this.root.querySelector("input")?.focus();
+    if (selection.editing) this.root.querySelector("input, textarea")?.focus();
   }
 
   /** Which field a click on the page or a key writes into. */
@@ -54,7 +54,7 @@ export class Dock {
 
   /** Whether something is typed here that is not sent yet. */
   get holdsTyping() {
-    const input = this.root.querySelector("input");
+    const input = this.root.querySelector("input, textarea");
     return Boolean(input && input === document.activeElement && input.value);
   }
 
@@ -192,7 +192,7 @@ export class Dock {
         acts.stopEditing();
       },
     );
-    const input = box.querySelector("input");
+    const input = box.querySelector("input, textarea");
     input.className = "form-control";
     input.placeholder = "type the value, Enter";
     return box;

@@ -34,15 +34,27 @@ export class Margins {
   }
 
   draw() {
-    const { plane, frame, pages } = this.view;
+    const { plane, pages } = this.view;
     plane.querySelectorAll(".note").forEach((note) => note.remove());
     const placed = this.placed();
     for (const one of placed) {
       one.note = this.note(one);
       plane.append(one.note);
+      const text = one.note.querySelector("textarea");
+      text?.grow();
+      text?.addEventListener("input", () => this.arrange(placed)); // a note that grows covers no other
       one.height = one.note.offsetHeight;
     }
     this.keepSides(placed);
+    this.arrange(placed);
+    pages.outline(this.places());
+    plane.querySelector(".note.active")?.focusInput?.();
+  }
+
+  /** Put all notes where they have room, with their leaders. */
+  arrange(placed) {
+    const { plane, frame } = this.view;
+    for (const one of placed) one.height = one.note.offsetHeight;
     let bottom = frame.height + 40;
     for (const side of ["left", "right"]) {
       const notes = placed.filter((one) => one.side === side);
@@ -52,8 +64,6 @@ export class Margins {
     this.leaders.setAttribute("viewBox", `0 0 ${frame.planeWidth} ${bottom}`);
     this.leaders.style.height = `${bottom}px`;
     this.leaders.replaceChildren(...placed.map((one) => this.leader(one)));
-    pages.outline(this.places());
-    plane.querySelector(".note.active")?.focusInput?.();
   }
 
   /** The values whose pages are near, from top to bottom, each with the side its note stands on. */

@@ -36,6 +36,7 @@ function head(field, value, threshold) {
   return line;
 }
 
+const LINE_LETTERS = 28; // what a line of a note has room for
 export const LOUPE_WIDTH = 488; // pixels of the picture in a note
 const LONG = 160; // letters above which a value is shown by its beginning and its count of words
 const OWN_ORIGINS = ["model", "person", "plan", "marked", "typed", "agreed", "recorded", "review", "mended"];
@@ -57,8 +58,9 @@ function shownValue(note, value) {
   if (!value.normal) note.append(element("div", "why", "cannot be read as its data type"));
 }
 
-// A table's first rows, to look at.
+// A table's first rows, to look at; one that is wider than the note is moved within it.
 function smallTable(field, rows) {
+  const holder = element("div", "cells-holder");
   const table = element("table", "cells");
   const names = element("tr");
   field.shape.columns.forEach(([, name]) => names.append(element("th", "", name)));
@@ -68,7 +70,8 @@ function smallTable(field, rows) {
     row.forEach((cell) => line.append(element("td", "mono", cell?.text || "")));
     table.append(line);
   });
-  return table;
+  holder.append(table);
+  return holder;
 }
 
 // What is said of a text's normal form: null can't be read, empty says that there is no value.
@@ -78,10 +81,24 @@ function normalWords(text, normal) {
   return normal ? `= ${normal}` : "not on this paper";
 }
 
-// An input for the value with its normal form as it is typed. done(text) on Enter, left() on Escape.
+// A box of several lines that grows with what stands in it.
+function growing() {
+  const input = element("textarea");
+  const grow = () => {
+    input.style.height = "auto";
+    input.style.height = `${input.scrollHeight + 2}px`;
+  };
+  input.rows = 1;
+  input.addEventListener("input", grow);
+  input.grow = grow;
+  return input;
+}
+
+// An input for the value with its normal form as it is typed. done(text) on Enter, left() on Escape. A long value gets a
+// box that grows.
 export function editor(text, normalOf, done, left) {
   const holder = element("div");
-  const input = element("input");
+  const input = text.length > LINE_LETTERS ? growing() : element("input");
   const said = element("div", "normal");
   input.value = text;
   input.setAttribute("aria-label", "Value");
@@ -109,7 +126,10 @@ export function editor(text, normalOf, done, left) {
   look();
   holder.focusInput = () => {
     input.focus();
-    input.select();
+    input.grow?.();
+    if (input.grow)
+      input.setSelectionRange(text.length, text.length); // a slip of a key must not take it all away
+    else input.select();
   };
   return holder;
 }
