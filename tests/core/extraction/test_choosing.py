@@ -14,6 +14,7 @@ from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness, likeness
 from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide, shares_words
+from jugum.core.extraction.values.offered import with_plausible_others
 from jugum.core.extraction.values.relations import Relations, optimise_jointly
 from jugum.core.page import Box, Page, Word, laid_out, reading_order, rows_of, segments_of
 from jugum.core.schema import FieldPlan, Plan
@@ -39,19 +40,22 @@ def _days() -> list[Candidate]:
 
 
 def test_printed_names_and_what_is_far_less_likely_are_no_other_candidates() -> None:
-    texts = ("Runa Selvik", "Member", "Net Pay", "Tove Marn", "Odd Brekke", "Ness")
+    texts = ("Runa Selvik", "Member", "Net Pay", "Tove Marn", "Odd Brekke", "Ness", "Tarnby Quay")
     words = [
         Word(part, Box(0.1 + 0.011 * at, 0.1 * n, 0.1 + 0.011 * (at + len(part)), 0.1 * n + 0.015), 1.0)
         for n, text in enumerate(texts, 1)
         for part, at in [(part, text.index(part)) for part in text.split()]
     ]
     found = {one.text: one for one in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.TEXT})}
-    plan = Plan((FieldPlan("who", "Name of payer", printed_names=("Member",)),))
+    plan = Plan((FieldPlan("who", "Name of payer", printed_names=("Member",)), FieldPlan("place", "Place")))
     scored = [Choice(found[text], 4.0 - n) for n, text in enumerate(texts[:4])]
     scored += [Choice(found["Odd Brekke"], 1.0 - 4.9), Choice(found["Ness"], 1.0 - 5.1)]
-    (decision,) = decide(plan, {"who": scored}, 1.0)
-    assert [choice.candidate.text for choice in decision.chosen] == ["Runa Selvik"]
-    assert [choice.candidate.text for choice in decision.others] == ["Tove Marn", "Odd Brekke"]
+    both = {"who": scored, "place": [Choice(found["Tarnby Quay"], 3.0), Choice(found["Tove Marn"], 0.0)]}
+    both["who"].insert(3, Choice(found["Quay"], 1.5))  # a piece of what the other field takes
+    who, place = with_plausible_others(plan, decide(plan, both, 1.0))
+    assert [choice.candidate.text for choice in who.chosen] == ["Runa Selvik"]
+    assert [choice.candidate.text for choice in who.others] == ["Tove Marn", "Odd Brekke"]
+    assert [choice.candidate.text for choice in place.others] == ["Tove Marn"]
 
 
 DAYS = _days()

@@ -23,6 +23,7 @@ from jugum.core.extraction.marks import read_choice, read_signature, read_tick, 
 from jugum.core.extraction.tables.by_heads import read_table
 from jugum.core.extraction.untrained.printed_names import PrintedName, name_words, printed_names, said, standing
 from jugum.core.extraction.values.assignment import Choice, decide
+from jugum.core.extraction.values.offered import with_plausible_others
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structure, read_zones
@@ -116,7 +117,7 @@ def _values(
         ]
         whys |= {(field.key, id(candidates[int(chosen[n])])): why(n) for n in order[:60]}
     found = {}
-    for decision in decide(part, choices, 0.0):
+    for decision in with_plausible_others(part, decide(part, choices, 0.0)):
         values = tuple(_found(choice, *whys[decision.field, id(choice.candidate)]) for choice in decision.chosen)
         others = tuple(_found(choice, *whys[decision.field, id(choice.candidate)]) for choice in decision.others)
         found[decision.field] = Finding(decision.field, values, others)

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from dataclasses import field as kept
 
-from jugum.core.extraction.candidates.generate import Candidate, plain_text
-from jugum.core.extraction.candidates.synonyms import known_names
+from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.page import overlap_share
 from jugum.core.schema import FieldPlan, Plan
 
@@ -16,7 +15,6 @@ NONE_PROBABILITY = 0.28  # on layouts that are known
 NONE_STRANGE = 0.08  # on altogether strange ones, where a value is worth showing though a person must look anyway
 FAMILIAR = 0.6  # layout likeness from which on a layout is known
 MANY_PROBABILITY = 0.5  # a field with many values takes all that are rather right than wrong
-PLAUSIBLE_WITHIN = 5.0  # log-odds: what is so much less likely than the next in line is not offered
 ALTERNATIVES_MAX = 8  # nine keys take candidates on the desk: the first is the value itself
 NO_RIVAL = -9.0  # logit that stands for "no other candidate at all"
 
@@ -80,9 +78,7 @@ def decide(
         if (wanted or not taken[field.key]) and not any(shares_words(choice.candidate, other) for other in used):
             taken[field.key].append(choice)
             used.append(choice.candidate)
-    # A printed name is no value, however like one it looks.
-    names = known_names() | {plain_text(name) for field in plan.fields for name in field.names_on_paper}
-    return [_decision(field, taken[field.key], scored[field.key], layout_similarity, names) for field in plan.fields]
+    return [_decision(field, taken[field.key], scored[field.key], layout_similarity) for field in plan.fields]
 
 
 def absence_logit(layout_similarity: float) -> float:
@@ -93,22 +89,13 @@ def absence_logit(layout_similarity: float) -> float:
     return known * _logit(NONE_PROBABILITY) + (1 - known) * _logit(NONE_STRANGE)
 
 
-def _decision(
-    field: FieldPlan,
-    chosen: list[Choice],
-    scored: Sequence[Choice],
-    layout_similarity: float,
-    names: Collection[str],
-) -> Decision:
+def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], layout_similarity: float) -> Decision:
     chosen = sorted(chosen, key=_place)
     values = {choice.candidate.normal for choice in chosen}
     others: list[Choice] = []
     for choice in scored:
-        candidate = choice.candidate
-        if others and choice.logit < others[0].logit - PLAUSIBLE_WITHIN:
-            break
-        if candidate.normal not in values and candidate.plain not in names and len(others) < ALTERNATIVES_MAX:
-            values.add(candidate.normal)
+        if choice.candidate.normal not in values and len(others) < ALTERNATIVES_MAX:
+            values.add(choice.candidate.normal)
             others.append(choice)
     best = scored[0].logit if scored else NO_RIVAL
     return Decision(

@@ -14,6 +14,7 @@ from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus, Inside, decisions_on
 from jugum.core.extraction.values.features import FEATURES, PaperFeatures
+from jugum.core.extraction.values.offered import with_plausible_others
 from jugum.core.extraction.values.prior import share_of_prior
 from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.extraction.values.relations import Relations
@@ -48,7 +49,9 @@ class Extractor:
         found, by_rule = candidates_with_rules(self.plan, pages)
         view = PaperFeatures(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
         decided = decisions_on(self.plan, view, np.ones(len(alike), dtype=bool), self.ranker, within, self.relations)
-        return with_opinion(self.plan, decided, self.tagger.values(pages)) if self.tagger else decided
+        if self.tagger:
+            decided = with_opinion(self.plan, decided, self.tagger.values(pages))
+        return with_plausible_others(self.plan, decided)
 
     def to_data(self) -> tuple[dict[str, Any], str]:
         """JSON-able data, and the trees as text."""

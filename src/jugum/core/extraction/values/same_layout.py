@@ -13,6 +13,7 @@ from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
 from jugum.core.extraction.values.corpus import CANDIDATES_MAX
 from jugum.core.extraction.values.features import PaperFeatures, labelled_examples
+from jugum.core.extraction.values.offered import with_plausible_others
 from jugum.core.extraction.values.prior import shipped_prior
 from jugum.core.extraction.values.similarities import Example, Examples
 from jugum.core.page import Page
@@ -50,4 +51,4 @@ def suggest_from_same_layout(plan: Plan, labelled: Sequence[Sample], pages: Sequ
         logits = shipped_prior().logits(view.features_of(field_scores, asked))
         order = np.argsort(-logits, kind="stable")
         scored[field.key] = [Choice(candidates[int(field_scores.chosen[asked[n]])], float(logits[n])) for n in order]
-    return decide(plan, scored, view.layout_similarity(known))
+    return with_plausible_others(plan, decide(plan, scored, view.layout_similarity(known)))

@@ -76,7 +76,7 @@ export function gutterUnder(box, words, side) {
   const level = inWay.filter((word) => Math.min(word[4], box[3]) - Math.max(word[2], box[1]) > 0.3 * (box[3] - box[1]));
   const bottom = Math.max(box[3], ...level.map((word) => word[4]));
   const below = inWay.filter((word) => word[2] >= bottom - 0.001).map((word) => word[2]);
-  return bottom + Math.min(0.004, Math.max(0.0004, (Math.min(1, ...below) - bottom) / 2));
+  return bottom + Math.min(0.0055, Math.max(0.0004, (Math.min(1, ...below) - bottom) / 2));
 }
 
 const OFF_INK = 0.3; // line heights that an outline stands off its words, where there is room
