@@ -27,6 +27,11 @@ hypothesis.settings.load_profile("steady")
 _numbers = count(1)
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The longest first: at the end no process is left alone with one of them."""
+    items.sort(key=lambda item: item.get_closest_marker("long") is None)
+
+
 @pytest.fixture(scope="session")
 def cluster_url() -> Iterator[str]:
     """URL of the cluster's maintenance database, beside which `template_jugum` is migrated once."""

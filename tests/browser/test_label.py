@@ -334,6 +334,7 @@ def test_losing_the_connection_in_a_table_loses_nothing(application: Application
     assert labels(application, document)["goods.what"]["values"][0]["text"] == "rope"
 
 
+@pytest.mark.long
 def test_a_paper_of_300_pages_opens_with_only_near_pages_in_the_document(application: Application, page: Page) -> None:
     kind = application.new_type()
     document = application.upload(kind, "long.pdf", many_pages(300))

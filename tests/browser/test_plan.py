@@ -56,6 +56,7 @@ def fill_field(page: Page, field: dict[str, Any]) -> None:
     page.get_by_label("Personal", exact=True).set_checked(field.get("personal", False))
 
 
+@pytest.mark.long
 def test_a_whole_plan_is_built_through_the_page(application: Application, page: Page) -> None:
     """The plan of identity papers: every field and check of its file, by the forms; then the file it gives is that
     one."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 
+import pytest
 from playwright.sync_api import Page, expect
 from reportlab.lib.pagesizes import A5
 from reportlab.pdfgen.canvas import Canvas
@@ -159,6 +160,7 @@ def test_a_banner_lies_over_the_page_and_moves_nothing(application: Application,
     expect(page.locator(".desk-banner")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_two_hundred_answers_in_quick_succession_are_all_kept(application: Application, page: Page) -> None:
     kind = application.labelled_type()
     plan = application.call("GET", f"/types/{kind}/plan.json")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
+import pytest
 from playwright.sync_api import FilePayload, Locator, Page, expect
 from tests import papers
 from tests.browser.conftest import FIELDS, Application
@@ -40,6 +41,7 @@ def sweep(page: Page, text: str) -> None:
     page.mouse.up()
 
 
+@pytest.mark.long
 def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) -> None:
     kind = application.new_type(fields=False)
     page.goto(f"/types/{kind}/plan")

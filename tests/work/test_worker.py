@@ -9,6 +9,7 @@ import sys
 import time
 
 import pikepdf
+import pytest
 from tests.office import Office
 from tests.papers import scan_over_hidden_text
 
@@ -48,6 +49,7 @@ def wait_for(office: Office, document: int, state: str, pages: int = 0) -> Docum
     raise AssertionError(f"it stayed {view}")
 
 
+@pytest.mark.long
 def test_a_paper_whose_worker_was_killed_is_read_by_the_next(office: Office) -> None:
     document = documents.receive(
         office.store, office.analyst, office.type_id, "long.pdf", scans(8), purpose="sample"
