@@ -238,6 +238,11 @@ def test_review_marks_all_that_labelling_marks(application: Application, page: P
     page.locator('.note[data-field="berth"]').click()
     page.keyboard.press("y")
     expect(page.locator('.note[data-field="berth"] .value')).to_have_text("yes")
+    # The key that goes to the next field never turns an answer round.
+    page.locator('.note[data-field="berth"]').click()
+    page.keyboard.press("n")
+    expect(page.locator(".dock .into")).not_to_have_text("Into Berth")
+    expect(page.locator('.note[data-field="berth"] .value')).to_have_text("yes")
     # Two dates that are one word are parted by sweeping over the one that is meant.
     box = page.locator("rect.word").filter(has_text="01/02/2026-28/02/2026").bounding_box()
     assert box is not None
@@ -367,11 +372,14 @@ def test_a_long_value_is_edited_in_a_box_that_grows_and_covers_no_other_note(
     box = page.locator('.note[data-field="member"] textarea')
     low = box.bounding_box()
     assert low is not None
-    page.keyboard.type(" and her sister, both of whom live in the house by the harbour of Tarnby")
-    expect(box).to_have_value(f"{said} and her sister, both of whom live in the house by the harbour of Tarnby")
+    expect(page.locator('.note[data-field="member"] .normal').first).to_have_text("")  # no text is said twice
+    page.keyboard.type(" and her  sister, both of whom live in the house by the harbour of Tarnby")
+    expect(box).to_have_value(f"{said} and her  sister, both of whom live in the house by the harbour of Tarnby")
     high = box.bounding_box()
     assert high is not None
     assert high["height"] > low["height"] + 20
+    # The blank too much goes in the normal form, which is said below: the note grows once more.
+    expect(page.locator('.note[data-field="member"] .normal').first).to_contain_text("and her sister, both of whom")
     notes = [note.bounding_box() for note in page.locator(".note").all()]
     rooms = [(note["x"], note["y"], note["y"] + note["height"]) for note in notes if note is not None]
     for x, top, bottom in rooms:

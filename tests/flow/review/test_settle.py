@@ -49,6 +49,17 @@ def impossible_check(office: Office) -> str:
     return plan_checks.put_check(office.store, office.analyst, office.type_id, given)
 
 
+def goods_table(office: Office) -> None:
+    """A required table of goods with their sums."""
+    plan_fields.add_field(
+        office.store,
+        office.analyst,
+        office.type_id,
+        FieldInput(name="Goods", data_type="text", kind="table", required=True),
+        columns=[FieldInput(name="Item"), FieldInput(name="Sum", data_type="money")],
+    )
+
+
 def settle(office: Office, document: int, key: str, text: str) -> Settled:
     return settling.settle(office.store, office.reviewer, document, key, [ValueInput(text)])
 
@@ -96,13 +107,7 @@ def test_a_value_that_cannot_be_read_is_kept_as_typed_and_waits(trained: Office,
 
 
 def test_one_unreadable_cell_leaves_the_others_saved(trained: Office, run_jobs: Run) -> None:
-    plan_fields.add_field(
-        trained.store,
-        trained.analyst,
-        trained.type_id,
-        FieldInput(name="Goods", data_type="text", kind="table", required=True),
-        columns=[FieldInput(name="Item"), FieldInput(name="Sum", data_type="money")],
-    )
+    goods_table(trained)
     document = live(trained, run_jobs, threshold=0.0)
     rows = [
         {"goods.item": CellInput("rope"), "goods.sum": CellInput("much")},
@@ -234,13 +239,7 @@ def test_undoing_after_a_check_came_and_went_asks_the_first_question_again(train
 
 
 def test_a_check_that_holds_again_does_not_let_an_unreadable_cell_pass(trained: Office, run_jobs: Run) -> None:
-    plan_fields.add_field(
-        trained.store,
-        trained.analyst,
-        trained.type_id,
-        FieldInput(name="Goods", data_type="text", kind="table", required=True),
-        columns=[FieldInput(name="Item"), FieldInput(name="Sum", data_type="money")],
-    )
+    goods_table(trained)
     check = {"expression": "goods.sum < amount", "message": SAID}
     plan_checks.put_check(trained.store, trained.analyst, trained.type_id, check)
     document = live(trained, run_jobs, threshold=0.0)
@@ -250,6 +249,18 @@ def test_a_check_that_holds_again_does_not_let_an_unreadable_cell_pass(trained: 
     assert SAID in settled.holds["goods"].detail
     assert "can't be read" in settled.holds["goods"].detail
     assert settle(trained, document, "amount", "50,00").holds["goods"]  # the check holds; the cell can't be read yet
+
+
+def test_a_check_that_holds_again_lets_a_dash_for_none_pass(trained: Office, run_jobs: Run) -> None:
+    goods_table(trained)
+    check = {"expression": "goods.sum < amount", "message": SAID}
+    plan_checks.put_check(trained.store, trained.analyst, trained.type_id, check)
+    document = live(trained, run_jobs, threshold=0.0)
+    settle(trained, document, "amount", "5,00")
+    rows = [{"goods.item": CellInput("rope"), "goods.sum": CellInput("–")}, {"goods.sum": CellInput("9,00")}]
+    settled = settling.settle(trained.store, trained.reviewer, document, "goods", [], rows=rows)
+    assert SAID in settled.holds["goods"].detail
+    assert settle(trained, document, "amount", "50,00").state == "settled"
 
 
 def test_undoing_on_a_settled_paper_brings_it_back_to_the_queue(trained: Office, run_jobs: Run) -> None:

@@ -16,6 +16,7 @@ from jugum.flow.label.samples import training_samples
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan.fields import FieldInput
 from jugum.flow.review import desk as review_desk
+from jugum.flow.review import settle as settling
 from jugum.flow.review import whole
 from jugum.flow.train import training, versions
 from jugum.flow.weigh import policies
@@ -75,6 +76,15 @@ def test_a_table_and_an_absent_field_that_passed_are_labels_too(trained: Office,
     assert found["boat"]
     assert found["goods"]
     assert not found["member"]
+
+
+def test_what_a_person_said_outlives_that_the_paper_was_seen(trained: Office, run_jobs: Run) -> None:
+    document = half_held(trained, run_jobs)
+    settling.settle(trained.store, trained.reviewer, document, "member", [], absent=True)  # it had passed
+    whole.see_whole(trained.store, trained.reviewer, document)
+    assert labels_of(trained, document)["member"] == ("review", "")
+    whole.see_whole(trained.store, trained.reviewer, document, seen=False)
+    assert labels_of(trained, document) == {"member": ("review", "")}
 
 
 def test_two_people_do_not_overwrite_each_other_by_it(trained: Office, run_jobs: Run) -> None:

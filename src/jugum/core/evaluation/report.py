@@ -65,7 +65,7 @@ def report_of(
     counts = papers.counted
     seen, rows_seen = _of_papers(counts, trained.seen.records, evidence_seen)
     unseen, rows_unseen = _of_papers(counts, trained.unseen.records, evidence_unseen)
-    only_held, _ = _of_papers([not one for one in counts], trained.seen.records, evidence_seen)
+    only_held, _ = _of_papers([not counted for counted in counts], trained.seen.records, evidence_seen)
     judged = list(dict.fromkeys(record.decision.field for record in [*seen, *unseen]))
     # Sure and wrong on a known layout comes first: it would have passed by itself.
     wrong = sorted((row for row in trained.evidence if not row.right), key=lambda row: (row.unseen, -row.confidence))

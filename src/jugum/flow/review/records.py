@@ -11,11 +11,13 @@ from sqlalchemy.orm import Session
 
 from jugum.core.schema import Context, HoldReason, Plan
 from jugum.core.states import DocumentState, Origin, Purpose
+from jugum.core.values import normal_form
 from jugum.errors import Conflict
 from jugum.flow.label.desk_parts import must_see_personal
 from jugum.flow.label.rows import checked_revision
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan.checks import lists_in
+from jugum.flow.plan.fields import value_type_of
 from jugum.store.models import CheckWaiver, Document, Field, Hold, Reading, Result
 
 OPEN_STATES = (DocumentState.HELD, DocumentState.SETTLED, DocumentState.PASSED)
@@ -76,7 +78,11 @@ class PaperRecords:
 
     def is_readable(self, row: Field) -> bool:
         """Whether all that a person said of a field can be read as its data type (of a table: every cell)."""
-        return all(result.normal for column in self.columns(row) for result in self.results.get(column.id, []))
+        return all(
+            normal_form(result.text, value_type_of(column)) is not None
+            for column in self.columns(row)
+            for result in self.results.get(column.id, [])
+        )
 
     def held(self, row: Field) -> HeldField | None:
         """Why a field waits; None when it does not."""

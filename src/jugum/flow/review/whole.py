@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import delete
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from jugum.core.states import Method
@@ -27,8 +27,11 @@ def see_whole(
         document = records.document
         if seen:
             document.seen_by = actor.id
+            # What a person said is labelled already, "not on this paper" too, which leaves nothing else behind.
+            labelled = set(session.scalars(select(Label.field_id).where(Label.document_id == document_id)))
             for row in records.fields:
-                if "." not in row.key and row.kind != "derived" and row.id not in records.holds:
+                passed = "." not in row.key and row.kind != "derived" and row.id not in records.holds
+                if passed and not labelled & {row.id, *(column.id for column in records.columns(row))}:
                     _label_as_it_stands(session, actor, records, row)
         else:
             document.seen_by = None
@@ -39,9 +42,7 @@ def see_whole(
 
 
 def _label_as_it_stands(session: Session, actor: Actor, records: PaperRecords, row: Field) -> None:
-    """A label of what passed; what a person said of the field is one already."""
-    if records.is_said(row):
-        return
+    """A label of what passed."""
     document = records.document
     if row.kind != "table":
         values = [_value(result) for result in records.results.get(row.id, [])]

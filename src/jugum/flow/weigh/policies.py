@@ -161,11 +161,22 @@ def _summed(outcomes: list[ThresholdOutcome]) -> ThresholdOutcome:
     return ThresholdOutcome(total, passing, wrong, upper_bound(wrong, passing))
 
 
+@dataclass(frozen=True)
+class WhatFollows:
+    """What thresholds would do: the outcome of each field, key "" is all together, and what that says of a promise."""
+
+    outcomes: dict[str, ThresholdOutcome]
+    promise: Promise
+
+
 def what_follows(
-    store: Store, type_id: int, thresholds: Mapping[str, float], layout_similarity_min: float
-) -> dict[str, ThresholdOutcome]:
-    """Outcomes on held-out papers of known layouts, for thresholds that are not saved yet; key "" is all fields
-    together."""
+    store: Store,
+    type_id: int,
+    thresholds: Mapping[str, float],
+    layout_similarity_min: float,
+    error_most: float = ERROR_MOST,
+) -> WhatFollows:
+    """Outcomes on held-out papers of known layouts, for thresholds that are not saved yet."""
     with store.session() as session:
         version = _weighable(session, type_id)
         outcomes = {}
@@ -176,13 +187,8 @@ def what_follows(
                 if row["field"] == key and not row["unseen"]
             ]
             outcomes[key] = outcome_of(evidence, threshold, layout_similarity_min)
-    return {**outcomes, "": _summed(list(outcomes.values()))}
-
-
-def promised(store: Store, type_id: int, outcome: ThresholdOutcome, error_most: float) -> Promise:
-    """What an outcome over all fields (see `what_follows`) says of a maximum error rate."""
-    with store.session() as session:
-        return promise_of(outcome, error_most, _weighable(session, type_id).papers)
+        total = _summed(list(outcomes.values()))
+        return WhatFollows({**outcomes, "": total}, promise_of(total, error_most, version.papers))
 
 
 def save_policy(

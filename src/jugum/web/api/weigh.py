@@ -35,10 +35,10 @@ class OutcomeOut(BaseModel):
     passing_share: float
     error_share: float
     summary: str
-    promise: str = ""
+    promise: str
 
 
-def _out(outcome: ThresholdOutcome) -> OutcomeOut:
+def _out(outcome: ThresholdOutcome, promise: str) -> OutcomeOut:
     return OutcomeOut(
         total=outcome.total,
         passing=outcome.passing,
@@ -47,6 +47,7 @@ def _out(outcome: ThresholdOutcome) -> OutcomeOut:
         passing_share=outcome.passing_share,
         error_share=outcome.error_share,
         summary=headings.weigh(outcome),
+        promise=promise,
     )
 
 
@@ -59,11 +60,11 @@ def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float 
 @router.post("/types/{type_id}/what-follows")
 def what_follows(request: Request, type_id: int, actor: MaySee, body: ThresholdsBody) -> dict[str, OutcomeOut]:
     """What thresholds would do on held-out papers of known layouts; key "" is all fields together. Nothing is saved."""
-    store = request.app.state.store
-    found = policies.what_follows(store, type_id, body.thresholds, body.layout_similarity_min)
-    promise = headings.promise(found[""], policies.promised(store, type_id, found[""], body.error_most))
-    out = {key: _out(outcome) for key, outcome in found.items()}
-    return {**out, "": out[""].model_copy(update={"promise": promise})}
+    found = policies.what_follows(
+        request.app.state.store, type_id, body.thresholds, body.layout_similarity_min, body.error_most
+    )
+    promise = headings.promise(found.outcomes[""], found.promise)
+    return {key: _out(outcome, "" if key else promise) for key, outcome in found.outcomes.items()}
 
 
 @router.get("/types/{type_id}/policies")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
@@ -43,18 +43,15 @@ def train_page(request: Request, type_id: int, actor: MaySee) -> Response:
         shown=types_.type_view(store, type_id),
         step="train",
         view=view,
-        compared={number: headings.compared(number, against) for number, against in _on_trial(store, view)},
+        compared=_newest_on_trial(store, view),
     )
 
 
-def _on_trial(store: Store, view: versions.TrainView) -> Iterator[tuple[int, versions.Against]]:
-    """The newest version on trial with how it compares with the live one."""
-    for version in view.versions:
-        if version.state is VersionState.ON_TRIAL:
-            against = versions.against_other(store, version.id)
-            if against is not None:
-                yield version.number, against
-            return
+def _newest_on_trial(store: Store, view: versions.TrainView) -> str:
+    """How the newest version on trial compares with the live one, in words; empty when there is none to compare."""
+    newest = next((version for version in view.versions if version.state is VersionState.ON_TRIAL), None)
+    against = versions.against_other(store, newest.id) if newest else None
+    return headings.compared(newest.number, against) if newest and against else ""
 
 
 @router.get("/types/{type_id}/train/synonyms")

@@ -91,7 +91,8 @@ def sections_of(pages: Sequence[Page]) -> list[Section]:
         mine = _heading(line)
         if not mine and line.page.number in plain and _stands_over_prose(lines, number):
             mine = line.text.strip()
-        if mine or (len(current) > bool(heading) and _ends(current[-1], line)):
+        has_body = len(current) > (1 if heading else 0)  # a heading is never parted from what it heads
+        if mine or (has_body and _ends(current[-1], line)):
             if current:
                 sections.append(Section(heading, tuple(current)))
             current, heading = [line], mine

@@ -27,7 +27,7 @@ export function setDeskKeys(desk) {
   };
   setKeys({
     ...Object.fromEntries(ARROWS.flatMap((key) => [key, `Shift+${key}`]).map((name) => [name, move])),
-    n: () => marking.answer("no") || desk.next(),
+    n: () => marking.refuse() || desk.next(),
     e: () => marking.edit(),
     ".": () => marking.absent(),
     Backspace: () => marking.clear(),

@@ -40,9 +40,8 @@ export class Margins {
     for (const one of placed) {
       one.note = this.note(one);
       plane.append(one.note);
-      const text = one.note.querySelector("textarea");
-      text?.grow();
-      text?.addEventListener("input", () => this.arrange(placed)); // a note that grows covers no other
+      // A note under edit grows with what is typed and with what is said of it: it covers no other.
+      if (one.note.focusInput) new ResizeObserver(() => this.arrange(placed)).observe(one.note);
       one.height = one.note.offsetHeight;
     }
     this.keepSides(placed);
@@ -174,7 +173,7 @@ export class Margins {
     made.push(button("Edit", "e", acts.edit), button("Not on paper", ".", acts.absent));
     if (paper.mode === "label" && !ghost) made.push(button("Clear", "⌫", acts.clear));
     for (const option of YES_OR_NO.includes(field.data_type) ? field.shape.options : [])
-      made.push(button(option, option[0], () => acts.answer(option)));
+      made.push(button(option, option === "yes" || paper.isOpen(field) ? option[0] : "", () => acts.answer(option)));
     made.push(...acts.moreButtons(field, value, ghost));
     return made;
   }

@@ -119,6 +119,11 @@ export class Marking {
     this.put(field, [{ text, normal: text, page, box, more_places }, ...rest], { method: box ? "marked" : "typed" });
   }
 
+  /** The key `n` says no to an open tick box or signature; of an answered one it goes on, as it does everywhere. */
+  refuse() {
+    return Boolean(this.active && this.paper.isOpen(this.active)) && this.answer("no");
+  }
+
   /** A tick box or signature is answered by a key; whether the active field is one. */
   answer(text) {
     const field = this.active;

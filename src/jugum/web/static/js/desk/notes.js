@@ -74,10 +74,10 @@ function smallTable(field, rows) {
   return holder;
 }
 
-// What is said of a text's normal form: null can't be read, empty says that there is no value.
+// What is said of a text's normal form: null can't be read, empty says that there is no value, the text itself nothing.
 function normalWords(text, normal) {
   if (normal === null) return "cannot be read as its data type";
-  if (!text) return "";
+  if (!text || normal === text) return "";
   return normal ? `= ${normal}` : "not on this paper";
 }
 

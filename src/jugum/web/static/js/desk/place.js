@@ -80,6 +80,7 @@ export function gutterUnder(box, words, side) {
 }
 
 const OFF_INK = 0.3; // line heights that an outline stands off its words, where there is room
+const LINE_HEIGHT = 0.016; // of the page: a usual line, where a place has no words of its own
 const STROKE = 0.0012; // of the page's height: what a stroke and its blur take up
 
 /**
@@ -99,7 +100,7 @@ export function outlined(box, words, ratio) {
   };
   const own = words.filter(inside);
   const heights = own.map((word) => word[4] - word[2]).sort((a, b) => a - b);
-  const line = heights.length ? heights[Math.floor(heights.length / 2)] : bottom - top;
+  const line = heights.length ? heights[Math.floor(heights.length / 2)] : Math.min(LINE_HEIGHT, bottom - top);
   const away = OFF_INK * line + STROKE;
   const room = [away * ratio, away, away * ratio, away];
   for (const word of words) {
