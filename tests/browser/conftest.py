@@ -41,6 +41,7 @@ class Application:
     password: str
     process: int
     api: httpx2.Client
+    version_file: bytes = b""
 
     def call(self, method: str, path: str, **more: Any) -> Any:
         answer = self.api.request(method, f"/api/v1{path}", **more)
@@ -87,6 +88,21 @@ class Application:
         self.call("POST", f"/types/{kind}/labels.csv", files=keyed, data={"complete": "true"})
         version = self.call("POST", f"/types/{kind}/versions")["id"]
         self.wait(f"/versions/{version}", lambda view: view["state"] == "on trial")
+        self.call("POST", f"/versions/{version}/publish")
+        return kind
+
+    def reading_type(self) -> int:
+        """A type with no samples, and a live version that came as a file: `labelled_type`'s, trained once a run."""
+        if not self.version_file:
+            [trained] = [
+                one
+                for one in self.call("GET", f"/types/{self.labelled_type()}/versions")
+                if one["state"] == "published"
+            ]
+            self.version_file = self.api.get(f"/api/v1/versions/{trained['id']}/file").content
+        kind = self.new_type()
+        sent = {"file": ("labelled.jugum-version", self.version_file)}
+        version = self.call("POST", f"/types/{kind}/versions/file", files=sent)["id"]
         self.call("POST", f"/versions/{version}/publish")
         return kind
 

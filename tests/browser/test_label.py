@@ -278,7 +278,7 @@ def test_a_clause_over_a_page_break_is_taken_by_click_and_by_keyboard(applicatio
 
 
 def test_suggestions_that_pass_are_agreed_with_one_key(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.policy(kind, 0.5)
     slip = slips(1, start=60)[0]
     document = sample(application, kind, "one-key.pdf", slip_pdf(slip, 0))
@@ -294,7 +294,7 @@ def test_suggestions_that_pass_are_agreed_with_one_key(application: Application,
 
 
 def test_a_blindly_agreed_plant_is_told(application: Application, page: Page) -> None:
-    kind = application.labelled_type(8)
+    kind = application.reading_type()
     application.call("PUT", f"/types/{kind}/labelling", json={"plant": 10})
     for number, slip in enumerate(slips(14, start=100)):
         sample(application, kind, f"p{number}.pdf", slip_pdf(slip, number % 2))
@@ -365,7 +365,7 @@ def test_close_up_the_page_is_drawn_sharper(application: Application, page: Page
 
 
 def test_outlines_of_suggestions_stand_off_the_ink_of_a_scan(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     shares = []
     for seed in (1, 5):
         data, ending = scanned(slip_pdf(slips(1, start=60 + seed)[0], 0), seed, severity=0.5)

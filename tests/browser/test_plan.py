@@ -319,7 +319,7 @@ def test_a_table_is_filled_in_by_keyboard_on_the_desk(application: Application, 
 def test_a_check_that_fails_is_told_on_the_desk_and_an_advisory_one_let_stand(
     application: Application, page: Page
 ) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     check = {"expression": "amount > 1000000", "message": "Far too little", "severity": "advisory"}
     application.call("PUT", f"/types/{kind}/checks", json=check)
     application.policy(kind, 0.0)

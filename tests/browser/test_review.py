@@ -30,7 +30,7 @@ def held_fields(application: Application, document: int) -> list[str]:
 
 
 def test_a_blocking_check_holds_the_field_again_until_it_is_mended(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.call(
         "PUT", f"/types/{kind}/checks", json={"expression": "amount > 1000000", "message": "Far too little"}
     )
@@ -50,7 +50,7 @@ def test_a_blocking_check_holds_the_field_again_until_it_is_mended(application: 
 
 
 def test_a_sum_that_is_wrong_on_the_paper_stands_so_with_a_reason(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     check = {"expression": "amount > 1000000", "message": "Far too little"}
     application.call("PUT", f"/types/{kind}/checks", json=check)
     application.policy(kind, 0.0)
@@ -75,7 +75,7 @@ def test_a_sum_that_is_wrong_on_the_paper_stands_so_with_a_reason(application: A
 
 def test_a_check_that_fails_by_an_answer_can_stand_at_once(application: Application, page: Page) -> None:
     """It held when the desk was opened: what is offered now came with the answer."""
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.call("PUT", f"/types/{kind}/checks", json={"expression": "amount > 1", "message": "Nothing is paid"})
     application.policy(kind, 1.0)
     open_review(page, held_paper(application, kind, 80))
@@ -90,7 +90,7 @@ def test_a_check_that_fails_by_an_answer_can_stand_at_once(application: Applicat
 
 
 def test_what_cannot_be_read_stays_as_it_was_typed(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.policy(kind, 1.0)
     document = held_paper(application, kind, 73)
     open_review(page, document)
@@ -106,7 +106,7 @@ def test_what_cannot_be_read_stays_as_it_was_typed(application: Application, pag
 
 
 def test_answers_are_undone_by_key_over_fields_and_papers(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.policy(kind, 1.0)
     first, second = held_paper(application, kind, 74), held_paper(application, kind, 75, "second.pdf")
     open_review(page, first)
@@ -134,7 +134,7 @@ def test_answers_are_undone_by_key_over_fields_and_papers(application: Applicati
 def test_the_field_that_is_written_into_is_named_in_the_dock_and_marked_in_its_note(
     application: Application, page: Page
 ) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.policy(kind, 1.0)
     open_review(page, held_paper(application, kind, 76))
     for _ in range(4):
@@ -145,7 +145,7 @@ def test_the_field_that_is_written_into_is_named_in_the_dock_and_marked_in_its_n
 
 
 def test_a_banner_lies_over_the_page_and_moves_nothing(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.policy(kind, 1.0)
     document = held_paper(application, kind, 77)
     open_review(page, document)
@@ -162,7 +162,7 @@ def test_a_banner_lies_over_the_page_and_moves_nothing(application: Application,
 
 @pytest.mark.long
 def test_two_hundred_answers_in_quick_succession_are_all_kept(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     plan = application.call("GET", f"/types/{kind}/plan.json")
     more = [{"key": f"mark_{n}", "name": f"Mark {n}", "data_type": "text", "required": True} for n in range(200)]
     application.call("PUT", f"/types/{kind}/plan.json", json={**plan, "fields": [*plan["fields"], *more]})
@@ -206,7 +206,7 @@ def stay_note() -> bytes:
 
 
 def test_review_marks_all_that_labelling_marks(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     for name, data_type in (
         ("Berth", "tick box"),
         ("First day", "date"),
@@ -274,7 +274,7 @@ def test_review_marks_all_that_labelling_marks(application: Application, page: P
 
 
 def test_nothing_that_is_rather_wrong_is_accepted_by_a_key(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.call("POST", f"/types/{kind}/fields", json={"name": "Boat", "data_type": "text"})
     application.policy(kind, 0.0)
     document = held_paper(application, kind, 92)
@@ -317,7 +317,7 @@ def test_a_whole_paper_that_was_seen_is_said_by_one_key_and_taken_back_by_it(
 
 
 def test_a_place_is_seen_large_and_a_table_grows_in_its_note(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     columns = [{"name": "Item"}, *({"name": f"Distance of part {n}", "data_type": "number"} for n in range(6))]
     application.call("POST", f"/types/{kind}/fields", json={"name": "Goods", "kind": "table", "columns": columns})
     application.policy(kind, 1.0)
@@ -359,7 +359,7 @@ def test_a_place_is_seen_large_and_a_table_grows_in_its_note(application: Applic
 def test_a_long_value_is_edited_in_a_box_that_grows_and_covers_no_other_note(
     application: Application, page: Page
 ) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.policy(kind, 1.0)
     document = held_paper(application, kind, 94)
     placed = application.call("GET", f"/documents/{document}/review-desk?look=true")["fields"][0]["values"][0]
@@ -389,7 +389,7 @@ def test_a_long_value_is_edited_in_a_box_that_grows_and_covers_no_other_note(
 
 
 def test_notes_keep_their_side_while_a_paper_is_open(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     application.policy(kind, 1.0)
     open_review(page, held_paper(application, kind, 79))
     middle = page.locator(".desk-scroll").evaluate("one => one.clientWidth / 2")

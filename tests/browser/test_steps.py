@@ -150,7 +150,7 @@ def settle_all(page: Page, truth: dict[str, Slip]) -> None:
 
 
 def test_labelling_and_reviewing_by_keyboard_alone(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.reading_type()
     slip, other = slips(2, start=30)
     sample = application.upload(kind, "by-keys.pdf", slip_pdf(slip, 0))
     application.policy(kind, 1.0)
