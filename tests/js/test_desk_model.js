@@ -29,6 +29,7 @@ function reviewing(...fields) {
   return new Paper({ fields, others: [], state: "held", name: "a.pdf", left: 0 }, "review");
 }
 
+const TABLE_FIELD = { shape: { kind: "table", columns: [["item", "Item", "text"]], options: [] } };
 const TABLE = {
   kind: "table",
   columns: [
@@ -74,6 +75,35 @@ describe("what is open", () => {
     ]);
     assert.equal(paper.field("a").suggestion[0].text, "late");
     assert.equal(paper.field("b").suggestion.length, 0);
+  });
+
+  it("takes what more speaks for, but never under the eyes of who looks at another", () => {
+    const paper = labelling(field("a"), field("b"));
+    const found = (key, text, weight) => ({ ...field(key), suggestion: [value(text)], weight });
+    paper.suggest([found("a", "front", 0.4), found("b", "front", 0.4)]);
+    paper.suggest([found("a", "behind", 2.9), found("b", "behind", 2.9)], "a");
+    paper.suggest([found("b", "far behind", 1.2)]);
+    assert.equal(paper.field("a").suggestion[0].text, "front");
+    assert.equal(paper.field("b").suggestion[0].text, "behind");
+  });
+
+  it("joins a table's rows of several parts of a paper", () => {
+    const paper = labelling(field("goods", TABLE_FIELD));
+    const part = (...pages) => ({
+      ...field("goods"),
+      suggestion: [value(`${pages.length} rows`, { page: pages[0] })],
+      suggested_rows: pages.map((page) => [value(`rope ${page}`, { page }), null]),
+    });
+    paper.suggest([part(8, 9)]);
+    paper.suggest([part(9, 10)]);
+    paper.suggest([part(2)]);
+    const goods = paper.field("goods");
+    assert.deepEqual(
+      goods.suggested_rows.map((row) => row[0].page),
+      [2, 8, 9, 10],
+    );
+    assert.equal(goods.suggestion[0].text, "4 rows");
+    assert.equal(goods.suggestion[0].page, 2);
   });
 });
 

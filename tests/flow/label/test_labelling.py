@@ -8,7 +8,7 @@ from collections.abc import Callable
 import pytest
 from sqlalchemy import select
 from tests.office import Office, span_of
-from tests.papers import Slip, many_pages, slips, words_pdf
+from tests.papers import Slip, joined, many_pages, slip_pdf, slips, words_pdf
 
 from jugum.core.evaluation.splits import Shares
 from jugum.errors import Conflict, InputError, NotFound
@@ -110,7 +110,33 @@ def test_the_words_of_long_papers_are_fetched_page_by_page_and_found_over_all(of
     assert find_word(office.store, document, "sheet", (20, 0)) == (1, 0)
     assert find_word(office.store, document, "nowhere", (0, -1)) is None
     desk = label_desk.desk(office.store, office.analyst, document, LoadedVersions())
-    assert desk.suggest_later
+    assert desk.windows == [(1, 8), (9, 16), (17, 20)]
+
+
+def test_suggestions_of_a_long_paper_come_part_by_part(office: Office, run_jobs: Run) -> None:
+    slip = slips(1)[0]
+    data = joined(many_pages(14), slip_pdf(slip), many_pages(5))
+    document = documents.receive(
+        office.store, office.analyst, office.type_id, "bundle.pdf", data, purpose="sample"
+    ).document_id
+    run_jobs()
+
+    def found(first: int, last: int) -> list[tuple[int | None, str]]:
+        fields = label_desk.late_suggestions(
+            office.store, office.analyst, document, (first, last), LoadedVersions(), Explorer()
+        )
+        return [(one.page, one.text) for field in fields if field.key == "amount" for one in field.suggestion]
+
+    assert label_desk.desk(office.store, office.analyst, document, LoadedVersions()).windows == [
+        (1, 8),
+        (9, 16),
+        (17, 20),
+    ]
+    assert found(9, 16) == [(15, slip.amount)]
+    assert found(1, 8) == found(17, 20) == []
+    assert found(7, 14) == []  # it begins behind: the next part's
+    with pytest.raises(InputError, match="1 to 12 pages at a time"):
+        found(1, 20)
 
 
 def test_history_tells_who_said_what_instead_of_what(office: Office, run_jobs: Run) -> None:

@@ -96,9 +96,9 @@ class LoadedPaper:
         return [explorer.structure(store, self.document, row) for row in self.rows]
 
 
-def load_paper(session: Session, document: Document, *, pages_max: int | None = None) -> LoadedPaper:
-    """The read pages of a paper (the first so many) with their words."""
-    rows = tuple(row for row in page_rows(session, document.id) if row.read_at)[:pages_max]
+def load_paper(session: Session, document: Document, numbers: range | None = None) -> LoadedPaper:
+    """The read pages of a paper (those with these numbers) with their words."""
+    rows = tuple(row for row in page_rows(session, document.id, numbers) if row.read_at)
     _ = document.file  # loaded while the session is open
     return LoadedPaper(document, rows)
 

@@ -455,9 +455,11 @@ def page_of(row: PageRow) -> Page:
     return Page(row.number, row.width_pt, row.height_pt, words, source, row.rotation, row.skew)
 
 
-def page_rows(session: Session, document_id: int) -> Sequence[PageRow]:
-    """The page rows of a paper in order, with their words."""
+def page_rows(session: Session, document_id: int, numbers: range | None = None) -> Sequence[PageRow]:
+    """The page rows of a paper (those with these numbers) in order, with their words."""
     query = select(PageRow).where(PageRow.document_id == document_id).order_by(PageRow.number)
+    if numbers is not None:
+        query = query.where(PageRow.number.in_(numbers))
     return session.scalars(query.options(undefer(PageRow.words))).all()
 
 

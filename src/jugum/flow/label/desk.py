@@ -44,7 +44,7 @@ from jugum.flow.label.rows import (
     write_table,
     write_values,
 )
-from jugum.flow.label.suggestions import Suggested, load_suggestion_input, suggestions
+from jugum.flow.label.suggestions import AT_ONCE, Suggested, load_suggestion_input, suggestions, windows
 from jugum.flow.label.suspicious import failing_checks
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
@@ -54,14 +54,12 @@ from jugum.store import Store
 from jugum.store.models import Document, Field, Label, Person
 from jugum.store.queue import Task, enqueue, is_waiting
 
-SUGGESTED_PAGES_MAX = 12  # of longer papers suggestions are fetched once the desk is open
-
 
 @dataclass(frozen=True)
 class LabelField:
     """A field on the labelling desk: what a person said of it (`decided`), and what is suggested. `passes`: the
-    suggestion's measured confidence reaches its threshold. `inside` is the clause it stands in; `dispute`, the two
-    labellers' answers."""
+    suggestion's measured confidence reaches its threshold; `weight`, what speaks for it against one from other pages.
+    `inside` is the clause it stands in; `dispute`, the two labellers' answers."""
 
     key: str
     name: str
@@ -79,6 +77,7 @@ class LabelField:
     rows: list[list[ValueView | None]] = field(default_factory=list)
     suggested_rows: list[list[ValueView | None]] = field(default_factory=list)
     passes: bool = False
+    weight: float = 0.0
     inside: str = ""
     failing: str = ""
     disputed: bool = False
@@ -86,6 +85,8 @@ class LabelField:
 
 @dataclass(frozen=True)
 class LabelDesk:
+    """`windows` are the first and last pages of the parts for which suggestions are fetched once the desk is open."""
+
     id: int
     name: str
     type_id: int
@@ -99,7 +100,7 @@ class LabelDesk:
     next: int | None
     next_why: str
     left: int
-    suggest_later: bool
+    windows: list[tuple[int, int]]
     blind: bool
     layout: str
 
@@ -116,13 +117,12 @@ def desk(
         must_see_personal(actor, document)
         blind = double_labelling.is_blind(session, document, actor.id)
         others = open_desk(session, actor, document)
-        later = (document.page_count or 0) > SUGGESTED_PAGES_MAX
-        wanted = document.state != DocumentState.LABELLED and not later
-        given = load_suggestion_input(session, document) if wanted else None
+        wanted = windows(document.page_count or 0) if document.state != DocumentState.LABELLED else []
+        later = (document.page_count or 0) > AT_ONCE
+        given = load_suggestion_input(session, document) if wanted and not later else None
     found = suggestions(store, given, versions, explorer) if given else {}
     with store.session() as session:
         document = document_row(session, document_id)
-        said = double_labelling.own_labels(session, document, actor.id) if blind else _labels(session, document)
         found = planted(session, document, actor, found)
         near = neighbours(session, document, actor.id)
         return LabelDesk(
@@ -133,30 +133,47 @@ def desk(
             document.state,
             document.revision,
             page_views(session, document_id),
-            _fields(session, document, said, found),
+            _fields(session, document, _said(session, document, actor), found),
             others,
             near.before,
             near.after,
             near.why,
             near.left,
-            later and document.state != DocumentState.LABELLED,
+            wanted if later else [],
             blind,
             layout_name(session, document),
         )
 
 
 def late_suggestions(
-    store: Store, actor: Actor, document_id: int, versions: LoadedVersions, explorer: Explorer
+    store: Store,
+    actor: Actor,
+    document_id: int,
+    pages: tuple[int, int],
+    versions: LoadedVersions,
+    explorer: Explorer,
 ) -> list[LabelField]:
-    """The fields of a long paper with their suggestions, once its desk is open."""
+    """The fields of a paper with their suggestions from some of its pages (first and last), once its desk is open.
+    Control suggestions are planted where these are all pages: else a better one from other pages would give them
+    away."""
     actor.require(LABEL)
     with store.session() as session:
-        given = load_suggestion_input(session, document_row(session, document_id))
+        document = document_row(session, document_id)
+        must_see_personal(actor, document)
+        given = load_suggestion_input(session, document, *pages)
     found = suggestions(store, given, versions, explorer)
     with store.session() as session:
         document = document_row(session, document_id)
-        found = planted(session, document, actor, found)
-        return _fields(session, document, _labels(session, document), found)
+        if pages in windows(document.page_count or 0)[:1] and pages[1] == document.page_count:
+            found = planted(session, document, actor, found)
+        return _fields(session, document, _said(session, document, actor), found)
+
+
+def _said(session: Session, document: Document, actor: Actor) -> dict[int, list[Label]]:
+    """Labels by field, as a person may see them: their own alone where two label a paper blindly."""
+    if double_labelling.is_blind(session, document, actor.id):
+        return double_labelling.own_labels(session, document, actor.id)
+    return _labels(session, document)
 
 
 def _labels(session: Session, document: Document) -> dict[int, list[Label]]:
@@ -205,6 +222,7 @@ def _label_field(
         ghost.threshold,
         shape_of_field(row),
         passes=ghost.passes and not mine,
+        weight=ghost.weight,
     )
 
 
@@ -239,6 +257,7 @@ def _label_table(
         shape=shape_of_field(row),
         rows=rows,
         suggested_rows=[] if decided else ghost,
+        weight=max((suggested[column.key].weight for column in columns if column.key in suggested), default=0.0),
     )
 
 

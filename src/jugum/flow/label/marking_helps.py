@@ -23,8 +23,6 @@ from jugum.flow.office.actor import REVIEW, Actor
 from jugum.flow.plan.fields import plan_in, value_type_of
 from jugum.store import Store
 
-SUGGESTED_PAGES_MAX = 12  # of longer papers suggestions are fetched once the desk is open
-
 
 @dataclass(frozen=True)
 class GridView:

@@ -1,11 +1,16 @@
 """Suggestions on the labelling desk: from a trained version, from labelled papers of the same layout, and from the
-plan alone."""
+plan alone.
+
+They cost about half a second a page (most of it for the layers of its picture), so a long paper is looked at in windows
+of some pages, what is in view first. A window is worked out by itself; what speaks more for a value wins.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
+from scipy.special import expit
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -29,7 +34,10 @@ from jugum.flow.plan.sample import findings
 from jugum.store import Store
 from jugum.store.models import Document, Policy, Workspace
 
-PAGES_MAX = 40  # of longer papers only the first pages are looked at for suggestions
+AT_ONCE = 2  # pages up to which a desk opens with its suggestions; of longer papers they come once it is open
+WHOLE = 12  # pages up to which a paper is looked at as a whole
+WINDOW = 8  # pages of a longer one that are looked at together
+BEYOND = 1  # pages behind a window that a section or a table begun in it may go on to
 SAME_LAYOUT_MAX = 3  # labelled papers of the same layout that are remembered
 UNSURE = 0.5  # below this confidence of a version, papers of the same layout labelled meanwhile are asked
 
@@ -38,31 +46,47 @@ UNSURE = 0.5  # below this confidence of a version, papers of the same layout la
 class Suggested:
     """What is found for a field: its values (None for a table's empty cells), the candidates next in line, and the
     threshold they stand against. `passes` tells that a measured confidence reaches that threshold; `sure` is that
-    confidence, "not on it" included."""
+    confidence, "not on it" included. `weight` is what speaks for it against another window's: a sure version's
+    before that of papers of the same layout, and this before the plan's."""
 
     values: list[ValueView | None] = field(default_factory=list)
     others: list[ValueView] = field(default_factory=list)
     threshold: float | None = None
     passes: bool = False
     sure: float = 0.0
+    weight: float = 0.0
 
 
 @dataclass(frozen=True)
 class SuggestionInput:
-    """What suggestions for a paper are worked out from: the paper (its first pages), the plan, the file of the
-    version that is asked and the policy in force, and the workspace, whose suggestion service may be on."""
+    """What suggestions for a paper are worked out from: the paper (the pages of a window), the window's last page,
+    the plan, the file of the version that is asked and the policy in force, and the workspace, whose suggestion
+    service may be on."""
 
     paper: LoadedPaper
+    last: int
     plan: Plan
     file_key: str | None
     policy: Policy | None
     workspace: Workspace
 
 
-def load_suggestion_input(session: Session, document: Document) -> SuggestionInput:
+def windows(pages: int) -> list[tuple[int, int]]:
+    """First and last page of each part of a paper that is looked at by itself; pages count from 1."""
+    if pages <= WHOLE:
+        return [(1, pages)] if pages else []
+    return [(first, min(first + WINDOW - 1, pages)) for first in range(1, pages + 1, WINDOW)]
+
+
+def load_suggestion_input(session: Session, document: Document, first: int = 1, last: int = WHOLE) -> SuggestionInput:
+    """`first` and `last` bound the window. InputError for one that is too wide to be worked out while somebody
+    waits."""
+    if not 1 <= first <= last < first + WHOLE:
+        raise InputError(f"Suggestions come for 1 to {WHOLE} pages at a time; {first} to {last} can't be looked at.")
     version = newest_version(session, document.type_id)
     return SuggestionInput(
-        load_paper(session, document, pages_max=PAGES_MAX),
+        load_paper(session, document, range(first, last + 1 + BEYOND)),
+        last,
         plan_in(document.placed_type),
         version.file_key if version else None,
         current_policy(session, document.placed_type.id),
@@ -86,7 +110,14 @@ def suggestions(
         if one.values:
             suggested[key] = one
     found = _by_plan(store, given, explorer, set(suggested)) | suggested
-    return found | _by_service(store, given, found, pages)
+    found |= _by_service(store, given, found, pages)
+    return {key: one for key, one in found.items() if "." in key or _begins_within(one, given.last)}
+
+
+def _begins_within(one: Suggested, last: int) -> bool:
+    """Whether a value begins in the window: behind it, it is the next window's."""
+    places = [value.page for value in one.values if value and value.page is not None]
+    return not places or places[0] <= last
 
 
 def _by_version(
@@ -115,8 +146,9 @@ def _by_version(
         else:
             values = {key: [_part(cell, round(sure, 4)) for cell in column] for key, column in decision.values.items()}
             others = [view_of(other) for other in decision.others]
+        weight = 2 + sure if sure >= UNSURE else sure
         for key, its in values.items():
-            found[key] = Suggested(its, others, threshold, passes, sure)
+            found[key] = Suggested(its, others, threshold, passes, sure, weight)
     return found
 
 
@@ -151,10 +183,14 @@ def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Pag
         return {}
     clauses = suggest_clauses(plan, samples, pages)
     decided: list[Decision] = suggest_from_same_layout(plan, samples, pages)
-    return {key: Suggested([replace(view_of(one), origin="same layout")], []) for key, one in clauses.items()} | {
+    return {
+        key: Suggested([replace(view_of(one), origin="same layout")], [], weight=1 + one.score)
+        for key, one in clauses.items()
+    } | {
         decision.field: Suggested(
             [_choice(choice, "same layout") for choice in decision.chosen],
             [_choice(choice, "same layout") for choice in decision.others],
+            weight=1 + max((float(expit(choice.logit)) for choice in decision.chosen), default=0.0),
         )
         for decision in decided
     }
@@ -180,6 +216,7 @@ def _by_plan(store: Store, given: SuggestionInput, explorer: Explorer, known: se
         key: Suggested(
             [view_of(value) if value else None for value in finding.values],
             [view_of(other) for other in finding.others],
+            weight=max((value.score for value in finding.values if value), default=0.0),
         )
         for key, finding in found.items()
     }

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 
@@ -38,6 +39,7 @@ from jugum.store.queue import QueuedJob, Task, enqueue, enqueue_all
 
 CURVE_PAPERS_LEAST = 6  # below these the shares of the curve are of one or two papers
 JUDGED_MAX = 400  # samples that a new version is asked about; the choice of the next paper needs no more
+GATHERING = 0.2  # share of a training that looking at the pictures of papers takes, where a plan has marks
 SEED = 1
 
 
@@ -85,13 +87,14 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
     progress = ProgressWriter(store, version_id)
     try:
         group_new(store, _type_of(store, version_id))
-        given = _given(store, version_id, explorer or Explorer())
+        given = _given(store, version_id, explorer or Explorer(), progress)
+        begun = GATHERING if given.layers else 0.0
         trained = train_version(
             given.plan,
             given.samples,
             groups=given.layouts,
             seed=SEED,
-            progress=progress,
+            progress=lambda stage, share: progress(stage, begun + (0.96 - begun) * share),
             structures=given.layers,
             synonyms=given.synonyms,
         )
@@ -138,7 +141,12 @@ class _Given:
     synonyms: Groups
 
 
-def _given(store: Store, version_id: int, explorer: Explorer) -> _Given:
+def _given(
+    store: Store,
+    version_id: int,
+    explorer: Explorer,
+    progress: Callable[[str, float], None] = lambda stage, share: None,
+) -> _Given:
     """Everything is read in one short transaction; layers of pages are worked out after it."""
     with store.session() as session:
         version = session.get_one(ModelVersion, version_id)
@@ -149,7 +157,11 @@ def _given(store: Store, version_id: int, explorer: Explorer) -> _Given:
         layouts = layout_groups_of(session, [int(sample.key) for sample in samples])
         papers = papers_with_marks(session, plan, [*samples, *tests])
         synonyms = synonyms_in(session, kind.workspace_id)
-    return _Given(plan, samples, tests, layouts, layers_of(store, explorer, papers), synonyms)
+
+    def told(done: int) -> None:
+        progress(f"looking at pictures, {done} of {len(papers)} papers", GATHERING * done / len(papers))
+
+    return _Given(plan, samples, tests, layouts, layers_of(store, explorer, papers, told), synonyms)
 
 
 def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion, report: Report) -> None:

@@ -74,10 +74,10 @@ def open_label_desk(request: Request, document_id: int, actor: MayLabel) -> Labe
 
 
 @router.get("/documents/{document_id}/suggestions")
-def suggestions(request: Request, document_id: int, actor: MayLabel) -> list[LabelField]:
-    """The fields of a long paper with what is suggested for them."""
+def suggestions(request: Request, document_id: int, first: int, last: int, actor: MayLabel) -> list[LabelField]:
+    """The fields of a paper with what is suggested for them on the pages `first` to `last`, as the desk names them."""
     state = request.app.state
-    return label_desk.late_suggestions(state.store, actor, document_id, state.versions, state.explorer)
+    return label_desk.late_suggestions(state.store, actor, document_id, (first, last), state.versions, state.explorer)
 
 
 @router.get("/documents/{document_id}/pages/{number}/words")

@@ -13,6 +13,7 @@ import { Paper } from "./model.js";
 import { button } from "./notes.js";
 import { Pages } from "./pages.js";
 import { Saver } from "./saver.js";
+import { Suggesting } from "./suggesting.js";
 import { Trail } from "./trail.js";
 import { DeskView, Selection } from "./view.js";
 
@@ -107,7 +108,7 @@ export class Desk {
     this.view.draw();
     if (this.selection.active) this.view.show(this.selection.active);
     if (this.view.told.startsWith("Opening")) this.view.tell(this.why());
-    if (this.paper.data.suggest_later) this.suggestLater();
+    this.suggestLater();
     if (this.mode !== "look") setInterval(() => this.presence(), PRESENCE_MS);
     this.root.dataset.ready = "yes";
     if (this.mode === "review" && this.trail.asked(this.id)) this.marking.undo();
@@ -143,11 +144,20 @@ export class Desk {
     return why && this.mode === "label" ? `Chosen: ${why}` : "";
   }
 
-  async suggestLater() {
-    this.view.tell("Looking for suggestions on the first 40 pages…");
-    this.paper.suggest(await call("GET", `/api/v1/documents/${this.id}/suggestions`).catch(() => []));
-    this.view.tell("");
-    this.view.redraw();
+  suggestLater() {
+    if (!this.paper.data.windows?.length) return;
+    const suggesting = new Suggesting(this.paper.data.windows, {
+      ask: (first, last) => call("GET", `/api/v1/documents/${this.id}/suggestions?first=${first}&last=${last}`),
+      inView: () => this.pages.inView,
+      said: () => this.view.told,
+      tell: (text) => this.view.tell(text),
+      came: (fields) => {
+        this.paper.suggest(fields, this.selection.active);
+        this.view.redraw();
+      },
+    });
+    suggesting.look();
+    this.view.scroll.addEventListener("scroll", () => suggesting.look(), { passive: true });
   }
 
   listen() {

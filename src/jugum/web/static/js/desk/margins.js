@@ -20,6 +20,10 @@ export class Margins {
 
   /** A note stays on its side for as long as the paper is open: only new ones are dealt out. */
   keepSides(placed) {
+    if (this.view.frame.sides === 1) {
+      for (const one of placed) one.side = "left";
+      return;
+    }
     const name = ({ field, index }) => `${field.key}:${index}`;
     balance(placed.filter((one) => !this.sides.has(name(one))));
     for (const one of placed) {

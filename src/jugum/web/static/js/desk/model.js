@@ -41,6 +41,7 @@ import { boxOfWord, union } from "./geometry.js";
  * @property {Value[]} [suggestion]
  * @property {Row[]} [suggested_rows]
  * @property {boolean} [passes]
+ * @property {number} [weight] what speaks for the suggestion against one from other pages
  * @property {boolean} [disputed]
  * @property {string} [failing]
  * @property {string | null} [hold]
@@ -55,6 +56,24 @@ import { boxOfWord, union } from "./geometry.js";
 /** What can be undone of a field. @typedef {Pick<DeskField, Kept>} Snapshot */
 /** What to send for a field: an answer, or null to take back what was said of it. */
 /** @typedef {{key: string, body: any}} Sent */
+
+/** @param {Row} row */
+const pageOf = (row) => row.find((cell) => cell?.page)?.page ?? 0;
+
+/** What stands on the earlier page. @param {Value[]} one @param {Value[]} other */
+const firstOf = (one, other) => (one.length && (one[0].page ?? 0) <= (other[0].page ?? 0) ? one : other);
+
+/**
+ * Rows of a table from two parts of a paper, in the order of their pages; a page that both have read counts once.
+ * @param {Row[]} before
+ * @param {Row[]} fresh
+ */
+function joinedRows(before, fresh) {
+  const known = new Set(before.map(pageOf));
+  return [...before, ...fresh.filter((row) => !known.has(pageOf(row)))].sort(
+    (one, other) => pageOf(one) - pageOf(other),
+  );
+}
 
 const RESERVED = "egjknxGJ"; // keys of the desk that pick no field
 const LETTERS = "abcdfhilmopqrstuvwyzABCDEFHILMOPQRSTUVWYZ";
@@ -178,11 +197,24 @@ export class Paper {
 
   // ---- News from the server ----
 
-  /** Suggestions that came later: only for fields without an answer. */
-  suggest(fresh) {
-    for (const { key, suggestion, others, threshold, suggested_rows, passes } of fresh) {
+  /**
+   * Suggestions from some of the pages: only for fields without an answer, and only where more speaks for them than for
+   * what stands there; never in place of one that is being looked at. A table's rows on further pages are added.
+   * @param {DeskField[]} fresh
+   * @param {string | null} active
+   */
+  suggest(fresh, active = null) {
+    for (const { key, suggestion, others, threshold, suggested_rows, passes, weight } of fresh) {
       const field = this.field(key);
-      if (field && !field.decided) Object.assign(field, { suggestion, others, threshold, suggested_rows, passes });
+      if (!field || field.decided || !suggestion.length) continue;
+      if (suggested_rows.length) {
+        field.suggestion = firstOf(field.suggestion, suggestion);
+        field.suggested_rows = joinedRows(field.suggested_rows, suggested_rows);
+        const rows = field.suggested_rows.length;
+        Object.assign(field.suggestion[0], { text: `${rows} ${rows === 1 ? "row" : "rows"}` });
+      } else if (!field.suggestion.length || (key !== active && weight > (field.weight || 0))) {
+        Object.assign(field, { suggestion, others, threshold, passes, weight });
+      }
     }
   }
 

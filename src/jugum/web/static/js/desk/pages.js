@@ -143,6 +143,11 @@ export class Pages {
     this.soon = setTimeout(() => this.sharpen(), SHARP_AFTER_MS);
   }
 
+  /** The number of the page that is looked at: the first of which more than a strip is in the window. */
+  get inView() {
+    const from = this.scroll.scrollTop + this.scroll.clientHeight / 4;
+    return this.elements.find(({ top, height }) => top + height > from)?.page.number ?? 1;
+  }
   get near() {
     return this.elements.filter((element) => element.root);
   }

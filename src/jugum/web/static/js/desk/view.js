@@ -8,7 +8,7 @@ import { button, element } from "./notes.js";
 const GUTTER = 34;
 const STRIP = 46; // above the first page: what is told lies over it, and moves nothing
 const PAGE_WIDTH_MAX = 1000;
-const DESK_WIDTH_MIN = 1024;
+const TWO_SIDES_FROM = 1100; // pixels of the window: below, all notes stand left, so that the page can be read
 
 /** What is selected: a field, whether it is edited, a box without words, a field whose printed name is asked for. */
 export class Selection {
@@ -64,14 +64,15 @@ export class DeskView {
   draw() {
     this.drawnKey = this.selection.active;
     const top = this.scroll.scrollTop;
-    const margins = 2 * (NOTE_WIDTH + GUTTER + 10);
-    const room = Math.max(this.scroll.clientWidth, DESK_WIDTH_MIN) - margins - 24;
+    const sides = this.scroll.clientWidth < TWO_SIDES_FROM ? 1 : 2;
+    const margin = NOTE_WIDTH + GUTTER + 10;
+    const room = this.scroll.clientWidth - sides * margin - 24;
     const width = Math.round(Math.min(room, PAGE_WIDTH_MAX) * this.zoom);
-    const planeWidth = Math.max(this.scroll.clientWidth - 1, width + margins);
-    const left = Math.max(NOTE_WIDTH + GUTTER + 10, (planeWidth - width) / 2);
+    const planeWidth = Math.max(this.scroll.clientWidth - 1, width + sides * margin);
+    const left = sides === 1 ? margin : Math.max(margin, (planeWidth - width) / 2);
     this.pages.holder.style.left = `${left}px`;
     this.plane.style.width = `${planeWidth}px`;
-    this.frame = { left, width, planeWidth, gutter: GUTTER, top: STRIP, height: this.pages.layout(width) };
+    this.frame = { sides, left, width, planeWidth, gutter: GUTTER, top: STRIP, height: this.pages.layout(width) };
     this.margins.draw();
     this.dock.draw();
     this.titles();

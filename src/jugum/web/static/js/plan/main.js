@@ -99,6 +99,7 @@ const plan = {
     );
     const value = element("td", "found-cell");
     value.append(this.foundFor(field));
+    value.title = value.textContent; // a clause or a column is longer than its cell
     const acts = element("td", "text-nowrap");
     if (this.may)
       acts.append(

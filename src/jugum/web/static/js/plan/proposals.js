@@ -126,6 +126,7 @@ export class Proposals {
         quiet("Drop", () => this.drop(at), `Drop ${proposal.field.name}`),
       );
     const example = element("td", "mono found-cell", shortened(proposal.example, 34));
+    example.title = proposal.example;
     row.append(name, element("td", "", kindOf(proposal.field)), example, acts);
     row.addEventListener("click", () => {
       this.at = at;

@@ -7,6 +7,7 @@ import { tell } from "../frame/dialogs.js";
 
 const LOW = logOdds(0.01);
 const HIGH = logOdds(0.995);
+const LABEL_WIDTH = 36; // pixels
 const TICKS = [0.01, 0.1, 0.5, 0.8, 0.9, 0.95, 0.98, 0.995];
 const LINE = 40;
 const HEIGHT = 70;
@@ -81,8 +82,11 @@ class Balance {
     this.axis.setAttribute("viewBox", `0 0 ${this.width} ${HEIGHT}`);
     const focused = document.activeElement === this.handle;
     const parts = [svg("line", { class: "ground", x1: 4, x2: this.width - 4, y1: LINE, y2: LINE })];
+    let labelled = -Infinity;
     for (const tick of TICKS) {
       parts.push(svg("line", { class: "ground", x1: this.x(tick), x2: this.x(tick), y1: LINE - 2, y2: LINE + 2 }));
+      if (this.x(tick) - labelled < LABEL_WIDTH) continue; // a narrow axis has no room for each
+      labelled = this.x(tick);
       const label = svg("text", { class: "tick", x: this.x(tick), y: HEIGHT - 3 });
       label.textContent = `${tick * 100} %`;
       parts.push(label);
