@@ -8,7 +8,7 @@ from collections.abc import Callable
 import pytest
 from sqlalchemy import select
 from tests.office import Office
-from tests.papers import slips, words_pdf
+from tests.papers import joined, many_pages, slip_pdf, slips, words_pdf
 
 from jugum.core.page import Box
 from jugum.errors import Conflict, Forbidden, InputError, NotFound
@@ -203,6 +203,26 @@ def test_the_sample_shows_what_a_field_would_find_while_it_is_typed(office: Offi
         FieldInput(name="Day", data_type="date", printed_names=["Date"]),
     )
     assert new.fields[-1].key == "new_field"
+
+
+def test_of_a_long_sample_the_pages_about_the_one_in_view_are_looked_at(office: Office, run_jobs: Run) -> None:
+    slip = slips(1)[0]
+    data = joined(many_pages(14), slip_pdf(slip), many_pages(5))
+    document = documents.receive(
+        office.store, office.analyst, office.type_id, "bundle.pdf", data, purpose="sample"
+    ).document_id
+    run_jobs()
+
+    def amount(page: int) -> tuple[tuple[int, int], list[str]]:
+        seen = plan_sample.preview(office.store, Explorer(), office.type_id, document, page=page)
+        values = next(field.values for field in seen.fields if field.key == "amount")
+        return seen.pages, [value.text for value in values if value]
+
+    assert amount(1) == ((1, 8), [])
+    assert amount(13) == ((9, 16), [slip.amount])
+    assert amount(20) == ((17, 20), [])
+    proposed = plan_sample.propose(office.store, Explorer(), office.type_id, document, page=13)
+    assert {one.page for one in proposed} <= set(range(9, 17))
 
 
 def test_checks_are_tried_on_all_labelled_samples(trained: Office) -> None:

@@ -30,6 +30,7 @@ from jugum.flow.office import types as types_
 from jugum.flow.overview import overview
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan import synonyms as plan_synonyms
+from jugum.flow.plan.fields import FieldInput
 from jugum.flow.review import changes as version_changes
 from jugum.flow.train import automatic, training, versions
 from jugum.flow.train import files as version_files
@@ -70,6 +71,25 @@ def test_a_version_taken_out_and_brought_in_reads_the_same(trained: Office, run_
         evidence = session.get_one(ModelVersion, brought, options=[undefer(ModelVersion.evidence)]).evidence
         assert len({row["sample"] for row in evidence}) == 10
     assert policies.weigh(trained.store, trained.type_id).version_id == brought
+
+
+def test_a_training_tells_how_far_it_is_from_the_pictures_on(trained: Office, monkeypatch: pytest.MonkeyPatch) -> None:
+    plan_fields.add_field(
+        trained.store, trained.analyst, trained.type_id, FieldInput(name="Winter", data_type="tick box", required=False)
+    )
+    told: list[tuple[str, float]] = []
+
+    class Listener(training.ProgressWriter):
+        def __call__(self, stage: str, share: float) -> None:
+            told.append((stage, share))
+
+    monkeypatch.setattr(training, "ProgressWriter", Listener)
+    version = training.start(trained.store, trained.analyst, trained.type_id)
+    training.run(trained.store, version)
+    assert [stage for stage, _ in told][:10] == [f"looking at pictures, {n} of 10 papers" for n in range(1, 11)]
+    shares = [share for _, share in told]
+    assert shares == sorted(shares)
+    assert (shares[9], shares[-1]) == (training.GATHERING, 1.0)
 
 
 def test_a_version_of_another_plan_is_refused_with_a_word(trained: Office) -> None:

@@ -40,6 +40,8 @@ from jugum.store.models import Document, PageRow
 
 PICTURE_DPI_MAX = 600
 STRUCTURES_KEPT = 96
+WHOLE = 12  # pages up to which a paper is worked on as a whole while somebody waits
+WINDOW = 8  # pages of a longer one that are worked on together: about half a second a page
 FORMATS = {
     "json": ("application/json", ".json"),
     "hocr": ("text/html", ".hocr.html"),
@@ -101,6 +103,14 @@ def load_paper(session: Session, document: Document, numbers: range | None = Non
     rows = tuple(row for row in page_rows(session, document.id, numbers) if row.read_at)
     _ = document.file  # loaded while the session is open
     return LoadedPaper(document, rows)
+
+
+def windows(pages: int) -> list[tuple[int, int]]:
+    """First and last page of each part of a paper that is looked at by itself while somebody waits; pages count from
+    1."""
+    if pages <= WHOLE:
+        return [(1, pages)] if pages else []
+    return [(first, min(first + WINDOW - 1, pages)) for first in range(1, pages + 1, WINDOW)]
 
 
 def _page_row(session: Session, document_id: int, number: int) -> tuple[Document, PageRow]:

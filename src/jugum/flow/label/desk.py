@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from jugum.core.states import By, DocumentState, Method, Purpose
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.documents import document_row
-from jugum.flow.gather.explore import Explorer
+from jugum.flow.gather.explore import Explorer, windows
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.label import double_labelling
 from jugum.flow.label.control_suggestions import answered, planted
@@ -44,7 +44,7 @@ from jugum.flow.label.rows import (
     write_table,
     write_values,
 )
-from jugum.flow.label.suggestions import AT_ONCE, Suggested, load_suggestion_input, suggestions, windows
+from jugum.flow.label.suggestions import AT_ONCE, Suggested, load_suggestion_input, suggestions
 from jugum.flow.label.suspicious import failing_checks
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record

@@ -4,7 +4,7 @@ for one key."""
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -47,14 +47,21 @@ class PastRecordsReport:
 
 
 def import_records(
-    store: Store, actor: Actor, type_id: int, data: bytes, *, complete: bool = False
+    store: Store,
+    actor: Actor,
+    type_id: int,
+    data: bytes,
+    *,
+    complete: bool = False,
+    told: Callable[[int, int], None] = lambda done, of: None,
 ) -> PastRecordsReport:
     """Labels from a CSV of values keyed in the past, `file,type,field,value`; each value's place is found by matching.
 
     What is placed clearly on one paper shows where to look on the next of the same layout. A value that is not found
     on its page, or stands in several places, is kept without a place; the latter wait to be chosen. `complete` says
     that the CSV has every value of the papers it names: their other fields become "not on this paper" and the papers
-    labelled. Rows that name unknown files, types or fields are told in `unknown` and change nothing.
+    labelled. Rows that name unknown files, types or fields are told in `unknown` and change nothing. `told` is called
+    with how many papers of how many are done, each twice: looked at, saved.
     """
     actor.require(LABEL)
     rows = past_records_of(data)
@@ -69,7 +76,7 @@ def import_records(
                 unknown.append(f"file “{name}”: no sample of this name has been read")
             else:
                 found.append((document, given))
-        counts = _place_all(session, actor, row_type, found, complete=complete)
+        counts = _place_all(session, actor, row_type, found, complete, told)
     return PastRecordsReport(
         counts[RecordState.FOUND], counts[RecordState.AMBIGUOUS], counts[RecordState.NOT_FOUND], unknown
     )
@@ -124,14 +131,15 @@ def _place_all(
     actor: Actor,
     row_type: DocumentType,
     found: Sequence[tuple[Document, dict[str, list[str]]]],
-    *,
     complete: bool,
+    told: Callable[[int, int], None],
 ) -> dict[RecordState, int]:
     """Two rounds: what was placed clearly in the first shows where the rest stands on papers of the same layout."""
     plan = plan_in(row_type).learned
     papers = [_Paper(document, given, pages_of(session, document.id), {}) for document, given in found]
-    for paper in papers:
+    for number, paper in enumerate(papers):
         paper.placed = _placed(plan, paper, ())
+        told(number + 1, 2 * len(papers))
     examples: dict[int | None, list[Example]] = defaultdict(list)
     taught: dict[int | None, int] = defaultdict(int)
     for number, paper in enumerate(papers):
@@ -145,6 +153,7 @@ def _place_all(
         if its and any(place.state is RecordState.AMBIGUOUS for some in paper.placed.values() for place in some):
             paper.placed = _placed(plan, paper, its)
         _write(session, actor, plan, paper, counts, complete=complete)
+        told(len(papers) + number + 1, 2 * len(papers))
     return counts
 
 

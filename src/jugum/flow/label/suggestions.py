@@ -24,7 +24,7 @@ from jugum.core.schema import FieldKind, Plan
 from jugum.core.states import DocumentState, Purpose, SetName
 from jugum.core.structure import Structure
 from jugum.errors import ExternalError, InputError
-from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
+from jugum.flow.gather.explore import WHOLE, Explorer, LoadedPaper, load_paper
 from jugum.flow.in_force import LoadedVersions, current_policy, newest_version
 from jugum.flow.label import suggestion_service
 from jugum.flow.label.desk_parts import ValueView
@@ -35,8 +35,6 @@ from jugum.store import Store
 from jugum.store.models import Document, Policy, Workspace
 
 AT_ONCE = 2  # pages up to which a desk opens with its suggestions; of longer papers they come once it is open
-WHOLE = 12  # pages up to which a paper is looked at as a whole
-WINDOW = 8  # pages of a longer one that are looked at together
 BEYOND = 1  # pages behind a window that a section or a table begun in it may go on to
 SAME_LAYOUT_MAX = 3  # labelled papers of the same layout that are remembered
 UNSURE = 0.5  # below this confidence of a version, papers of the same layout labelled meanwhile are asked
@@ -69,13 +67,6 @@ class SuggestionInput:
     file_key: str | None
     policy: Policy | None
     workspace: Workspace
-
-
-def windows(pages: int) -> list[tuple[int, int]]:
-    """First and last page of each part of a paper that is looked at by itself; pages count from 1."""
-    if pages <= WHOLE:
-        return [(1, pages)] if pages else []
-    return [(first, min(first + WINDOW - 1, pages)) for first in range(1, pages + 1, WINDOW)]
 
 
 def load_suggestion_input(session: Session, document: Document, first: int = 1, last: int = WHOLE) -> SuggestionInput:

@@ -22,7 +22,7 @@ from jugum.core.states import LABEL_STATES, DocumentState, Purpose
 from jugum.core.structure import Structure
 from jugum.core.values import date_order, delivered
 from jugum.errors import InputError
-from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
+from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper, windows
 from jugum.flow.gather.read import document_row, page_of, page_rows
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.checks import lists_in
@@ -83,25 +83,35 @@ class CheckOn:
 
 @dataclass(frozen=True)
 class PreviewSample:
-    """The plan on one sample: fields with what is found, checks with what became of them."""
+    """The plan on one sample: fields with what is found, checks with what became of them. `pages` are the first and
+    last page that was looked at: of a long sample those about the one in view."""
 
     document: int
     name: str
     fields: list[FieldFound]
     checks: list[CheckOn]
     problem: str = ""
+    pages: tuple[int, int] = (1, 1)
 
 
 def preview(
-    store: Store, explorer: Explorer, type_id: int, document_id: int, drafted: FieldInput | None = None, key: str = ""
+    store: Store,
+    explorer: Explorer,
+    type_id: int,
+    document_id: int,
+    drafted: FieldInput | None = None,
+    key: str = "",
+    page: int = 1,
 ) -> PreviewSample:
-    """A type's plan on one of its samples. `drafted` is a field as it is being typed: a new one, or, with `key`,
-    what that one would become; its own mistakes are told in `problem`, and the sample shows the plan without it."""
+    """A type's plan on one of its samples, of which `page` is in view. `drafted` is a field as it is being typed: a
+    new one, or, with `key`, what that one would become; its own mistakes are told in `problem`, and the sample shows
+    the plan without it."""
     with store.session() as session:
         row, document = type_row(session, type_id), document_row(session, document_id)
         plan, problem = plan_in(row), ""
         context = _context(session, row, document)
-        paper = load_paper(session, document)
+        first, last = _in_view(document, page)
+        paper = load_paper(session, document, range(first, last + 1))
     if drafted is not None:
         try:
             plan = _with_draft(plan, drafted, key)
@@ -110,7 +120,7 @@ def preview(
     try:
         found = findings(store, explorer, paper, plan)
     except InputError as error:  # a pattern that takes too long
-        return PreviewSample(document_id, document.name, [], [], str(error))
+        return PreviewSample(document_id, document.name, [], [], str(error), (first, last))
     texts = _texts(found)
     _, derived = derive(plan, texts, context)
     fields = [_field_found(field, found.get(field.key), derived.get(field.key, ())) for field in plan.fields]
@@ -118,7 +128,13 @@ def preview(
         CheckOn(judgement.check.key, judgement.outcome.value, judgement.said, list(judgement.fields))
         for judgement in judge(plan, texts, context)
     ]
-    return PreviewSample(document_id, document.name, fields, checks, problem)
+    return PreviewSample(document_id, document.name, fields, checks, problem, (first, last))
+
+
+def _in_view(document: Document, page: int) -> tuple[int, int]:
+    """First and last page of the part of a sample that a page belongs to."""
+    parts = windows(document.page_count or 0) or [(1, 1)]
+    return next((part for part in parts if part[0] <= page <= part[1]), parts[-1])
 
 
 def _with_draft(plan: Plan, drafted: FieldInput, key: str) -> Plan:
@@ -248,12 +264,13 @@ class ProposalView:
     why: str
 
 
-def propose(store: Store, explorer: Explorer, type_id: int, document_id: int) -> list[ProposalView]:
-    """Fields that a sample proposes beyond the plan's."""
+def propose(store: Store, explorer: Explorer, type_id: int, document_id: int, page: int = 1) -> list[ProposalView]:
+    """Fields that a sample, of which `page` is in view, proposes beyond the plan's."""
     with store.session() as session:
         plan = plan_in(type_row(session, type_id))
         document = document_row(session, document_id)
-        paper = load_paper(session, document)
+        first, last = _in_view(document, page)
+        paper = load_paper(session, document, range(first, last + 1))
     return [_proposal(proposal) for proposal in proposals(plan, paper.pages, paper.layers(store, explorer))]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from fastapi.responses import Response
@@ -21,6 +21,7 @@ from jugum.flow.label.past_records import PastRecordsReport, PastRecordsView
 from jugum.flow.label.sets import SetView
 from jugum.flow.label.suspicious import Suspect
 from jugum.web.api.office import Made
+from jugum.web.progress import telling
 from jugum.web.security import MayGather, MayLabel, MaySee
 
 router = APIRouter(tags=["Label"])
@@ -33,16 +34,21 @@ MEDIA = {
 # ---- Past records ----------------------------------------------------------------------------------------------------
 
 
-@router.post("/types/{type_id}/labels.csv")
+@router.post("/types/{type_id}/labels.csv", response_model=PastRecordsReport)
 def import_past_records(
     request: Request,
     type_id: int,
     actor: MayLabel,
     file: Annotated[UploadFile, File(description="UTF-8 CSV: file,type,field,value")],
     complete: Annotated[bool, Form(description="the CSV has every value of the papers it names")] = False,
-) -> PastRecordsReport:
-    """Values keyed in the past become labels; the place of each on its page is found by matching."""
-    return past_records.import_records(request.app.state.store, actor, type_id, file.file.read(), complete=complete)
+) -> Any:
+    """Values keyed in the past become labels; the place of each on its page is found by matching. With `Accept:
+    application/x-ndjson`, lines tell how far it is."""
+    store, data = request.app.state.store, file.file.read()
+    return telling(
+        request,
+        lambda told: past_records.import_records(store, actor, type_id, data, complete=complete, told=told),
+    )
 
 
 @router.get("/types/{type_id}/past-records")

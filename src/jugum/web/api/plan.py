@@ -86,10 +86,11 @@ class Region(BaseModel):
 
 
 class Drafted(BaseModel):
-    """A field as it is being typed; with `key`, what that field would become."""
+    """A field as it is being typed; with `key`, what that field would become. `page` of the sample is in view."""
 
     field: FieldIn | None = None
     key: str = ""
+    page: int = 1
 
 
 # ---- Fields ----------------------------------------------------------------------------------------------------------
@@ -264,14 +265,14 @@ def reread(request: Request, type_id: int, actor: MayPlan) -> Reread:
 def preview(request: Request, type_id: int, document_id: int, actor: MayPlan, body: Drafted) -> PreviewSample:
     """What the plan alone, with a field as it is being typed, finds on a sample."""
     state = request.app.state
-    return plan_sample.preview(state.store, state.explorer, type_id, document_id, body.field, body.key)
+    return plan_sample.preview(state.store, state.explorer, type_id, document_id, body.field, body.key, body.page)
 
 
 @router.get("/types/{type_id}/sample/{document_id}/proposals")
-def propose(request: Request, type_id: int, document_id: int, actor: MayPlan) -> list[ProposalView]:
-    """Fields that a sample proposes beyond the plan's."""
+def propose(request: Request, type_id: int, document_id: int, actor: MayPlan, page: int = 1) -> list[ProposalView]:
+    """Fields that a sample proposes beyond the plan's; of a long one, the pages about `page`."""
     state = request.app.state
-    return plan_sample.propose(state.store, state.explorer, type_id, document_id)
+    return plan_sample.propose(state.store, state.explorer, type_id, document_id, page)
 
 
 @router.post("/documents/{document_id}/table-proposal")

@@ -47,7 +47,8 @@ def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure 
     """What a sample proposes beyond a plan's fields, page by page from top to bottom; at most one for a printed
     name."""
     found: list[Proposal] = []
-    tables = [(page, table) for page in pages for table in tables_on(page, structures[page.number - 1])]
+    layers = list(zip(pages, structures, strict=True))
+    tables = [(page, table) for page, structure in layers for table in tables_on(page, structure)]
     for page, table in tables:
         if (made := table_of(page, table)) is not None:
             found += [made, *lines_of(page, table, made)]
@@ -61,8 +62,8 @@ def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure 
     # Words on the row of a tick box are captions, not values.
     covered += [(tick.page, Box(0.0, tick.box.y0 - 0.006, 1.0, tick.box.y1 + 0.006)) for tick in ticks]
     covered += _headings(pages)
-    for page in pages:
-        found += [pair for pair in _pairs(page, structures[page.number - 1]) if not _in_any(pair, covered)]
+    for page, structure in layers:
+        found += [pair for pair in _pairs(page, structure) if not _in_any(pair, covered)]
     for page in pages:
         found += [proposal for proposal in _prose(page) if not _in_any(proposal, covered)]
     found += _signatures(pages, structures)

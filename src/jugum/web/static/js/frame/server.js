@@ -32,6 +32,39 @@ export async function call(method, path, body) {
   return answer;
 }
 
+/**
+ * Like `call` for what takes long: told(done, of) hears how far it is.
+ * @param {string} method
+ * @param {string} path
+ * @param {FormData} form
+ * @param {(done: number, of: number) => void} told
+ */
+export async function follow(method, path, form, told) {
+  const response = await fetch(path, {
+    method,
+    headers: { "X-CSRF-Token": token, Accept: "application/x-ndjson, application/json" },
+    body: form,
+  }).catch(() => {
+    throw new Refused("The server can't be reached.", 0);
+  });
+  if (!response.ok || !response.body) {
+    const answer = await response.json().catch(() => ({}));
+    throw new Refused(answer.error || `The server answered ${response.status}.`, response.status);
+  }
+  let rest = "";
+  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+  for (let part = await reader.read(); !part.done; part = await reader.read()) {
+    const lines = (rest + part.value).split("\n");
+    rest = lines.pop();
+    for (const line of lines.map((one) => JSON.parse(one))) {
+      if ("error" in line) throw new Refused(line.error, line.status);
+      if ("result" in line) return line.result;
+      told(line.done, line.of);
+    }
+  }
+  throw new Refused("The server stopped in the midst of it. Look at what was saved before you try again.", 0);
+}
+
 // Upload with progress (0–1); fetch can't tell how much has gone.
 export function upload(path, form, progress) {
   return new Promise((resolve, reject) => {

@@ -1,7 +1,7 @@
 // The pages around the labelling desk: layouts and sets, past records, double labelling, suspicious labels. One key
 // decides each row.
 
-import { call } from "../frame/server.js";
+import { call, follow } from "../frame/server.js";
 import { ask, tell } from "../frame/dialogs.js";
 import { setKeys } from "../frame/keys.js";
 
@@ -30,8 +30,10 @@ document.getElementById("past-records")?.addEventListener("submit", async (event
   event.preventDefault();
   const form = event.currentTarget;
   say(form, "Looking for the values on their papers…");
+  const far = (done, of) => say(form, `Looking for the values on ${of / 2} papers: ${Math.round((100 * done) / of)} %`);
   try {
-    const report = await call("POST", `/api/v1/types/${form.dataset.type}/labels.csv`, new FormData(form));
+    const path = `/api/v1/types/${form.dataset.type}/labels.csv`;
+    const report = await follow("POST", path, new FormData(form), far);
     const counts = [
       `${report.placed} found`,
       `${report.ambiguous} found in several places`,

@@ -394,7 +394,9 @@ function showFound(found) {
   const count = plan.top().filter(isFound).length;
   const checks = failing ? `, ${many(failing, "check fails", "checks fail")}` : "";
   part("found-word").title = "by the plan alone, without training";
-  part("found-word").textContent = plan.fields.length ? `${count} of ${plan.top().length} found${checks}` : "";
+  const [first, last] = found.pages;
+  const where = plan.sample?.pages > last - first + 1 ? ` on pages ${first}–${last}` : "";
+  part("found-word").textContent = plan.fields.length ? `${count} of ${plan.top().length} found${where}${checks}` : "";
   plan.drawFields();
   plan.drawChecks();
 }

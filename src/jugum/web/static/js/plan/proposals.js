@@ -45,7 +45,10 @@ export class Proposals {
       return;
     }
     this.words.textContent = "Searching the sample …";
-    const got = await call("GET", `/api/v1/types/${plan.type}/sample/${sample}/proposals`).catch((error) => {
+    const got = await call(
+      "GET",
+      `/api/v1/types/${plan.type}/sample/${sample}/proposals?page=${plan.sample.page}`,
+    ).catch((error) => {
       plan.status(error.message);
       return [];
     });

@@ -48,6 +48,10 @@ export class Sample {
     );
   }
 
+  get pages() {
+    return this.samples[this.at]?.[2] || 1;
+  }
+
   step(by) {
     if (this.samples.length) this.go((this.at + by + this.samples.length) % this.samples.length);
   }
@@ -64,7 +68,7 @@ export class Sample {
   }
 
   turn(by) {
-    const count = this.samples[this.at]?.[2] || 1;
+    const count = this.pages;
     this.page = Math.min(count, Math.max(1, this.page + by));
     this.part("page-word").textContent = `page ${this.page} of ${count}`;
     this.part("pager").hidden = count < 2;
@@ -72,6 +76,13 @@ export class Sample {
     const path = `/documents/${this.id}/pages/${this.page}.jpg`;
     if (picture.getAttribute("src") !== path) picture.src = path;
     this.draw();
+    if (this.found && !this.looked(this.page)) this.look(); // what is being typed is looked for there at the next key
+  }
+
+  /** Whether what was found is about a page: of a long sample only the pages about the one in view are looked at. */
+  looked(page) {
+    const [first, last] = this.found.pages;
+    return !this.found.fields.length || (first <= page && page <= last);
   }
 
   // Ask what the plan finds, with a field as it is being typed. Only the newest answer counts.
@@ -79,9 +90,13 @@ export class Sample {
     if (!this.id) return null;
     const mine = (this.asked += 1);
     if (!this.found) this.part("found-word").textContent = "reading the sample …";
-    const found = await call("POST", `/api/v1/types/${this.type}/sample/${this.id}`, { field: draft, key }).catch(
-      (error) => ({ problem: error.message, fields: [], checks: [] }),
-    );
+    const asked = { field: draft, key, page: this.page };
+    const found = await call("POST", `/api/v1/types/${this.type}/sample/${this.id}`, asked).catch((error) => ({
+      problem: error.message,
+      fields: [],
+      checks: [],
+      pages: [1, 1],
+    }));
     if (mine !== this.asked) return null;
     this.found = found;
     this.draw();

@@ -1,0 +1,70 @@
+"""Errors as answers: our own in their words, what nobody thought of under a reference number that the log has."""
+
+from __future__ import annotations
+
+import secrets
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from sqlalchemy.exc import OperationalError
+
+from jugum.errors import Conflict, ExternalError, Forbidden, JugumError, NotFound, NotSignedIn
+from jugum.web.rendering import error_page
+
+STATUS = {NotFound: 404, Forbidden: 403, NotSignedIn: 401, Conflict: 409, ExternalError: 503}
+log = structlog.get_logger()
+
+
+def answer_in(app: FastAPI) -> None:
+    """Every error of an application's routes becomes an answer."""
+    app.add_exception_handler(JugumError, _told)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(OperationalError, _database_away)
+    app.add_exception_handler(Exception, _unknown)
+
+
+def status_of(error: Exception) -> int:
+    """The HTTP status of one of our own errors."""
+    return next((code for kind, code in STATUS.items() if isinstance(error, kind)), 422)
+
+
+def unexpected(error: Exception, path: str) -> str:
+    """Log an error that nobody thought of; returns words for who met it, with the reference it is logged under."""
+    reference = secrets.token_hex(4)
+    log.error("unexpected error", reference=reference, path=path, exc_info=error)
+    return f"Something went wrong on our side. It is logged under reference {reference}."
+
+
+def _is_api(request: Request) -> bool:
+    return request.url.path.startswith("/api/") or "application/json" in request.headers.get("accept", "")
+
+
+def _answer(request: Request, status: int, message: str) -> Response:
+    if _is_api(request):
+        return JSONResponse({"error": message}, status)
+    return error_page(request, status, message)
+
+
+async def _told(request: Request, error: Exception) -> Response:
+    """Our own errors: their text is meant for the person."""
+    status = status_of(error)
+    if status == 401 and not _is_api(request):
+        return RedirectResponse(f"/sign-in?next={request.url.path}", 303)
+    return _answer(request, status, str(error))
+
+
+async def _invalid(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    said = "; ".join(f"{'.'.join(str(part) for part in e['loc'][1:])}: {e['msg']}" for e in error.errors())
+    return _answer(request, 422, f"The request can't be used: {said}")
+
+
+async def _database_away(request: Request, error: Exception) -> Response:
+    log.error("the database does not answer", error=str(error))
+    return _answer(request, 503, "The database does not answer. Nothing was changed; try again in a moment.")
+
+
+async def _unknown(request: Request, error: Exception) -> Response:
+    return _answer(request, 500, unexpected(error, request.url.path))
