@@ -25,7 +25,9 @@ describe("a date", () => {
     const now = new Date(2026, 10, 28, 16, 0);
     assert.equal(when(new Date(2026, 10, 28, 9, 5), now), "09:05");
     assert.equal(when(new Date(2026, 2, 7, 9, 5), now), "7 Mar");
-    assert.equal(when(new Date(2025, 2, 7, 9, 5), now), "2025-03-07");
+    assert.equal(when(new Date(2025, 2, 7, 9, 5), now), "7 Mar 2025");
+    assert.equal(when(new Date(2026, 2, 7, 9, 5), now, "day first, dots"), "07.03.2026");
+    assert.equal(when(new Date(2026, 2, 7, 9, 5), now, "month first"), "03/07/2026");
   });
 });
 

@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from jugum.core.values.date_styles import DateStyle
 from jugum.web.figures import many, percent, size, when
 from jugum.web.rendering import HERE, STYLE_SHEETS, asset
 
@@ -34,7 +35,8 @@ def test_counts_agree_with_their_noun() -> None:
 def test_sizes_and_times_are_short() -> None:
     assert (size(10), size(2_400), size(3_210_000)) == ("1 kB", "2 kB", "3.2 MB")
     assert when(None) == "–"
-    assert when(datetime(2001, 2, 3, tzinfo=UTC)).startswith("2001-02-")
+    assert when(datetime(2001, 2, 3, 12, tzinfo=UTC)) == "3 Feb 2001"
+    assert when(datetime(2001, 2, 3, 12, tzinfo=UTC), DateStyle.DOTS) == "03.02.2001"
     assert ":" in when(datetime.now(UTC))
     assert ":" not in when(datetime.now(UTC) - timedelta(days=40))
 

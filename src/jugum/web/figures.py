@@ -9,6 +9,7 @@ from jinja2 import Undefined
 
 from jugum.core.formats.results import ResultValue
 from jugum.core.states import Origin
+from jugum.core.values.date_styles import DateStyle, written
 
 
 def percent(share: float | None, digits: int = 0) -> str:
@@ -25,19 +26,13 @@ def size(count: int) -> str:
     return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(1, round(count / 1e3))} kB"
 
 
-def when(moment: datetime | None) -> str:
-    """Time for today, else the date."""
+def when(moment: datetime | None, style: DateStyle = DateStyle.WORDS) -> str:
+    """Time for today, else the date in a workspace's style."""
     if moment is None:
         return "–"
     local = moment.astimezone()
     today = datetime.now(UTC).astimezone().date()
-    return (
-        f"{local:%H:%M}"
-        if local.date() == today
-        else f"{local:%-d %b}"
-        if local.year == today.year
-        else f"{local:%Y-%m-%d}"
-    )
+    return f"{local:%H:%M}" if local.date() == today else written(local.date(), style, today.year)
 
 
 def many(count: int, singular: str, plural: str | None = None) -> str:

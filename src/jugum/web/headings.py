@@ -8,6 +8,7 @@ from jugum.core.evaluation.compare import ComparisonVerdict
 from jugum.core.states import IN_TRAINING, VersionState
 from jugum.core.thresholds.promise import Promise
 from jugum.core.thresholds.risk import ThresholdOutcome
+from jugum.core.values.date_styles import DateStyle
 from jugum.flow.gather.batches import BatchView
 from jugum.flow.gather.sources import SourceView
 from jugum.flow.label.double_labelling import DoubleLabellingView
@@ -190,12 +191,12 @@ def promise(outcome: ThresholdOutcome, promised: Promise) -> str:
     )
 
 
-def review(queue: QueueView, reason: str | None = None) -> str:
+def review(queue: QueueView, reason: str | None = None, style: DateStyle = DateStyle.WORDS) -> str:
     """`reason` is the one that the queue is narrowed down to; without it the queue is whole."""
     if not queue.papers:
         return f"No paper waits for the reason “{reason}”" if reason else "No paper waits for a person"
     papers = many(queue.papers, "paper waits", "papers wait")
-    return f"{papers} for a person with {many(queue.held, 'field')}; the oldest since {when(queue.oldest)}"
+    return f"{papers} for a person with {many(queue.held, 'field')}; the oldest since {when(queue.oldest, style)}"
 
 
 def deliver(waiting: int, total: int) -> str:

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import hashlib
+from datetime import datetime
 from functools import cache
 from pathlib import Path
 from typing import Any
 
 from fastapi import Request
 from fastapi.templating import Jinja2Templates
-from jinja2 import StrictUndefined
+from jinja2 import StrictUndefined, pass_context
+from jinja2.runtime import Context
 from markupsafe import Markup
 from starlette.responses import Response
 
 from jugum.core.thresholds.beam import tilt
+from jugum.core.values.date_styles import DateStyle, written
 from jugum.flow.office.actor import Actor
 from jugum.flow.office.types import TypeView, types
 from jugum.flow.overview import overview
@@ -41,7 +44,14 @@ def asset(path: str) -> str:
     return f"/static/{path}?v={hashlib.sha256(data).hexdigest()[:10]}"
 
 
-_templates.env.filters.update(percent=percent, size=size, when=when, many=many, joined=joined, origin=origin)
+@pass_context
+def _when(context: Context, moment: datetime | None) -> str:
+    return when(moment, context.get("date_style", DateStyle.WORDS))
+
+
+_templates.env.filters.update(
+    percent=percent, size=size, when=_when, written=written, many=many, joined=joined, origin=origin
+)
 _templates.env.globals.update(
     asset=asset,
     style_sheets=STYLE_SHEETS,
@@ -66,6 +76,7 @@ def _frame(request: Request, actor: Actor | None, shown: TypeView | None, step: 
         "csrf_field": Markup('<input type="hidden" name="csrf_token" value="{}">').format(token),
         "type": shown,
         "types": types(store) if actor else [],
+        "date_style": shown.date_style if shown else DateStyle.WORDS,
         "step": step,
         "now": now,
         "figures": ribbon(now) if now else {},
@@ -126,6 +137,7 @@ def error_page(request: Request, status: int, message: str) -> Response:
             "step": "",
             "figures": {},
             "step_names": STEPS,
+            "date_style": DateStyle.WORDS,
         },
         status_code=status,
     )

@@ -70,6 +70,7 @@ class Action(StrEnum):
     RENAME_LAYOUT = "rename layout", "named layouts"
     MERGE_LAYOUTS = "merge layouts", "merged layouts"
     SPLIT_LAYOUT = "split layout", "split layouts"
+    SET_DATE_STYLE = "set date style", "changed how dates are written"
     SET_SERVICE = "set suggestion service", "changed the suggestion service"
     # Train
     START_TRAINING = "start training", "started a training"

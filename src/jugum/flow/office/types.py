@@ -10,9 +10,10 @@ from sqlalchemy.orm import Session
 
 from jugum.core.schema import key_from
 from jugum.core.states import Purpose
+from jugum.core.values.date_styles import DateStyle
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.office.actions import Action
-from jugum.flow.office.actor import PLAN, Actor, record
+from jugum.flow.office.actor import ADMINISTER, PLAN, Actor, record
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Workspace
 
@@ -26,6 +27,7 @@ class TypeView:
     workspace: str
     key: str
     name: str
+    date_style: DateStyle
 
 
 def workspaces(store: Store) -> list[Workspace]:
@@ -48,6 +50,17 @@ def add_workspace(store: Store, actor: Actor, name: str) -> int:
         return workspace.id
 
 
+def set_date_style(store: Store, actor: Actor, workspace_id: int, style: DateStyle) -> None:
+    """How a workspace writes dates on its screens. NotFound for no workspace."""
+    actor.require(ADMINISTER)
+    with store.session() as session:
+        workspace = session.get(Workspace, workspace_id)
+        if workspace is None:
+            raise NotFound(f"There is no workspace {workspace_id}.")
+        workspace.date_style = style.value
+        record(session, actor, Action.SET_DATE_STYLE, "workspace", workspace_id, style=style.value)
+
+
 def types(store: Store, workspace_id: int | None = None) -> list[TypeView]:
     with store.session() as session:
         query = select(DocumentType).order_by(DocumentType.workspace_id, DocumentType.name)
@@ -57,7 +70,8 @@ def types(store: Store, workspace_id: int | None = None) -> list[TypeView]:
 
 
 def _type_view(row: DocumentType) -> TypeView:
-    return TypeView(row.id, row.workspace_id, row.workspace.name, row.key, row.name)
+    workspace = row.workspace
+    return TypeView(row.id, workspace.id, workspace.name, row.key, row.name, DateStyle(workspace.date_style))
 
 
 def type_view(store: Store, type_id: int | None) -> TypeView:

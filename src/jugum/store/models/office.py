@@ -14,6 +14,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from jugum.core.values.date_styles import DateStyle
 from jugum.store.models.base import (
     ROLES,
     Base,
@@ -63,6 +64,7 @@ class Workspace(Base):
     name: Mapped[str] = mapped_column(String(80), unique=True)
     synonyms: Mapped[list[Any]] = mapped_column(default=list)
     services: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    date_style: Mapped[str] = mapped_column(String(20), default=DateStyle.WORDS.value)
     created_at: Mapped[datetime] = now()
 
 

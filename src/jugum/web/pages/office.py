@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from datetime import UTC, date, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from jugum.core.values.date_styles import DateStyle
 from jugum.flow.label import suggestion_service
 from jugum.flow.office import people
+from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
 from jugum.flow.overview import overview
 from jugum.store.models import ROLES
@@ -108,7 +111,18 @@ def services_page(request: Request, actor: MayAdminister) -> Response:
         actor=actor,
         shown=overview.default_type(store),
         services=suggestion_service.services(store, actor),
+        workspaces=types_.workspaces(store),
+        date_styles=list(DateStyle),
+        last_of_may=date(datetime.now(UTC).year, 5, 31),
     )
+
+
+@router.post("/workspaces/{workspace_id}/dates")
+def set_dates(
+    request: Request, workspace_id: int, actor: MayAdminister, style: Annotated[DateStyle, Form()]
+) -> Response:
+    types_.set_date_style(request.app.state.store, actor, workspace_id, style)
+    return RedirectResponse("/services", 303)
 
 
 @router.post("/services/{workspace_id}")
