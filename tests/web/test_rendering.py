@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from jugum.core.values.date_styles import DateStyle
-from jugum.web.figures import many, percent, size, when
+from jugum.web.figures import article, many, percent, size, when
 from jugum.web.rendering import HERE, STYLE_SHEETS, asset
 
 
@@ -30,6 +30,10 @@ def test_counts_agree_with_their_noun() -> None:
     assert many(1, "paper") == "1 paper"
     assert many(0, "paper") == "0 papers"
     assert many(2, "is", "are") == "2 are"
+
+
+def test_a_noun_has_its_article() -> None:
+    assert (article("inspection report"), article("pay stub")) == ("an", "a")
 
 
 def test_sizes_and_times_are_short() -> None:

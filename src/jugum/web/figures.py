@@ -35,6 +35,11 @@ def when(moment: datetime | None, style: DateStyle = DateStyle.WORDS) -> str:
     return f"{local:%H:%M}" if local.date() == today else written(local.date(), style, today.year)
 
 
+def article(noun: str) -> str:
+    """ "a" or "an", by the noun's first letter: an inspection report, a pay stub."""
+    return "an" if noun[:1].lower() in "aeiou" else "a"
+
+
 def many(count: int, singular: str, plural: str | None = None) -> str:
     """1, "paper" → "1 paper"; 3 → "3 papers"."""
     return f"{count} {singular if count == 1 else plural or singular + 's'}"

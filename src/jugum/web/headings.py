@@ -20,7 +20,7 @@ from jugum.flow.overview.overview import Steps, UrgentStep
 from jugum.flow.plan.synonyms import SynonymsView
 from jugum.flow.review.queue import QueueView
 from jugum.flow.train.versions import Against, TrainView, VersionView
-from jugum.web.figures import joined, many, percent, when
+from jugum.web.figures import article, joined, many, percent, when
 
 
 def overview(urgent_steps: Sequence[UrgentStep]) -> str:
@@ -67,7 +67,7 @@ def plan(fields: int, type_name: str) -> str:
     return (
         f"{many(fields, 'field is', 'fields are')} read from each {kind}"
         if fields
-        else f"Define the fields of a {kind}"
+        else f"Define the fields of {article(kind)} {kind}"
     )
 
 

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jugum.core.values import DataType, normal_form, parse_date, parse_money, parse_number, same_value, value_shape
+from jugum.core.values.numbers import names_currency
 from jugum.core.values.slips import mend_digits
 
 DATES = {
@@ -143,3 +144,11 @@ def test_text_is_compared_without_case_and_outer_marks() -> None:
 def test_shapes_keep_the_pattern_and_forget_the_letters() -> None:
     assert value_shape("NH-204 117") == "AA-999 999"
     assert value_shape("Ingridsson") == "Aaaa"
+
+
+@pytest.mark.parametrize(
+    ("printed", "named"),
+    [("NOK 123", True), ("12 kr", True), ("€ 5", True), ("12 crowns", True), ("RX 72977", False), ("12,50", False)],
+)
+def test_a_currency_is_told_from_the_letters_of_a_plate(printed: str, named: bool) -> None:
+    assert names_currency(printed) is named

@@ -6,7 +6,7 @@ import re
 from decimal import Decimal, InvalidOperation
 from functools import cache
 
-from babel.numbers import get_currency_name
+from babel.numbers import get_currency_name, list_currencies
 
 from jugum.core.values.slips import mend_digits
 from jugum.core.values.units import has_unit
@@ -15,6 +15,7 @@ _MINUS = "-−–—"  # ASCII hyphen, minus sign, en and em dash
 _BLANKS = "\u00a0\u2009\u202f'’"
 _CURRENCY_SIGNS = "€$£¥₤₣₽₴₹₺₩"
 _CURRENCIES = "EUR USD GBP CHF SEK NOK DKK ISK PLN CZK HUF JPY CNY INR TRY AUD CAD NZD ZAR BRL MXN".split()
+_SHORT_NAMES = frozenset("kr fr sfr zł kč ft lei rs rm mk cts cr".split())
 _CURRENCY_LOCALES = ("en", "de", "fr", "es", "it", "pt", "nl", "da", "nb", "sv", "fi", "pl", "cs")
 # A word of at most four letters before or behind the digits, or a sign: kr, EUR, CHF, kr., USD, Fr.
 _CURRENCY = (
@@ -66,6 +67,22 @@ def parse_money(text: str) -> Decimal | None:
         return None
     negative = any(_is_minus(match[name]) for name in ("sign1", "sign2")) or bool(match["trail"] or match["open"])
     return _signed(_digits(match["digits"]), negative=negative)
+
+
+def names_currency(text: str) -> bool:
+    """Whether a sign, an ISO 4217 code or a usual short name of a currency stands in a text: "EUR 12", "12 kr", "€ 12";
+    "RX 72977" names none, though a sum of money it could be."""
+    if any(sign in text for sign in _CURRENCY_SIGNS):
+        return True
+    words = re.findall(r"[^\W\d_]+", text)
+    return any(word.lower() in _SHORT_NAMES or word in _currency_codes() for word in words) or any(
+        word.lower() in _currency_words() for word in words
+    )
+
+
+@cache
+def _currency_codes() -> frozenset[str]:
+    return frozenset(list_currencies())
 
 
 @cache

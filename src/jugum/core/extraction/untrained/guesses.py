@@ -13,6 +13,7 @@ from jugum.core.page import Box
 from jugum.core.schema import FieldPlan, Plan, key_from
 from jugum.core.values import DataType, normal_form
 from jugum.core.values.contact import parse_country
+from jugum.core.values.numbers import names_currency
 from jugum.core.values.units import is_none_sign
 
 SAME_NAME = 88.0  # per cent: a printed name this like one of the plan's is that one
@@ -22,7 +23,11 @@ _MONEY_WORDS = frozenset(
     "amount total sum pay wage salary price cost fee tax income crowns kr gross net balance rate paid due".split()
 )
 _NAME_WORDS = frozenset(
-    "name surname employee employer customer applicant holder payee driver installer company insured".split()
+    (
+        "name surname employee employer customer applicant holder payee driver installer company insured inspector "
+        "tester examiner agent officer manager director secretary tenant landlord buyer seller witness doctor patient "
+        "pupil student member owner borrower lender guarantor teacher adviser guardian"
+    ).split()
 )
 _ADDRESS_WORDS = frozenset("address residence street dwelling".split())
 
@@ -66,8 +71,8 @@ def guessed_type(name: str, values: Sequence[str]) -> DataType:
     # a bare number reads as per cent too: the sign decides
     if all("%" in value for value in filled) and all_are(DataType.PERCENT):
         return DataType.PERCENT
-    # Any number reads as money: cents, a word such as "total", or a currency sign must speak for it.
-    if all_are(DataType.MONEY) and (has_cents(filled) or said & _MONEY_WORDS or not all_are(DataType.NUMBER)):
+    # Any number reads as money, and a car's plate, too: cents, a word such as "total", or a currency speaks for it.
+    if all_are(DataType.MONEY) and (has_cents(filled) or said & _MONEY_WORDS or all(map(names_currency, filled))):
         return DataType.MONEY
     if said & {"phone", "telephone", "tel", "mobile", "fax"} and all_are(DataType.PHONE):
         return DataType.PHONE

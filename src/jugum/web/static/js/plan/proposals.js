@@ -78,7 +78,11 @@ export class Proposals {
   }
 
   draw() {
-    if (!this.all?.length) {
+    if (!this.all) {
+      this.holder.replaceChildren(); // the words above say that the sample is being searched
+      return;
+    }
+    if (!this.all.length) {
       this.holder.replaceChildren(
         empty("Nothing to propose", "Go to another sample with [ and ], or draw a box to make a table of a region."),
         ...this.droppedList(),
