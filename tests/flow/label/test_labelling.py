@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import json
 from collections.abc import Callable
 
 import pytest
+from reportlab.lib.pagesizes import A5
+from reportlab.pdfgen.canvas import Canvas
 from sqlalchemy import select
 from tests.office import Office, span_of
 from tests.papers import Slip, joined, many_pages, slip_pdf, slips, words_pdf
@@ -214,6 +217,53 @@ def test_one_labelled_paper_helps_its_same_layout_before_any_training(office: Of
     assert [value.text for value in where.suggestion] == ["B 14"]
     assert where.suggestion[0].origin == "same layout"
     assert not where.passes
+
+
+def stores_list(*rows: tuple[str, str]) -> bytes:
+    """A list under heads that no plan names."""
+    buffer = io.BytesIO()
+    canvas = Canvas(buffer, pagesize=A5, invariant=True)
+    lines = [("Harbour stores", ""), ("", ""), ("Ware", "Kroner"), *rows]
+    for number, (left, right) in enumerate(lines):
+        canvas.drawString(40, 540 - 20 * number, left)
+        canvas.drawString(260, 540 - 20 * number, right)
+    canvas.save()
+    return buffer.getvalue()
+
+
+def test_a_table_labelled_once_is_found_under_its_heads_on_the_next_paper(office: Office, run_jobs: Run) -> None:
+    for given in (
+        FieldInput(name="Goods", kind="table"),
+        FieldInput(name="What", inside="goods"),
+        FieldInput(name="Price", data_type="money", inside="goods"),
+    ):
+        plan_fields.add_field(office.store, office.analyst, office.type_id, given)
+    papers = (stores_list(("rope", "12,00"), ("tar", "7,50")), stores_list(("nails", "3,00"), ("pitch", "9,00")))
+    first, second = (
+        documents.receive(
+            office.store, office.analyst, office.type_id, f"list-{n}.pdf", data, purpose="sample"
+        ).document_id
+        for n, data in enumerate(papers)
+    )
+    run_jobs()
+    layouts.group_new(office.store, office.type_id)
+
+    def suggested() -> list[list[str]]:
+        desk = label_desk.desk(office.store, office.analyst, second, LoadedVersions())
+        rows = next(field.suggested_rows for field in desk.fields if field.key == "goods")
+        return [[cell.text if cell else "" for cell in row] for row in rows]
+
+    assert suggested() == []
+    at = {str(word[0]): tuple(word[1:5]) for word in words(office, first)}
+    rows = [
+        {"goods.what": CellInput(what, 1, at[what]), "goods.price": CellInput(price, 1, at[price])}  # type: ignore[arg-type]
+        for what, price in (("rope", "12,00"), ("tar", "7,50"))
+    ]
+    label_desk.set_table(office.store, office.analyst, first, "goods", rows)
+    for key in ("member", "paid_on", "amount"):
+        label_desk.set_label(office.store, office.analyst, first, key, [], absent=True)
+    label_desk.done(office.store, office.analyst, first)
+    assert suggested() == [["nails", "3,00"], ["pitch", "9,00"]]
 
 
 def test_a_planted_suggestion_agreed_to_is_told_and_not_kept(trained: Office, run_jobs: Run) -> None:

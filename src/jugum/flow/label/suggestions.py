@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.clauses.same_layout import suggest_clauses
 from jugum.core.extraction.found import Found
+from jugum.core.extraction.tables.learned_heads import with_learned_heads
 from jugum.core.extraction.values.assignment import Choice, Decision
 from jugum.core.extraction.values.same_layout import suggest_from_same_layout
 from jugum.core.page import Page
@@ -97,10 +98,11 @@ def suggestions(
     unsure = {planned.key for planned in given.plan.fields if suggested.get(planned.key, Suggested()).sure < UNSURE}
     clauses = [planned for planned in given.plan.fields if planned.kind is FieldKind.CLAUSE]
     doubtful = [planned for planned in (*given.plan.learned.fields, *clauses) if planned.key in unsure]
-    for key, one in _by_layout(store, given.paper.document, Plan(tuple(doubtful)), pages).items():
+    alike = _labelled_alike(store, given.paper.document)
+    for key, one in _by_layout(alike, Plan(tuple(doubtful)), pages).items():
         if one.values:
             suggested[key] = one
-    found = _by_plan(store, given, explorer, set(suggested)) | suggested
+    found = _by_plan(store, given, explorer, set(suggested), alike) | suggested
     found |= _by_service(store, given, found, pages)
     return {key: one for key, one in found.items() if "." in key or _begins_within(one, given.last)}
 
@@ -152,10 +154,10 @@ def _choice(choice: Choice, origin: str, sure: float | None = None) -> ValueView
     return ValueView(found.text, found.normal, found.page, [round(v, 5) for v in found.box], sure, origin)
 
 
-def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Page]) -> dict[str, Suggested]:
-    """What up to three labelled papers of the same layout say; they have no measured confidence."""
-    if document.layout_group_id is None or not plan.fields:
-        return {}
+def _labelled_alike(store: Store, document: Document) -> list[Sample]:
+    """Up to three labelled papers of a paper's layout, the latest first."""
+    if document.layout_group_id is None:
+        return []
     with store.session() as session:
         labelled = session.scalars(
             select(Document)
@@ -169,8 +171,12 @@ def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Pag
             .order_by(Document.id.desc())
             .limit(SAME_LAYOUT_MAX)
         ).all()
-        samples: list[Sample] = label_samples(session, labelled)
-    if not samples:
+        return label_samples(session, labelled)
+
+
+def _by_layout(samples: Sequence[Sample], plan: Plan, pages: Sequence[Page]) -> dict[str, Suggested]:
+    """What labelled papers of the same layout say; they have no measured confidence."""
+    if not samples or not plan.fields:
         return {}
     clauses = suggest_clauses(plan, samples, pages)
     decided: list[Decision] = suggest_from_same_layout(plan, samples, pages)
@@ -187,7 +193,10 @@ def _by_layout(store: Store, document: Document, plan: Plan, pages: Sequence[Pag
     }
 
 
-def _by_plan(store: Store, given: SuggestionInput, explorer: Explorer, known: set[str]) -> dict[str, Suggested]:
+def _by_plan(
+    store: Store, given: SuggestionInput, explorer: Explorer, known: set[str], alike: Sequence[Sample]
+) -> dict[str, Suggested]:
+    """What the plan alone finds, tables under the heads, too, that they bear on labelled papers of the same layout."""
     wanted = [
         planned for planned in given.plan.fields if planned.key not in known and planned.kind is not FieldKind.DERIVED
     ]
@@ -199,6 +208,7 @@ def _by_plan(store: Store, given: SuggestionInput, explorer: Explorer, known: se
     )
     if not rest.fields:
         return {}
+    rest = with_learned_heads(rest, alike)
     try:
         found = findings(store, explorer, given.paper, rest)
     except (InputError, ExternalError):  # suggestions are a help: a desk opens without them

@@ -43,6 +43,9 @@ _PARTY = re.compile(
 )
 
 
+_SIGNED = re.compile(r"\b(sign|firma|unter(schrift|zeichnet)|unders?krift|podpis)", re.IGNORECASE)
+
+
 def proposals(plan: Plan, pages: Sequence[Page], structures: Sequence[Structure | None]) -> list[Proposal]:
     """What a sample proposes beyond a plan's fields, page by page from top to bottom; at most one for a printed
     name."""
@@ -204,9 +207,9 @@ def _signatures(pages: Sequence[Page], structures: Sequence[Structure | None]) -
             caption = _caption(box, segments)
             name = clean(caption.text) if caption else ""
             if caption is not None and 2 <= len(name) <= NAME_LETTERS_MAX:
-                field = FieldPlan(
-                    "field", f"Signature {name[:1].lower()}{name[1:]}", DataType.SIGNATURE, (caption.text,)
-                )
+                # "The tenant" is who signs; "Signature of the tenant" says it all.
+                called = name if _SIGNED.search(name) else f"Signature {name[:1].lower()}{name[1:]}"
+                field = FieldPlan("field", called, DataType.SIGNATURE, (caption.text,))
                 yield Proposal(
                     field, (), page.number, union((box, caption.box)), "signed", f"ink of a pen by “{caption.text}”"
                 )
