@@ -38,6 +38,7 @@ SECTION = (("3. Payment", 0.5), (PROSE[0], 0.52), (PROSE[1], 0.54))
         (("______________________", 0.56), ("The client", 0.575)),
         (("Signature of the client", 0.57),),
         (("Place and date:", 0.57), ("Tarnby, 3 March", 0.585)),
+        (("RECEIVED 12 MAY 2026", 0.556), ("Registry of Tarnby", 0.572)),
         (("4. Notice", 0.56), (PROSE[0], 0.58)),
     ],
 )
@@ -50,6 +51,7 @@ def test_a_section_ends_before_what_is_no_part_of_it(after: tuple[tuple[str, flo
     "after",
     [
         ((PROSE[0], 0.57),),  # the next paragraph
+        (("RECEIVED GOODS ARE PAID FOR WITHIN THIRTY DAYS OF THE INVOICE AND", 0.556),),  # a line of prose in capitals
         (("Signatures by telefax are as good as others under this contract", 0.556),),  # a line of prose
     ],
 )

@@ -23,7 +23,9 @@ UNKNOWN = 0.5  # confidence of a record whose kind of decision no other paper ha
 class EvidenceRow:
     """One held-out decision for Weigh: sample key, field, calibrated confidence (by a calibrator that did not see
     the paper), familiarity, what was found and expected (in normal form), right or wrong, unseen layout or not. Of
-    wrong ones `detail` says where what was found stands, why it was taken, and what came next."""
+    wrong ones `detail` says where what was found stands, why it was taken, and what came next. `counted` is false of a
+    value that was looked at only because it was held, where there are others: a harder choice than the papers at large
+    (decision 0018)."""
 
     sample: str
     field: str
@@ -34,6 +36,7 @@ class EvidenceRow:
     found: str
     expected: str
     detail: dict[str, Any] = kept(default_factory=dict)
+    counted: bool = True
 
 
 def calibrators_of(records: Sequence[HeldOut]) -> dict[str, Calibrator]:
@@ -81,6 +84,7 @@ def _row(papers: Papers, record: HeldOut, confidence: float) -> EvidenceRow:
         found=record.verdict.found[:400],
         expected=record.verdict.expected[:400],
         detail={} if record.right else _detail(papers, record),
+        counted=papers.counted[record.paper],
     )
 
 

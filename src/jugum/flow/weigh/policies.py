@@ -28,7 +28,8 @@ ERROR_MOST = 0.02
 
 @dataclass(frozen=True)
 class Point:
-    """A held-out decision on the confidence axis."""
+    """A held-out decision on the confidence axis; `counted` is false of a value that was looked at only because it was
+    held (see `EvidenceRow`)."""
 
     document: int
     confidence: float
@@ -37,6 +38,7 @@ class Point:
     unseen: bool
     found: str
     expected: str
+    counted: bool = True
 
 
 @dataclass(frozen=True)
@@ -67,7 +69,8 @@ class PolicyView:
 @dataclass(frozen=True)
 class WeighView:
     """What the Weigh page shows. `total` counts decisions over all fields; seen layouts only, for that is what
-    passes. `drawn_only` counts the marks of new layouts, which are shown and not counted."""
+    passes. `drawn_only` counts the marks of new layouts, `drawn_held` those of values that were looked at only because
+    they were held: both are shown and not counted."""
 
     version_id: int
     version: int
@@ -80,6 +83,7 @@ class WeighView:
     total: ThresholdOutcome
     promise: Promise
     drawn_only: int
+    drawn_held: int
     policy: PolicyView | None
 
 
@@ -111,10 +115,10 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
         balances, everything = [], []
         for field in weighed(row, version):
             points = [_point(entry) for entry in version.evidence if entry["field"] == field.key]
-            evidence = [Evidence(p.confidence, p.layout_similarity, p.right) for p in points]
+            evidence = [Evidence(p.confidence, p.layout_similarity, p.right) for p in points if p.counted]
             proposed = threshold_for(evidence, error_most, gate)
             threshold = float(policy.thresholds.get(field.key, proposed)) if policy else proposed
-            outcome = outcome_of([e for e, p in zip(evidence, points, strict=True) if not p.unseen], threshold, gate)
+            outcome = outcome_of(_counted(version, field.key), threshold, gate)
             everything.append(outcome)
             balances.append(Balance(field.key, field.name, threshold, proposed, outcome, points))
         total = _summed(everything)
@@ -129,7 +133,8 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
             balances,
             total,
             promise_of(total, error_most, version.papers),
-            sum(point.unseen for balance in balances for point in balance.points),
+            sum(point.unseen and point.counted for balance in balances for point in balance.points),
+            sum(not point.counted for balance in balances for point in balance.points),
             _policy_view(session, policy) if policy else None,
         )
 
@@ -151,7 +156,23 @@ def _point(one: Mapping[str, Any]) -> Point:
         one["unseen"],
         one["found"],
         one["expected"],
+        is_counted(one),
     )
+
+
+def is_counted(row: Mapping[str, Any]) -> bool:
+    """Whether a row of evidence is counted; those of versions trained before rows said so are."""
+    return bool(row.get("counted", True))
+
+
+def _counted(version: ModelVersion, key: str) -> list[Evidence]:
+    """The evidence of a field that outcomes are counted from: known layouts, values that were not chosen for being
+    hard."""
+    return [
+        Evidence(row["confidence"], row["layout_similarity"], row["right"])
+        for row in version.evidence
+        if row["field"] == key and not row["unseen"] and is_counted(row)
+    ]
 
 
 def _summed(outcomes: list[ThresholdOutcome]) -> ThresholdOutcome:
@@ -181,12 +202,7 @@ def what_follows(
         version = _weighable(session, type_id)
         outcomes = {}
         for key, threshold in thresholds.items():
-            evidence = [
-                Evidence(row["confidence"], row["layout_similarity"], row["right"])
-                for row in version.evidence
-                if row["field"] == key and not row["unseen"]
-            ]
-            outcomes[key] = outcome_of(evidence, threshold, layout_similarity_min)
+            outcomes[key] = outcome_of(_counted(version, key), threshold, layout_similarity_min)
         total = _summed(list(outcomes.values()))
         return WhatFollows({**outcomes, "": total}, promise_of(total, error_most, version.papers))
 
@@ -241,19 +257,9 @@ def save_policy(
 
 
 def _total_of(version: ModelVersion, thresholds: Mapping[str, float], layout_similarity_min: float) -> ThresholdOutcome:
-    outcomes = [
-        outcome_of(
-            [
-                Evidence(row["confidence"], row["layout_similarity"], row["right"])
-                for row in version.evidence
-                if row["field"] == key and not row["unseen"]
-            ],
-            threshold,
-            layout_similarity_min,
-        )
-        for key, threshold in thresholds.items()
-    ]
-    return _summed(outcomes)
+    return _summed(
+        [outcome_of(_counted(version, key), threshold, layout_similarity_min) for key, threshold in thresholds.items()]
+    )
 
 
 def policies(store: Store, type_id: int) -> list[PolicyView]:

@@ -6,6 +6,7 @@ from sqlalchemy.orm import undefer
 
 from jugum.core.thresholds.through import StraightThrough, straight_through
 from jugum.flow.in_force import current_policy, version_row
+from jugum.flow.weigh.policies import is_counted
 from jugum.store import Store
 from jugum.store.models import ModelVersion
 
@@ -23,7 +24,9 @@ def straight_through_rate(store: Store, version_id: int) -> tuple[int, StraightT
         limits = {key: float(value) for key, value in policy.thresholds.items()}
         seen, unseen = (
             straight_through(
-                [row for row in version.evidence if row["unseen"] is strange], limits, policy.layout_similarity_min
+                [row for row in version.evidence if row["unseen"] is strange and is_counted(row)],
+                limits,
+                policy.layout_similarity_min,
             )
             for strange in (False, True)
         )

@@ -43,8 +43,9 @@ def weigh_page(
 
 
 def _mark(point: dict[str, object]) -> list[object]:
-    """A point for the chart: confidence, familiarity, right, unseen, document, found, expected."""
-    names = ("confidence", "layout_similarity", "right", "unseen", "document", "found", "expected")
+    """A point for the chart: confidence, familiarity, right, unseen, document, found, expected,
+    counted."""
+    names = ("confidence", "layout_similarity", "right", "unseen", "document", "found", "expected", "counted")
     return [point[name] for name in names]
 
 

@@ -35,6 +35,13 @@ _SIGNED = re.compile(
     r"|unterschrift|ort, datum|underskrift|sted og dato|handtekening|firma|signatur|stamp|stempel)\b",
     re.IGNORECASE,
 )
+# What offices stamp on papers, with a date behind or none. In capitals, as stamps are.
+_STAMPED = re.compile(
+    r"(?:RECEIVED|PAID|APPROVED|COPY|CERTIFIED|CANCELLED|ENTERED|FILED|VOID|DRAFT|URGENT|ORIGINAL|BOOKED|CHECKED|SEEN"
+    r"|PROCESSED|REGISTERED|CONFIDENTIAL|EINGEGANGEN|EINGANG|BEZAHLT|GEBUCHT|KOPIE|KOPI|MOTTATT|BETALT|GODKJENT"
+    r"|INKOMMET|BETALD|ONTVANGEN|BETAALD|REÇU|PAYÉ|RECIBIDO|PAGADO|RICEVUTO|PAGATO)\b"
+)
+STAMP_WORDS_MAX = 6
 _STOP = frozenset(
     "the of a an in to and or is are was for on by which what who when how much many does do this that it with".split()
 )
@@ -124,13 +131,14 @@ def lines_of(pages: Sequence[Page]) -> list[SectionLine]:
 
 def _ends(before: SectionLine, line: SectionLine) -> bool:
     """Whether a section has ended before a line of the same page: white much wider than between paragraphs lies between
-    them, or the line is one to sign on, or names one."""
+    them, or the line is one to sign on, or names one, or is a stamp's."""
     if before.page.number != line.page.number or line.box.y0 < before.box.y1:
         return False
     white = (line.box.y0 - before.box.y1) / max(1e-6, min(before.box.height, line.box.height))
     text = line.text.strip()
     named = len(line.words) <= SIGNED_WORDS_MAX and _SIGNED.match(text) is not None
-    return white > SECTION_GAP or _RULED.fullmatch(text) is not None or (named and white > PARAGRAPH_GAP)
+    stamped = len(line.words) <= STAMP_WORDS_MAX and text.upper() == text and _STAMPED.match(text) is not None
+    return white > SECTION_GAP or _RULED.fullmatch(text) is not None or stamped or (named and white > PARAGRAPH_GAP)
 
 
 def _in_margin(line: SectionLine) -> bool:

@@ -100,16 +100,17 @@ class Balance {
   marks() {
     const stacks = {};
     const minimum = Number(gate.value) / 100;
-    return points[this.key].map(([confidence, layout_similarity, right, unseen, , found, expected]) => {
+    return points[this.key].map(([confidence, layout_similarity, right, unseen, , found, expected, counted]) => {
       const x = Math.round(this.x(confidence) / 4) * 4;
       const level = (stacks[`${x}${right}`] = (stacks[`${x}${right}`] || 0) + 1) - 1;
       const passes = confidence >= this.threshold && layout_similarity >= minimum;
-      const kind = `${passes ? "passes" : "held"}${unseen ? " new-layout" : ""}`;
+      const kind = `${passes ? "passes" : "held"}${unseen || !counted ? " not-counted" : ""}`;
       const mark = right
         ? svg("path", { class: `mark right ${kind}`, d: `M${x} ${LINE - 4 - (level % 5) * 5.5}v-4` })
         : svg("path", { class: `mark wrong ${kind}`, d: `M${x} ${LINE + 4 + (level % 2) * 8}l4 4l-4 4l-4 -4z` });
       const title = svg("title");
-      const answer = `found ${found || "nothing"}, expected ${expected || "nothing"}${unseen ? " (new layout)" : ""}`;
+      const why = `${unseen ? " (new layout)" : ""}${counted ? "" : " (looked at because it was held)"}`;
+      const answer = `found ${found || "nothing"}, expected ${expected || "nothing"}${why}`;
       title.textContent = `${(confidence * 100).toFixed(1)} %, ${right ? "right" : "wrong"}: ${answer}`;
       mark.append(title);
       return mark;
