@@ -41,7 +41,7 @@ from jugum.store.models import Document, PageRow
 PICTURE_DPI_MAX = 600
 STRUCTURES_KEPT = 96
 WHOLE = 12  # pages up to which a paper is worked on as a whole while somebody waits
-WINDOW = 8  # pages of a longer one that are worked on together: about half a second a page
+WINDOW = 4  # pages of a longer one that are worked on together: up to a second a page
 FORMATS = {
     "json": ("application/json", ".json"),
     "hocr": ("text/html", ".hocr.html"),
