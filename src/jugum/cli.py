@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from typing import Annotated
 
 import typer
 
+from jugum import logs
 from jugum.errors import JugumError
+from jugum.processes import end_with_parent
 from jugum.settings import Settings
-from jugum.supervisor import run_office
+from jugum.supervisor import SUPERVISED, run_office
 
 app = typer.Typer(add_completion=False, help="Jugum: a model and people share the reading of an office's papers.")
 # Longer than clients keep a connection they don't use (5 s and more is usual): else a request may meet a connection
@@ -17,19 +20,28 @@ app = typer.Typer(add_completion=False, help="Jugum: a model and people share th
 KEEP_ALIVE_SECONDS = 75
 
 
+@app.callback()
+def every_command() -> None:
+    """Whatever is run logs alike, and ends with who keeps it running."""
+    logs.configure()
+    if SUPERVISED in os.environ:
+        end_with_parent()
+
+
 @app.command()
 def web() -> None:
-    """Run the web process."""
+    """Run the web processes: one that is busy or dies leaves the others to answer."""
     import uvicorn
-
-    from jugum.web.app import create_app
 
     settings = Settings()
     uvicorn.run(
-        create_app(settings),
+        "jugum.web.app:app_from_settings",
+        factory=True,
+        workers=settings.web_processes,
         host=settings.host,
         port=settings.port,
-        log_level="warning",
+        log_config=None,
+        access_log=False,
         timeout_graceful_shutdown=3,
         timeout_keep_alive=KEEP_ALIVE_SECONDS,
     )

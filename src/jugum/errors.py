@@ -11,6 +11,7 @@ JugumError
 ├── Conflict            someone else changed it meanwhile, or its state doesn't allow it
 ├── TaskError           work in the background failed and may be tried again
 └── ExternalError       something outside (file store, OCR engine) did not answer
+    └── StorageFull     the disk of the file store has no room
 
 Core raises these; the web maps each to a status in one handler.
 """
@@ -57,4 +58,8 @@ class TaskError(JugumError):
 
 
 class ExternalError(JugumError):
+    pass
+
+
+class StorageFull(ExternalError):  # noqa: N818 - named for what happened
     pass

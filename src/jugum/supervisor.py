@@ -4,7 +4,6 @@ stops all of them."""
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import fcntl
 import os
 import secrets
@@ -16,19 +15,27 @@ import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
+
+import structlog
 
 from jugum.cluster import Cluster, free_port
 from jugum.demo import MAIL_PORT as DEMO_MAIL_PORT
 from jugum.demo import SUGGESTION_PORT as DEMO_SUGGESTION_PORT
 from jugum.demo import WORKSPACE as DEMO_WORKSPACE
-from jugum.errors import Conflict, JugumError
+from jugum.errors import Conflict, ExternalError, JugumError
+from jugum.processes import adopt_orphans, reap
 from jugum.settings import Settings
 
 STOP_SECONDS = 8.0  # what processes have to end in, before they are killed
 START_SECONDS = 60.0
-WATCH_SECONDS = 1.0
+WATCH_SECONDS = 0.5
+SUPERVISED = "JUGUM_SUPERVISED"  # set for processes that this one starts: they end with it
+STEADY_SECONDS = 30.0  # a process that ran so long may be started again at once
+WAIT_LEAST, WAIT_MOST = 1.0, 30.0  # seconds before one is started again that ended soon
+log = structlog.get_logger()
 
 
 def run_office(settings: Settings, *, demo: bool) -> None:
@@ -36,7 +43,7 @@ def run_office(settings: Settings, *, demo: bool) -> None:
     on the same folder."""
     settings.home.mkdir(parents=True, exist_ok=True)
     with _only_one(settings.home):
-        _adopt_orphans()
+        adopt_orphans()
         supervisor = Supervisor(settings)
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, supervisor.asked_to_stop)
@@ -63,16 +70,39 @@ class _Stopped(Exception):  # noqa: N818
     """Somebody asked to stop."""
 
 
+@dataclass
+class Watched:
+    """A process that is kept running. One that ends is started again at once; one that ends soon after that, after
+    waits that grow: what is broken for long is not started all the time."""
+
+    command: str
+    process: subprocess.Popen[bytes]
+    begun: float
+    wait: float = 0.0
+    due: float | None = None  # when it is started again, once it has ended
+
+    def ended(self, now: float) -> None:
+        """It was seen to have ended: set when it is started again."""
+        steady = now - self.begun > STEADY_SECONDS
+        self.wait = 0.0 if steady else min(WAIT_MOST, 2 * self.wait or WAIT_LEAST)
+        self.due = now + self.wait
+
+    @property
+    def why(self) -> str:
+        """How it ended, for the log."""
+        code = self.process.returncode
+        return f"by signal {signal.Signals(-code).name}" if code < 0 else f"with exit code {code}"
+
+
 class Supervisor:
-    """Starts the database (unless one is named), the web process, workers and stand-ins. A worker or stand-in that
-    dies is started again; a web process that dies ends all."""
+    """Starts the database (unless one is named), the web process, workers and stand-ins, and starts again whichever of
+    them dies."""
 
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
         self.cluster = None if settings.database_url else Cluster(settings.home)
         self.env: dict[str, str] = {}
-        self._web: subprocess.Popen[bytes] | None = None
-        self._others: list[tuple[str, subprocess.Popen[bytes]]] = []
+        self._watched: list[Watched] = []
         self._stopping = False
 
     def asked_to_stop(self, number: int, frame: FrameType | None) -> None:
@@ -87,11 +117,11 @@ class Supervisor:
 
         url = self.cluster.start() if self.cluster else self.settings.database_url
         self._settle_settings(url, demo)
-        self._web = self._spawn("web")  # it takes a while to load, and touches no table before it is asked for a page
+        self._keep("web")  # it takes a while to load, and touches no table before it is asked for a page
         migrate(url)
         self._wait_for_web()
         for command in self._commands():
-            self._others.append((command, self._spawn(command)))
+            self._keep(command)
         if demo and not _has_workspace(url, DEMO_WORKSPACE):
             filled = subprocess.run([sys.executable, "-m", "jugum", "demo-fill"], env=self.env, check=False)
             if filled.returncode:
@@ -124,12 +154,15 @@ class Supervisor:
         }
         # One thread a process, one process a core: threads of their own would only be in each other's way.
         threads = dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
-        self.env = {**os.environ, **shared, **threads}
+        self.env = {**os.environ, **shared, **threads, SUPERVISED: "1"}
 
     def _commands(self) -> list[str]:
         commands = ["worker"] * (self.settings.workers or os.cpu_count() or 1)
         commands += ["mail"] if self.settings.mail_port else []
         return commands + (["suggestions"] if self.settings.suggestion_port else [])
+
+    def _keep(self, command: str) -> None:
+        self._watched.append(Watched(command, self._spawn(command), time.monotonic()))
 
     def _spawn(self, command: str) -> subprocess.Popen[bytes]:
         # Own sessions: Ctrl-C reaches this process alone, which then stops the others in order.
@@ -142,17 +175,14 @@ class Supervisor:
     def _wait_for_web(self) -> None:
         until = time.monotonic() + START_SECONDS
         while time.monotonic() < until:
-            self._check_web()
+            if self._watched[0].process.poll() is not None:
+                raise JugumError("The web process ended; the lines above say why.")
             try:
                 with urllib.request.urlopen(f"{self.address}/health", timeout=2):
                     return
             except (urllib.error.URLError, OSError):
                 time.sleep(0.1)
         raise JugumError(f"The web process did not answer at {self.address} within a minute.")
-
-    def _check_web(self) -> None:
-        if self._web is not None and self._web.poll() is not None:
-            raise JugumError("The web process ended; the lines above say why.")
 
     def _greet(self, demo: bool) -> None:
         print(f"\nJugum is at {self.address}")
@@ -182,16 +212,34 @@ class Supervisor:
         """Until asked to stop. A worker's task is taken up by the next."""
         while True:
             time.sleep(WATCH_SECONDS)
-            self._check_web()
-            for place, (command, process) in enumerate(self._others):
-                if process.poll() is not None:
-                    print(f"The process “{command}” ended and is started again.", file=sys.stderr)
-                    self._others[place] = command, self._spawn(command)
+            self._look_at_database()
+            for one in self._watched:
+                self._look_at(one, time.monotonic())
+            reap(but=[one.process.pid for one in self._watched])
+
+    def _look_at(self, one: Watched, now: float) -> None:
+        if one.due is None and one.process.poll() is not None:
+            one.ended(now)
+            again = f"in {one.wait:.0f} s" if one.wait else "at once"
+            log.warning("a process ended and is started again", process=one.command, ended=one.why, again=again)
+        if one.due is not None and now >= one.due:
+            one.process, one.begun, one.due = self._spawn(one.command), now, None
+
+    def _look_at_database(self) -> None:
+        """Start the private cluster again when its server has died. It may not start while what it left behind is
+        still ending: then at the next look."""
+        if self.cluster is None or self.cluster.is_running():
+            return
+        log.warning("the database ended and is started again")
+        try:
+            self.cluster.start()
+        except ExternalError as error:
+            log.warning("the database does not start yet", reason=str(error))
 
     def stop(self) -> None:
         """End all processes, in their own time or, after some seconds, at once; the database last."""
         self._stopping = True
-        processes = [process for process in (self._web, *(one for _, one in self._others)) if process is not None]
+        processes = [one.process for one in self._watched]
         for process in processes:
             if process.poll() is None:
                 process.terminate()
@@ -204,7 +252,7 @@ class Supervisor:
                 process.wait()
         if self.cluster:
             self.cluster.stop()
-            _reap()
+            reap()
 
 
 def _has_workspace(url: str, name: str) -> bool:
@@ -213,18 +261,6 @@ def _has_workspace(url: str, name: str) -> bool:
 
     with psycopg.connect(url) as connection:
         return connection.execute("SELECT 1 FROM workspace WHERE name = %s", (name,)).fetchone() is not None
-
-
-def _adopt_orphans() -> None:
-    """Become the parent of what our children leave (PostgreSQL's server outlives the command that starts it), so
-    that it can be reaped at the end also where nothing else does it, as in many containers. Linux only."""
-    ctypes.CDLL(None, use_errno=True).prctl(36, 1, 0, 0, 0)  # PR_SET_CHILD_SUBREAPER
-
-
-def _reap() -> None:
-    with contextlib.suppress(ChildProcessError):
-        while os.waitpid(-1, os.WNOHANG)[0]:
-            pass
 
 
 def _port_near(host: str, port: int) -> int:

@@ -2,20 +2,36 @@
 
 from __future__ import annotations
 
+import contextlib
+import errno
 import hashlib
 import os
+import tempfile
+import time
+from pathlib import Path
+from uuid import uuid4
 
 import fsspec
+from fsspec.implementations.local import LocalFileSystem
 
-from jugum.errors import ExternalError
+from jugum.errors import ExternalError, StorageFull
+
+UNFINISHED = ".part"
+UNFINISHED_SECONDS = 3600.0  # after which nobody is writing a file any more
+_FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 class FileStore:
-    """`put` bytes and get their key back; the same bytes are kept once."""
+    """`put` bytes and get their key back; the same bytes are kept once. What was put is on the disk when `put` returns:
+    a receipt may be given for it."""
 
     def __init__(self, url: str) -> None:
         self._fs, self._root = fsspec.core.url_to_fs(url)
-        self._fs.makedirs(self._root, exist_ok=True)
+        self._local = isinstance(self._fs, LocalFileSystem)
+        if self._local:
+            os.makedirs(self._root, mode=0o700, exist_ok=True)
+        else:
+            self._fs.makedirs(self._root, exist_ok=True)
 
     @staticmethod
     def key_of(data: bytes) -> str:
@@ -25,17 +41,31 @@ class FileStore:
         return f"{self._root}/{key[:2]}/{key}"
 
     def put(self, data: bytes) -> str:
-        """Keep bytes; returns their key. Written beside and moved, so that a key never names half a file."""
+        """Keep bytes; returns their key. Written beside and moved, so that a key never names half a file, however many
+        put the same at once. StorageFull when there is no room: then nothing of it is kept."""
         key = self.key_of(data)
         path = self._path(key)
         if self._fs.exists(path) and self._fs.size(path) == len(data):
             return key
+        try:
+            if self._local:
+                _write_durably(Path(path), data)
+            else:
+                self._write(path, data)
+        except OSError as error:
+            if error.errno in _FULL:
+                raise StorageFull(
+                    "The disk of the file store is full: nothing of this was kept. Free some room and send it again."
+                ) from error
+            raise
+        return key
+
+    def _write(self, path: str, data: bytes) -> None:
         self._fs.makedirs(os.path.dirname(path), exist_ok=True)
-        beside = f"{path}.{os.getpid()}.part"
+        beside = f"{path}.{uuid4().hex}{UNFINISHED}"
         with self._fs.open(beside, "wb") as out:
             out.write(data)
         self._fs.mv(beside, path)
-        return key
 
     def get(self, key: str) -> bytes:
         try:
@@ -44,3 +74,44 @@ class FileStore:
                 return data
         except OSError as error:
             raise ExternalError(f"The file store does not have {key[:12]}…: restore it from a backup.") from error
+
+    def sweep(self) -> int:
+        """Remove what writers that were killed have left unfinished; returns how many files."""
+        if not self._local:
+            return 0
+        before, removed = time.time() - UNFINISHED_SECONDS, 0
+        for left in Path(self._root).glob(f"*/*{UNFINISHED}"):
+            with contextlib.suppress(FileNotFoundError):
+                if left.stat().st_mtime < before:
+                    left.unlink()
+                    removed += 1
+        return removed
+
+
+def _write_durably(path: Path, data: bytes) -> None:
+    """The bytes under a name of their own, flushed to the disk, then under the right one, and the folder flushed, too:
+    whatever fails in between leaves no half file."""
+    is_new = not path.parent.exists()
+    path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+    handle, beside = tempfile.mkstemp(dir=path.parent, suffix=UNFINISHED)
+    try:
+        with os.fdopen(handle, "wb") as out:
+            out.write(data)
+            out.flush()
+            os.fsync(out.fileno())
+        os.replace(beside, path)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            os.unlink(beside)
+        raise
+    _flush_folder(path.parent)
+    if is_new:
+        _flush_folder(path.parent.parent)
+
+
+def _flush_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

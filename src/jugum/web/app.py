@@ -14,10 +14,11 @@ from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
 
-from jugum import __version__
+from jugum import __version__, logs
 from jugum.flow.gather.explore import Explorer
 from jugum.flow.gather.place import LoadedClassifiers
 from jugum.flow.in_force import LoadedVersions
+from jugum.processes import end_with_parent
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.web import api, failures, pages
@@ -67,6 +68,15 @@ def create_app(settings: Settings) -> FastAPI:
     pages.include_in(app)
     api.include_in(app)
     return app
+
+
+def app_from_settings() -> FastAPI:
+    """The application of one web process, which has its settings from the environment."""
+    logs.configure()
+    settings = Settings()
+    if settings.web_processes > 1:
+        end_with_parent()  # else it would go on answering when the one that shares the port out is gone
+    return create_app(settings)
 
 
 async def _headers(request: Request, call_next):  # type: ignore[no-untyped-def]

@@ -10,10 +10,10 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
 
-from jugum.errors import Conflict, ExternalError, Forbidden, JugumError, NotFound, NotSignedIn
+from jugum.errors import Conflict, ExternalError, Forbidden, JugumError, NotFound, NotSignedIn, StorageFull
 from jugum.web.rendering import error_page
 
-STATUS = {NotFound: 404, Forbidden: 403, NotSignedIn: 401, Conflict: 409, ExternalError: 503}
+STATUS = {NotFound: 404, Forbidden: 403, NotSignedIn: 401, Conflict: 409, StorageFull: 507, ExternalError: 503}
 log = structlog.get_logger()
 
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import logging
 import os
 from datetime import UTC, datetime
 from pathlib import Path
@@ -36,6 +35,7 @@ async def rescue(app: procrastinate.App, stale_seconds: float) -> int:
 
 async def _work(settings: Settings) -> None:
     store = Store(settings)
+    store.files.sweep()
     app = make_app(store)
     async with app.open_async():
         ended = asyncio.Event()
@@ -108,5 +108,4 @@ def resident_mb() -> float:
 
 
 def run_worker(settings: Settings) -> None:
-    logging.basicConfig(level=logging.WARNING)
     asyncio.run(_work(settings))

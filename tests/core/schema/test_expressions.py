@@ -201,9 +201,9 @@ def test_depth_and_length_have_limits() -> None:
         parse("1 + " * 1000 + "1")
 
 
-def test_a_pattern_that_tries_for_ever_makes_a_check_open_not_the_program() -> None:
-    with pytest.raises(InputError, match="takes too long"):
-        evaluate(parse("matches(name, '(a|aa)+$')"), {"name": "a" * 60 + "b"})
+def test_a_pattern_that_other_engines_try_for_ever_is_answered() -> None:
+    assert evaluate(parse("matches(name, '(a|aa)+$')"), {"name": "a" * 5000 + "b"}) is False
+    assert evaluate(parse("matches(name, '(a|aa)+$')"), {"name": "a" * 5000}) is True
 
 
 def test_names_and_renaming() -> None:

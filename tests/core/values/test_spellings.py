@@ -18,7 +18,6 @@ from jugum.core.values import (
     check_digit_agrees,
     date_order,
     delivered,
-    matches,
     normal_form,
     parse_date,
     same_value,
@@ -313,13 +312,6 @@ def test_check_digits(text: str, method: str, right: bool) -> None:
 def test_an_unknown_check_digit_is_told() -> None:
     with pytest.raises(InputError, match="not a known check digit"):
         check_digit_agrees("12", "of my own")
-
-
-def test_a_pattern_that_tries_for_ever_is_stopped_and_told() -> None:
-    with pytest.raises(InputError, match="takes too long"):
-        matches(r"(a|aa)+$", "a" * 60 + "b")
-    with pytest.raises(InputError, match="is not valid at letter"):
-        matches("(", "a")
 
 
 days = st.dates(date(1950, 1, 1), date(2049, 12, 31))

@@ -161,7 +161,7 @@ def judged(check: Check, scope: Mapping[str, Value], context: Context) -> Judgem
     tree = parse(check.expression)
     try:
         value = evaluate(tree, scope, context)
-    except InputError:  # a pattern that takes too long can't tell, and must not stop the paper
+    except InputError:  # what can't be worked out on this paper can't tell, and must not stop it
         value = None
     rows: tuple[int, ...] = ()
     if isinstance(value, tuple):

@@ -1,22 +1,18 @@
-"""Identifiers: patterns with a time limit, and check digits (python-stdnum where it knows them)."""
+"""Identifiers: with patterns, and check digits (python-stdnum where it knows them)."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from functools import lru_cache
 from typing import Any
 
-import regex
 from stdnum import bic, damm, ean, iban, imei, isbn, isin, lei, luhn, verhoeff
 from stdnum.iso7064 import mod_11_2, mod_11_10, mod_37_2, mod_37_36, mod_97_10
 
 from jugum.core.structure.zones import check_value
+from jugum.core.values.patterns import matches
 from jugum.core.values.slips import mend_digits
 from jugum.errors import InputError
-
-PATTERN_SECONDS = 0.05  # for one text; a sound pattern takes microseconds
-PATTERN_LETTERS_MAX = 400  # nobody reads a longer one
 
 
 def _icao(text: str) -> bool:
@@ -68,36 +64,6 @@ def check_method(method: str) -> None:
         raise InputError(
             f"“{method}” is not a known check digit. Choose {known}, or write weights such as “weights 3 7 1 mod 10”."
         )
-
-
-@lru_cache(maxsize=500)
-def compiled(pattern: str) -> regex.Pattern[str]:
-    """A pattern ready for use. InputError tells what is wrong with it and where."""
-    if len(pattern) > PATTERN_LETTERS_MAX:
-        raise InputError(f"The pattern has {len(pattern)} letters; at most {PATTERN_LETTERS_MAX} are taken.")
-    try:
-        return regex.compile(pattern)
-    except regex.error as error:
-        place, said = getattr(error, "pos", None), getattr(error, "msg", str(error))
-        at = f" at letter {place + 1}" if place is not None else ""
-        raise InputError(f"The pattern “{pattern}” is not valid{at}: {said}.") from error
-
-
-def matches(pattern: str, text: str, *, seconds: float = PATTERN_SECONDS) -> bool:
-    """Whether a whole text fits a pattern. InputError when that takes longer than `seconds`: patterns such as
-    `(a+)+b` try more ways than there is time for."""
-    try:
-        return compiled(pattern).fullmatch(text, timeout=seconds) is not None
-    except TimeoutError as error:
-        raise too_slow(pattern) from error
-
-
-def too_slow(pattern: str) -> InputError:
-    """The error for a pattern that tries too many ways."""
-    return InputError(
-        f"The pattern “{pattern}” takes too long: a repetition inside a repetition tries too many ways. Make it "
-        "simpler."
-    )
 
 
 def parse_identifier(text: str, pattern: str) -> str | None:

@@ -10,9 +10,7 @@ from jugum.core.extraction.candidates.generate import Candidate, PageCandidates
 from jugum.core.page import Page, Segment, horizontal_overlap, text_of
 from jugum.core.schema import FieldPlan, Plan, ReadingRule, Where
 from jugum.core.values import DataType, compiled
-from jugum.core.values.identifiers import too_slow
 
-PATTERN_SECONDS = 0.25  # for one page
 ANCHOR_LEAST = 86.0  # per cent of likeness (RapidFuzz ratio) to an anchor's words
 BETWEEN_WORDS_MAX = 60  # an end further away belongs to something else
 ROWS_BELOW_MAX = 4  # rows under the words of a rule; what stands lower is another block
@@ -44,7 +42,7 @@ def candidates_with_rules(
 
 
 def rule_candidates(field: FieldPlan, parts: PageCandidates) -> Iterator[Candidate]:
-    """What a field's rules find on a page, rule after rule. InputError when a pattern takes too long."""
+    """What a field's rules find on a page, rule after rule."""
     for rule in field.rules:
         for first, last in _pattern(rule, parts) if rule.pattern else _anchor(rule, field, parts):
             candidate = parts.within(field.value_type, first, last)
@@ -61,11 +59,7 @@ def _pattern(rule: ReadingRule, parts: PageCandidates) -> Iterator[tuple[int, in
         for word in parts.words[first : last + 1]:
             starts.append(at)
             at += len(word.text) + 1
-        try:
-            matches = list(pattern.finditer(text_of(parts.words[first : last + 1]), timeout=PATTERN_SECONDS))
-        except TimeoutError as error:
-            raise too_slow(rule.pattern) from error
-        for match in matches:
+        for match in pattern.finditer(text_of(parts.words[first : last + 1])):
             begin, end = match.span(1) if pattern.groups and match[1] is not None else match.span()
             inside = [n for n, at in enumerate(starts) if at < end and at + len(parts.words[first + n].text) > begin]
             if inside:

@@ -26,7 +26,7 @@ _ZONE_PARTS = (
 )
 
 
-_CODE = r"(?=(?:.*\d){4})[A-Z]{1,4}[-/]?\d[\dA-Z/-]{3,}"
+_CODE = r"[A-Z]{1,4}[-/]?\d(?:[A-Z/-]*\d){3,}[A-Z/-]*"  # with four digits or more
 _PROSE_KINDS = (
     ValueType(DataType.DATE),
     ValueType(DataType.MONEY),

@@ -56,7 +56,7 @@ def read_untrained(
     plan: Plan, pages: Sequence[Page], structures: Sequence[Structure | None] | None = None
 ) -> dict[str, Finding]:
     """A finding for each field of a plan but derived ones. `structures` are the pages' layers, where there are any;
-    without them no tick box and no signature is found. 10–60 ms a page; InputError when a pattern takes too long."""
+    without them no tick box and no signature is found. 10–60 ms a page."""
     layers = list(structures) if structures is not None else [None] * len(pages)
     found: dict[str, Finding] = {}
     sections = sections_of(pages) if any(planned.kind is FieldKind.CLAUSE for planned in plan.fields) else []

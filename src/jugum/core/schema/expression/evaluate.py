@@ -130,7 +130,7 @@ def _arithmetic_kind(tree: Operation, kinds: list[Kind]) -> Kind:
 
 def evaluate(tree: Node, values: Mapping[str, Value], context: Context | None = None) -> Value:
     """An expression's value: a scalar, a column (tuple), or None where something it needs is missing, can't be
-    divided, or is of a kind that doesn't fit. InputError when a pattern takes too long. Arithmetic is decimal, 28
+    divided, or is of a kind that doesn't fit. Arithmetic is decimal, 28
     digits."""
     with localcontext() as arithmetic:
         arithmetic.prec = 28  # Decimal, never float: sums of money must come out to the cent.

@@ -1,0 +1,137 @@
+"""The start command keeps what it started running: whichever process is killed is started again."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from jugum.cluster import free_port
+from jugum.supervisor import STEADY_SECONDS, WAIT_MOST, Watched
+
+
+def ran(code: int) -> subprocess.Popen[bytes]:
+    process = subprocess.Popen([sys.executable, "-c", f"import os; os.kill(os.getpid(), {code})"])
+    process.wait()
+    return process
+
+
+def test_what_ends_again_and_again_is_started_after_waits_that_grow() -> None:
+    one = Watched("worker", ran(signal.SIGKILL), begun=0.0)
+    assert one.why == "by signal SIGKILL"
+    waits = []
+    for _ in range(8):
+        one.ended(now=1.0)
+        waits.append(one.wait)
+        assert one.due == 1.0 + one.wait
+    assert waits == [1.0, 2.0, 4.0, 8.0, 16.0, WAIT_MOST, WAIT_MOST, WAIT_MOST]
+    one.ended(now=STEADY_SECONDS + 1)
+    assert one.wait == 0.0
+
+
+# ---- The whole office ------------------------------------------------------------------------------------------------
+
+
+class Office:
+    """A running installation: its address, and its processes by what they are."""
+
+    def __init__(self, process: subprocess.Popen[bytes], url: str, home: Path) -> None:
+        self.process, self.url, self.home = process, url, home
+
+    def pids(self, *, command: str) -> list[int]:
+        return [pid for pid in children(self.process.pid) if command in command_line(pid)]
+
+    def answers(self) -> bool:
+        """Health asks the database, too."""
+        try:
+            with urllib.request.urlopen(f"{self.url}/health", timeout=5) as answer:
+                return bool(answer.status == 200)
+        except (urllib.error.URLError, OSError):
+            return False
+
+    def postmaster(self) -> int:
+        return int(next(self.home.glob("cluster/data/postmaster.pid")).read_text().splitlines()[0])
+
+    def wait(self, done: Callable[[], bool]) -> None:
+        until = time.monotonic() + 60
+        while not done():
+            assert time.monotonic() < until, (self.home / "said.txt").read_text()[-3000:]
+            assert self.process.poll() is None
+            time.sleep(0.1)
+
+
+def children(pid: int) -> list[int]:
+    try:
+        return [int(one) for one in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
+    except OSError:
+        return []
+
+
+def command_line(pid: int) -> list[str]:
+    try:
+        return Path(f"/proc/{pid}/cmdline").read_bytes().decode().split("\0")
+    except OSError:
+        return []
+
+
+def is_zombie(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] == "Z"
+    except OSError:
+        return False
+
+
+@pytest.fixture
+def office() -> Iterator[Office]:
+    with tempfile.TemporaryDirectory(prefix="jugum-test-", dir="/tmp") as folder:
+        home = Path(folder)
+        home.chmod(0o755)  # PostgreSQL runs as another user
+        env = {**os.environ, "JUGUM_HOME": folder, "JUGUM_PORT": str(free_port()), "JUGUM_WORKERS": "1"}
+        env.pop("JUGUM_DATABASE_URL", None)
+        with (home / "said.txt").open("w") as out:
+            process = subprocess.Popen([sys.executable, "-m", "jugum", "up"], env=env, stdout=out, stderr=out)
+        made = Office(process, f"http://127.0.0.1:{env['JUGUM_PORT']}", home)
+        try:
+            made.wait(lambda: "Ctrl-C" in (home / "said.txt").read_text())
+            yield made
+        finally:
+            process.send_signal(signal.SIGTERM)
+            assert process.wait(30) == 0
+
+
+@pytest.mark.long
+def test_whichever_process_is_killed_the_office_is_back_at_work(office: Office) -> None:
+    def killed(pid: int) -> None:
+        os.kill(pid, signal.SIGKILL)
+        office.wait(lambda: not Path(f"/proc/{pid}").exists())  # reaped, too
+
+    (web,) = office.pids(command="web")
+    (answering, _) = [pid for pid in children(web) if "spawn_main" in " ".join(command_line(pid))]
+    killed(answering)
+    office.wait(lambda: len([pid for pid in children(web) if not is_zombie(pid)]) >= 2 and office.answers())
+    killed(web)
+    office.wait(lambda: office.pids(command="web") not in ([], [web]) and office.answers())
+    (worker,) = office.pids(command="worker")
+    killed(worker)
+    office.wait(lambda: office.pids(command="worker") not in ([], [worker]))
+    killed(office.postmaster())
+    office.wait(office.answers)
+    # All of them at once.
+    for pid in (*office.pids(command="web"), *office.pids(command="worker"), office.postmaster()):
+        os.kill(pid, signal.SIGKILL)
+    office.wait(lambda: not office.answers())
+    office.wait(lambda: office.answers() and bool(office.pids(command="worker")))
+    assert not [pid for pid in children(office.process.pid) if is_zombie(pid)]
+    said = (office.home / "said.txt").read_text()
+    assert re.search(r'"process": "web".*"ended": "by signal SIGKILL"', said)
+    assert "the database ended and is started again" in said
