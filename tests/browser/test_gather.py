@@ -10,7 +10,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 from tests import papers
 from tests.browser.conftest import Application
-from tests.papers import slip_pdf, slips, words_pdf
+from tests.papers import many_pages, slip_pdf, slips, words_pdf
 
 DROP = """([name, data]) => {
   const bytes = Uint8Array.from(atob(data), (letter) => letter.charCodeAt(0));
@@ -209,6 +209,24 @@ def test_a_region_is_swept_read_again_and_taken(application: Application, page: 
     expect(page.locator("[data-region-bar]")).to_be_hidden()
     after = application.call("GET", f"/documents/{document}/pages/1/layers")["words"]
     assert [word[0] for word in after if word[0] in slip.member.split() and word[5] < 1] == slip.member.split()
+
+
+def test_a_page_is_shown_before_its_layers_and_a_late_answer_is_let_go(application: Application, page: Page) -> None:
+    document = read_paper(application, application.new_type(), "three.pdf", many_pages(3))
+    page.goto(f"/documents/{document}/explore")
+    about, picture = page.locator("[data-about]"), page.locator("[data-picture]")
+    expect(about).to_contain_text("3 words")
+    late = []
+    page.route("**/pages/2/layers", lambda route: late.append(route))  # kept waiting
+    page.keyboard.press("]")
+    expect(about).to_have_text("looking at page 2 of 3 …")
+    expect(picture).to_have_attribute("src", re.compile("/pages/2[.]jpg"))
+    page.keyboard.press("]")
+    expect(about).to_contain_text("3 words")
+    with page.expect_response("**/pages/2/layers"):
+        late[0].continue_()
+    expect(picture).to_have_attribute("alt", "page 3")
+    expect(page.locator(".found-thing", has_text="3")).to_have_count(1)
 
 
 def test_a_page_is_turned_by_hand_and_papers_are_taken_away(application: Application, page: Page) -> None:

@@ -9,13 +9,13 @@ from typing import Any
 import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
+from tests.api.conftest import client_of
+from tests.office import Office
+from tests.papers import slip_pdf, slips, words_pdf
 
 from jugum.flow.gather import documents
 from jugum.settings import Settings
 from jugum.web.app import create_app
-from tests.api.conftest import client_of
-from tests.office import Office
-from tests.papers import slip_pdf, slips, words_pdf
 
 HUGE = 99_999_999_999_999_999_999
 DEEP = "(" * 3000 + "amount" + ")" * 3000 + " > 0"

@@ -263,12 +263,21 @@ async function open(to) {
   const address = new URL(location.href);
   address.searchParams.set("page", String(number));
   history.replaceState(null, "", address);
+  // The picture at once: its layers are worked out at the first look, which takes up to a second.
+  const asked = number;
+  part("about").textContent = `looking at page ${number} of ${count} …`;
+  overlay.replaceChildren();
+  picture.src = `/documents/${id}/pages/${number}.jpg?v=${stamp}`;
+  picture.alt = `page ${number}`;
+  let got;
   try {
-    page = await call("GET", `/api/v1/documents/${id}/pages/${number}/layers`);
+    got = await call("GET", `/api/v1/documents/${id}/pages/${number}/layers`);
   } catch (error) {
-    await tell("The page can't be shown", error.message);
+    if (asked === number) await tell("The page can't be shown", error.message);
     return;
   }
+  if (asked !== number) return; // another page was turned to meanwhile
+  page = got;
   const by =
     page.source === "text layer"
       ? "from its text layer"
@@ -284,8 +293,6 @@ async function open(to) {
     page.note,
   ].filter(Boolean);
   part("about").textContent = [read, ...moved].join(" · ");
-  picture.src = `/documents/${id}/pages/${number}.jpg?v=${stamp}`;
-  picture.alt = `page ${number}`;
   fitPage();
   drawLayer();
 }
