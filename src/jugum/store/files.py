@@ -99,7 +99,7 @@ def _write_durably(path: Path, data: bytes) -> None:
             out.write(data)
             out.flush()
             os.fsync(out.fileno())
-        os.replace(beside, path)
+        Path(beside).replace(path)
     except BaseException:
         with contextlib.suppress(OSError):
             os.unlink(beside)
