@@ -16,7 +16,7 @@ from jugum.flow.plan import fields as plan_fields
 from jugum.flow.train import training, versions
 from jugum.settings import Settings
 from jugum.store import Store
-from tests.papers import Slip, slip_pdf, slips
+from tests.papers import Slip, joined, many_pages, slip_pdf, slips
 
 PASSWORD = "long enough to pass"
 
@@ -42,6 +42,13 @@ class Office:
         name = f"slip-{slip.member}-{layout}.pdf".replace(" ", "-")
         return documents.receive(
             self.store, self.analyst, self.type_id, name, slip_pdf(slip, layout), purpose=purpose
+        ).document_id
+
+    def bring_long(self, slip: Slip) -> int:
+        """A sample of 20 pages, of which the 15th is a slip."""
+        data = joined(many_pages(14), slip_pdf(slip), many_pages(5))
+        return documents.receive(
+            self.store, self.analyst, self.type_id, "bundle.pdf", data, purpose="sample"
         ).document_id
 
     def label_whole(self, document_id: int, slip: Slip) -> None:

@@ -71,7 +71,8 @@ class Cluster:
         """Whether its server lives: told by its process, for this is asked all the time."""
         try:
             pid = int((self.data / "postmaster.pid").read_text().splitlines()[0])
-            return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+            name, state = Path(f"/proc/{pid}/stat").read_text().split("(", 1)[1].rsplit(")", 1)
+            return name == "postgres" and state.split()[0] != "Z"
         except (OSError, ValueError, IndexError):
             return False
 

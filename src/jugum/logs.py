@@ -35,9 +35,9 @@ def blotted(value: Any, name: str = "") -> Any:
             value = shape.sub(BLOTTED, value)
         return value if len(value) <= TEXT_MAX else f"{value[:TEXT_MAX]}… ({len(value)} letters)"
     if isinstance(value, dict):
-        return {str(key): blotted(one, str(key)) for key, one in value.items()}
+        return {str(key): blotted(part, str(key)) for key, part in value.items()}
     if isinstance(value, list | tuple):
-        return [blotted(one) for one in value]
+        return [blotted(part) for part in value]
     return value
 
 

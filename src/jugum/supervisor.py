@@ -213,9 +213,9 @@ class Supervisor:
         while True:
             time.sleep(WATCH_SECONDS)
             self._look_at_database()
-            for one in self._watched:
-                self._look_at(one, time.monotonic())
-            reap(but=[one.process.pid for one in self._watched])
+            for watched in self._watched:
+                self._look_at(watched, time.monotonic())
+            reap(but=[watched.process.pid for watched in self._watched])
 
     def _look_at(self, one: Watched, now: float) -> None:
         if one.due is None and one.process.poll() is not None:
@@ -239,7 +239,7 @@ class Supervisor:
     def stop(self) -> None:
         """End all processes, in their own time or, after some seconds, at once; the database last."""
         self._stopping = True
-        processes = [one.process for one in self._watched]
+        processes = [watched.process for watched in self._watched]
         for process in processes:
             if process.poll() is None:
                 process.terminate()

@@ -94,11 +94,8 @@ class Application:
     def reading_type(self) -> int:
         """A type with no samples, and a live version that came as a file: `labelled_type`'s, trained once a run."""
         if not self.version_file:
-            [trained] = [
-                one
-                for one in self.call("GET", f"/types/{self.labelled_type()}/versions")
-                if one["state"] == "published"
-            ]
+            versions = self.call("GET", f"/types/{self.labelled_type()}/versions")
+            [trained] = [version for version in versions if version["state"] == "published"]
             self.version_file = self.api.get(f"/api/v1/versions/{trained['id']}/file").content
         kind = self.new_type()
         sent = {"file": ("labelled.jugum-version", self.version_file)}

@@ -103,7 +103,7 @@ def misfits(page: Page) -> list[str]:
     for name, (width, height) in SIZES.items():
         page.set_viewport_size({"width": width, "height": height})
         page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
-        found += [f"{name}: {one}" for one in page.evaluate(MEASURE)]
+        found += [f"{name}: {said}" for said in page.evaluate(MEASURE)]
     return found
 
 

@@ -44,6 +44,7 @@ VIEWS = (
     "/look/{done}",
     "/keys",
     "/people",
+    "/services",
     "/api",
     "/guide",
     "/types/{kind}/sources",

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import io
 import json
 from collections.abc import Callable
 
 import pytest
-from reportlab.lib.pagesizes import A5
-from reportlab.pdfgen.canvas import Canvas
 from sqlalchemy import select
 from tests.office import Office, span_of
-from tests.papers import Slip, joined, many_pages, slip_pdf, slips, words_pdf
+from tests.papers import Slip, many_pages, slips, words_pdf
 
 from jugum.core.evaluation.splits import Shares
 from jugum.errors import Conflict, InputError, NotFound
@@ -116,28 +113,6 @@ def test_the_words_of_long_papers_are_fetched_page_by_page_and_found_over_all(of
     assert desk.windows == [(1, 4), (5, 8), (9, 12), (13, 16), (17, 20)]
 
 
-def test_suggestions_of_a_long_paper_come_part_by_part(office: Office, run_jobs: Run) -> None:
-    slip = slips(1)[0]
-    data = joined(many_pages(14), slip_pdf(slip), many_pages(5))
-    document = documents.receive(
-        office.store, office.analyst, office.type_id, "bundle.pdf", data, purpose="sample"
-    ).document_id
-    run_jobs()
-
-    def found(first: int, last: int) -> list[tuple[int | None, str]]:
-        fields = label_desk.late_suggestions(
-            office.store, office.analyst, document, (first, last), LoadedVersions(), Explorer()
-        )
-        return [(one.page, one.text) for field in fields if field.key == "amount" for one in field.suggestion]
-
-    assert (13, 16) in label_desk.desk(office.store, office.analyst, document, LoadedVersions()).windows
-    assert found(13, 16) == [(15, slip.amount)]
-    assert found(1, 4) == found(17, 20) == []
-    assert found(11, 14) == []  # it begins behind: the next part's
-    with pytest.raises(InputError, match="1 to 12 pages at a time"):
-        found(1, 20)
-
-
 def test_history_tells_who_said_what_instead_of_what(office: Office, run_jobs: Run) -> None:
     ((document, slip),) = brought(office, run_jobs, 1)
     label_desk.set_label(office.store, office.analyst, document, "amount", [ValueInput("1,00")])
@@ -213,53 +188,6 @@ def test_one_labelled_paper_helps_its_same_layout_before_any_training(office: Of
     assert [value.text for value in where.suggestion] == ["B 14"]
     assert where.suggestion[0].origin == "same layout"
     assert not where.passes
-
-
-def stores_list(*rows: tuple[str, str]) -> bytes:
-    """A list under heads that no plan names."""
-    buffer = io.BytesIO()
-    canvas = Canvas(buffer, pagesize=A5, invariant=True)
-    lines = [("Harbour stores", ""), ("", ""), ("Ware", "Kroner"), *rows]
-    for number, (left, right) in enumerate(lines):
-        canvas.drawString(40, 540 - 20 * number, left)
-        canvas.drawString(260, 540 - 20 * number, right)
-    canvas.save()
-    return buffer.getvalue()
-
-
-def test_a_table_labelled_once_is_found_under_its_heads_on_the_next_paper(office: Office, run_jobs: Run) -> None:
-    for given in (
-        FieldInput(name="Goods", kind="table"),
-        FieldInput(name="What", inside="goods"),
-        FieldInput(name="Price", data_type="money", inside="goods"),
-    ):
-        plan_fields.add_field(office.store, office.analyst, office.type_id, given)
-    papers = (stores_list(("rope", "12,00"), ("tar", "7,50")), stores_list(("nails", "3,00"), ("pitch", "9,00")))
-    first, second = (
-        documents.receive(
-            office.store, office.analyst, office.type_id, f"list-{n}.pdf", data, purpose="sample"
-        ).document_id
-        for n, data in enumerate(papers)
-    )
-    run_jobs()
-    layouts.group_new(office.store, office.type_id)
-
-    def suggested() -> list[list[str]]:
-        desk = label_desk.desk(office.store, office.analyst, second, LoadedVersions())
-        rows = next(field.suggested_rows for field in desk.fields if field.key == "goods")
-        return [[cell.text if cell else "" for cell in row] for row in rows]
-
-    assert suggested() == []
-    at = {str(word[0]): tuple(word[1:5]) for word in words(office, first)}
-    rows = [
-        {"goods.what": CellInput(what, 1, at[what]), "goods.price": CellInput(price, 1, at[price])}  # type: ignore[arg-type]
-        for what, price in (("rope", "12,00"), ("tar", "7,50"))
-    ]
-    label_desk.set_table(office.store, office.analyst, first, "goods", rows)
-    for key in ("member", "paid_on", "amount"):
-        label_desk.set_label(office.store, office.analyst, first, key, [], absent=True)
-    label_desk.done(office.store, office.analyst, first)
-    assert suggested() == [["nails", "3,00"], ["pitch", "9,00"]]
 
 
 def test_a_planted_suggestion_agreed_to_is_told_and_not_kept(trained: Office, run_jobs: Run) -> None:

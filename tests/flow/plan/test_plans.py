@@ -8,7 +8,7 @@ from collections.abc import Callable
 import pytest
 from sqlalchemy import select
 from tests.office import Office
-from tests.papers import joined, many_pages, slip_pdf, slips, words_pdf
+from tests.papers import slips, words_pdf
 
 from jugum.core.page import Box
 from jugum.errors import Conflict, Forbidden, InputError, NotFound
@@ -207,10 +207,7 @@ def test_the_sample_shows_what_a_field_would_find_while_it_is_typed(office: Offi
 
 def test_of_a_long_sample_the_pages_about_the_one_in_view_are_looked_at(office: Office, run_jobs: Run) -> None:
     slip = slips(1)[0]
-    data = joined(many_pages(14), slip_pdf(slip), many_pages(5))
-    document = documents.receive(
-        office.store, office.analyst, office.type_id, "bundle.pdf", data, purpose="sample"
-    ).document_id
+    document = office.bring_long(slip)
     run_jobs()
 
     def amount(page: int) -> tuple[tuple[int, int], list[str]]:

@@ -21,6 +21,7 @@ export class Sample {
       samples.findIndex(([id]) => id === chosen),
     );
     this.page = 1;
+    this.drafted = []; // the field as it is being typed, looked for on whatever page is turned to
     this.found = null;
     this.lit = null;
     this.proposed = null;
@@ -76,7 +77,7 @@ export class Sample {
     const path = `/documents/${this.id}/pages/${this.page}.jpg`;
     if (picture.getAttribute("src") !== path) picture.src = path;
     this.draw();
-    if (this.found && !this.looked(this.page)) this.look(); // what is being typed is looked for there at the next key
+    if (this.found && !this.looked(this.page)) this.look(...this.drafted);
   }
 
   /** Whether what was found is about a page: of a long sample only the pages about the one in view are looked at. */
@@ -89,6 +90,7 @@ export class Sample {
   async look(draft = null, key = "") {
     if (!this.id) return null;
     const mine = (this.asked += 1);
+    this.drafted = [draft, key];
     if (!this.found) this.part("found-word").textContent = "reading the sample …";
     const asked = { field: draft, key, page: this.page };
     const found = await call("POST", `/api/v1/types/${this.type}/sample/${this.id}`, asked).catch((error) => ({
