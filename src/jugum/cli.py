@@ -14,7 +14,11 @@ from jugum.processes import end_with_parent
 from jugum.settings import Settings
 from jugum.supervisor import SUPERVISED, run_office
 
-app = typer.Typer(add_completion=False, help="Jugum: a model and people share the reading of an office's papers.")
+app = typer.Typer(
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    help="Jugum: a model and people share the reading of an office's papers.",
+)
 # Longer than clients keep a connection they don't use (5 s and more is usual): else a request may meet a connection
 # that is just being closed.
 KEEP_ALIVE_SECONDS = 75

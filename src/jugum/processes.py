@@ -29,6 +29,12 @@ def adopt_orphans() -> None:
     _prctl(_SET_CHILD_SUBREAPER, 1)
 
 
+def kill_session(pid: int) -> None:
+    """Kill a process that began a session of its own, and all that is left of its group."""
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(pid, signal.SIGKILL)
+
+
 def reap(but: Collection[int] = ()) -> None:
     """Let adopted processes that have ended go; `but` are children whose end somebody else asks for."""
     with contextlib.suppress(OSError):

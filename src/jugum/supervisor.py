@@ -11,6 +11,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 import urllib.error
 import urllib.request
@@ -26,12 +27,15 @@ from jugum.demo import MAIL_PORT as DEMO_MAIL_PORT
 from jugum.demo import SUGGESTION_PORT as DEMO_SUGGESTION_PORT
 from jugum.demo import WORKSPACE as DEMO_WORKSPACE
 from jugum.errors import Conflict, ExternalError, JugumError
-from jugum.processes import adopt_orphans, reap
+from jugum.processes import adopt_orphans, kill_session, reap
 from jugum.settings import Settings
+from jugum.work import deaths
 
 STOP_SECONDS = 8.0  # what processes have to end in, before they are killed
 START_SECONDS = 60.0
 WATCH_SECONDS = 0.5
+PULSE_SECONDS = 2.0  # between two questions whether the web answers
+PULSE_ANSWER_SECONDS = 5.0
 SUPERVISED = "JUGUM_SUPERVISED"  # set for processes that this one starts: they end with it
 STEADY_SECONDS = 30.0  # a process that ran so long may be started again at once
 WAIT_LEAST, WAIT_MOST = 1.0, 30.0  # seconds before one is started again that ended soon
@@ -81,6 +85,8 @@ class Watched:
     wait: float = 0.0
     due: float | None = None  # when it is started again, once it has ended
 
+    hung: bool = False  # it was ended because it gave no sign of life
+
     def ended(self, now: float) -> None:
         """It was seen to have ended: set when it is started again."""
         steady = now - self.begun > STEADY_SECONDS
@@ -88,10 +94,51 @@ class Watched:
         self.due = now + self.wait
 
     @property
+    def died_of_its_work(self) -> bool:
+        """Whether it ended by what it did, and not by a signal that anybody may have sent."""
+        return self.hung or -self.process.returncode in deaths.CRASHES
+
+    @property
     def why(self) -> str:
         """How it ended, for the log."""
         code = self.process.returncode
+        if self.hung:
+            return "by this command, since it gave no sign of life"
         return f"by signal {signal.Signals(-code).name}" if code < 0 else f"with exit code {code}"
+
+
+class Pulse:
+    """Whether the web answers, asked from a thread: who watches must not wait. An answer that the database is away is
+    an answer."""
+
+    def __init__(self) -> None:
+        self._answered = self._asked = time.monotonic()
+        self._asking: threading.Thread | None = None
+
+    def begin(self) -> None:
+        """A new process is started: it has its time to load before it is missed."""
+        self._answered = time.monotonic() + START_SECONDS
+
+    def look(self, address: str) -> None:
+        """Ask, unless the last question is still open or was asked just now."""
+        if (self._asking is None or not self._asking.is_alive()) and time.monotonic() - self._asked > PULSE_SECONDS:
+            self._asked = time.monotonic()
+            self._asking = threading.Thread(target=self._ask, args=(address,), daemon=True)
+            self._asking.start()
+
+    def _ask(self, address: str) -> None:
+        try:
+            with urllib.request.urlopen(address, timeout=PULSE_ANSWER_SECONDS):
+                self._answered = time.monotonic()
+        except urllib.error.HTTPError:
+            self._answered = time.monotonic()
+        except OSError:
+            pass  # nobody is there, or nobody answers in time
+
+    @property
+    def seconds_silent(self) -> float:
+        """Since the last answer; below nought while a new process loads."""
+        return time.monotonic() - self._answered
 
 
 class Supervisor:
@@ -104,6 +151,7 @@ class Supervisor:
         self.env: dict[str, str] = {}
         self._watched: list[Watched] = []
         self._stopping = False
+        self._pulse = Pulse()
 
     def asked_to_stop(self, number: int, frame: FrameType | None) -> None:
         if not self._stopping:
@@ -210,20 +258,39 @@ class Supervisor:
 
     def watch(self) -> None:
         """Until asked to stop. A worker's task is taken up by the next."""
+        self._pulse.begin()
         while True:
             time.sleep(WATCH_SECONDS)
             self._look_at_database()
+            self._pulse.look(f"{self.address}/health")
             for watched in self._watched:
                 self._look_at(watched, time.monotonic())
             reap(but=[watched.process.pid for watched in self._watched])
 
     def _look_at(self, one: Watched, now: float) -> None:
+        if one.due is None and one.process.poll() is None and self._hangs(one):
+            log.error("a process gives no sign of life and is ended", process=one.command)
+            one.hung = True
+            kill_session(one.process.pid)
+            one.process.wait()
         if one.due is None and one.process.poll() is not None:
             one.ended(now)
+            kill_session(one.process.pid)  # what it left behind would hold its port
+            if one.command == "worker":
+                deaths.note_end(self.settings.home, one.process.pid, took=one.died_of_its_work)
             again = f"in {one.wait:.0f} s" if one.wait else "at once"
             log.warning("a process ended and is started again", process=one.command, ended=one.why, again=again)
         if one.due is not None and now >= one.due:
-            one.process, one.begun, one.due = self._spawn(one.command), now, None
+            one.process, one.begun, one.due, one.hung = self._spawn(one.command), now, None, False
+            if one.command == "web":
+                self._pulse.begin()
+
+    def _hangs(self, one: Watched) -> bool:
+        """Whether a process has given no sign of life for longer than any may: a worker beats, the web answers."""
+        most = self.settings.hung_seconds
+        if one.command == "worker":
+            return deaths.seconds_since_beat(self.settings.home, one.process.pid) > most
+        return one.command == "web" and self._pulse.seconds_silent > most
 
     def _look_at_database(self) -> None:
         """Start the private cluster again when its server has died. It may not start while what it left behind is

@@ -17,7 +17,7 @@ from pathlib import Path
 import pytest
 
 from jugum.cluster import free_port
-from jugum.supervisor import STEADY_SECONDS, WAIT_MOST, Watched
+from jugum.supervisor import PULSE_SECONDS, STEADY_SECONDS, WAIT_MOST, Watched
 
 
 def ran(code: int) -> subprocess.Popen[bytes]:
@@ -97,6 +97,7 @@ def office() -> Iterator[Office]:
         home = Path(folder)
         home.chmod(0o755)  # PostgreSQL runs as another user
         env = {**os.environ, "JUGUM_HOME": folder, "JUGUM_PORT": str(free_port()), "JUGUM_WORKERS": "1"}
+        env["JUGUM_HUNG_SECONDS"] = "8"
         env.pop("JUGUM_DATABASE_URL", None)
         with (home / "said.txt").open("w") as out:
             process = subprocess.Popen([sys.executable, "-m", "jugum", "up"], env=env, stdout=out, stderr=out)
@@ -132,6 +133,16 @@ def test_whichever_process_is_killed_the_office_is_back_at_work(office: Office) 
     office.wait(lambda: not office.answers())
     office.wait(lambda: office.answers() and bool(office.pids(command="worker")))
     assert not [pid for pid in children(office.process.pid) if is_zombie(pid)]
+    # What is there and does nothing is ended, too.
+    office.wait(lambda: bool(office.pids(command="worker") and office.pids(command="web")))
+    (worker,), (web,) = office.pids(command="worker"), office.pids(command="web")
+    office.wait(lambda: (office.home / f"run/worker-{worker}").exists())
+    time.sleep(2 * PULSE_SECONDS)  # until then it may still be loading, and nobody misses it
+    stopped = [worker, *[pid for pid in children(web) if "spawn_main" in " ".join(command_line(pid))]]
+    for pid in stopped:
+        os.kill(pid, signal.SIGSTOP)
+    office.wait(lambda: not any(Path(f"/proc/{pid}").exists() for pid in stopped))
+    office.wait(lambda: office.answers() and office.pids(command="worker") not in ([], [worker]))
     said = (office.home / "said.txt").read_text()
     assert re.search(r'"process": "web".*"ended": "by signal SIGKILL"', said)
     assert "the database ended and is started again" in said

@@ -1,4 +1,5 @@
-"""The connection to PostgreSQL, and what every flow function is handed: database, files, settings."""
+"""The connection to PostgreSQL, and what every flow function is handed: database, files, parsers of foreign bytes,
+settings."""
 
 from __future__ import annotations
 
@@ -11,6 +12,7 @@ from sqlalchemy.exc import DataError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from jugum.errors import ExternalError, InputError
+from jugum.parsing.parsers import ParsingLimits, shared_parsers
 from jugum.settings import Settings
 from jugum.store.files import FileStore
 
@@ -50,6 +52,7 @@ class Store:
             hide_parameters=True,  # an error's text goes to the log: what people typed does not
         )
         self.files = FileStore(settings.files_url)
+        self.parsers = shared_parsers(ParsingLimits(settings.parser_mb_max, settings.parser_seconds))
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager

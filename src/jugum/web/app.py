@@ -37,6 +37,7 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         # Suggestions on the labelling desk need it; loaded now, the first person to open one does not wait for it.
         threading.Thread(target=importlib.import_module, args=("lightgbm",), daemon=True).start()
+        threading.Thread(target=app.state.store.parsers.warm, daemon=True).start()  # for the first page's picture
         yield
         app.state.store.close()
 

@@ -3,7 +3,8 @@ fails."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import contextlib
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import Any
 
@@ -25,18 +26,23 @@ from jugum.flow.train import automatic, training
 from jugum.store import Store
 from jugum.store.database import plain_url
 from jugum.store.queue import Task
+from jugum.work.deaths import InHand, forget
 from jugum.work.guard import RETRY, guarded
 
 log = structlog.get_logger()
 Work = Callable[..., None]
+GIVEN_UP = (
+    "The program that worked on it ended again and again, so it is not tried once more by itself. If it is a file, "
+    "print it to PDF again where it was made."
+)
 
 
 class Tasks:
     """What a worker process does, and what it keeps between tasks: opened papers, unpacked versions and classifiers,
     page layers."""
 
-    def __init__(self, store: Store) -> None:
-        self.store = store
+    def __init__(self, store: Store, in_hand: InHand | None = None) -> None:
+        self.store, self._in_hand = store, in_hand
         self._papers, self._versions, self._classifiers = OpenPapers(), LoadedVersions(), LoadedClassifiers()
         self._explorer = Explorer()
 
@@ -66,12 +72,30 @@ class Tasks:
 
     def _register(self, app: procrastinate.App, task: Task, work: Work, failed: Work) -> None:
         def run(context: procrastinate.JobContext, /, **arguments: Any) -> None:
-            with guarded(context, lambda message: failed(message=message, **arguments)):
+            with (
+                self._noted(context.job.id),
+                guarded(context, lambda message: failed(message=message, **arguments)),
+            ):
                 work(**arguments)
                 if task in failures.RECORDED:
                     failures.clear(self.store, task, arguments)
 
         app.task(name=task.value, retry=RETRY, pass_context=True)(run)
+
+    @contextlib.contextmanager
+    def _noted(self, job: int | None) -> Iterator[None]:
+        """The task in hand is noted while it is worked on, for the case that this process ends over it."""
+        if self._in_hand is not None:
+            self._in_hand.note(job)
+        yield
+        if self._in_hand is not None and job is not None:
+            self._in_hand.note(None)
+            forget(self.store.settings.home, job)
+
+    def give_up(self, job: procrastinate.jobs.Job) -> None:
+        """Tell the object of a task over which workers ended that it is not tried again."""
+        failed = self.table()[Task(job.task_name)][1]
+        failed(message=GIVEN_UP, **job.task_kwargs)
 
     def _open(self, document_id: int) -> None:
         read.open_document(self.store, document_id, self._papers)
@@ -113,7 +137,7 @@ class Tasks:
         automatic.train_if_due(self.store, type_id, person_id)
 
 
-def make_app(store: Store) -> procrastinate.App:
+def make_app(store: Store, tasks: Tasks | None = None) -> procrastinate.App:
     """The task app, bound to a store."""
     settings = store.settings
     app = procrastinate.App(
@@ -121,5 +145,5 @@ def make_app(store: Store) -> procrastinate.App:
     )
     if settings.engine != "quick" and engine_named(settings.engine).name == "quick":
         log.warning("the careful engine can't run here; pages are read with the quick one")
-    Tasks(store).register(app)
+    (tasks or Tasks(store)).register(app)
     return app

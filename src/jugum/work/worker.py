@@ -1,7 +1,7 @@
 """The worker process: takes tasks from the queue in PostgreSQL, one at a time.
 
 Tasks are idempotent. A worker that dies in the middle leaves its task "doing"; any worker finds it after some seconds
-without heartbeat and puts it back.
+without heartbeat and puts it back, unless it was the task that ended its workers (`deaths`).
 """
 
 from __future__ import annotations
@@ -18,25 +18,38 @@ import structlog
 from jugum.flow.gather import sources
 from jugum.settings import Settings
 from jugum.store import Store
-from jugum.work.tasks import make_app
+from jugum.work import deaths
+from jugum.work.tasks import Tasks, make_app
 
 log = structlog.get_logger()
 HEARTBEAT_SECONDS = 2.0
 
 
-async def rescue(app: procrastinate.App, stale_seconds: float) -> int:
-    """Put back the tasks of workers that stopped sending heartbeats; returns how many."""
+async def rescue(app: procrastinate.App, tasks: Tasks, stale_seconds: float) -> int:
+    """Put back the tasks of workers that stopped sending heartbeats, and give up those over which workers ended again
+    and again; returns how many."""
+    home = tasks.store.settings.home
+    deaths.note_lost(home)
     stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=stale_seconds))
     for job in stalled:
-        log.warning("a worker died; its task is put back", task=job.task_name, args=job.task_kwargs)
-        await app.job_manager.retry_job(job, retry_at=datetime.now(UTC))
+        assert job.id is not None
+        if deaths.ends_of(home, job.id).is_enough:
+            log.error("workers ended over a task; it is given up", task=job.task_name, args=job.task_kwargs)
+            await asyncio.to_thread(tasks.give_up, job)
+            await app.job_manager.finish_job(job, procrastinate.jobs.Status.FAILED, delete_job=False)
+            deaths.forget(home, job.id)
+        else:
+            log.warning("a worker died; its task is put back", task=job.task_name, args=job.task_kwargs)
+            await app.job_manager.retry_job(job, retry_at=datetime.now(UTC))
     return len(stalled)
 
 
 async def _work(settings: Settings) -> None:
     store = Store(settings)
     store.files.sweep()
-    app = make_app(store)
+    in_hand = deaths.InHand(settings.home)
+    tasks = Tasks(store, in_hand)
+    app = make_app(store, tasks)
     async with app.open_async():
         ended = asyncio.Event()
         work = asyncio.create_task(
@@ -50,7 +63,8 @@ async def _work(settings: Settings) -> None:
             )
         )
         beside = [
-            asyncio.create_task(_rescue_stalled(app, settings.stale_seconds)),
+            asyncio.create_task(_rescue_stalled(app, tasks, settings.stale_seconds)),
+            asyncio.create_task(_beat(in_hand, settings)),
             asyncio.create_task(_watch_sources(store)),
             asyncio.create_task(_recycle(settings, ended)),
         ]
@@ -64,12 +78,25 @@ async def _work(settings: Settings) -> None:
             for worker in beside:
                 worker.cancel()
             store.close()
+            in_hand.close()
 
 
-async def _rescue_stalled(app: procrastinate.App, stale_seconds: float) -> None:
+async def _beat(in_hand: deaths.InHand, settings: Settings) -> None:
+    """Say that this process is alive, and end it when its task takes longer than any may: whatever hangs in it can't
+    be ended otherwise."""
+    while True:
+        in_hand.beat()
+        if in_hand.seconds > settings.task_seconds_max:
+            log.error("a task takes too long; its worker is replaced", seconds=round(in_hand.seconds))
+            deaths.note_end(settings.home, os.getpid(), took=True)
+            os._exit(deaths.OVER_TIME)
+        await asyncio.sleep(deaths.BEAT_SECONDS)
+
+
+async def _rescue_stalled(app: procrastinate.App, tasks: Tasks, stale_seconds: float) -> None:
     while True:
         try:
-            await rescue(app, stale_seconds)
+            await rescue(app, tasks, stale_seconds)
         except procrastinate.exceptions.ConnectorException:
             log.warning("the database does not answer")
         await asyncio.sleep(min(5.0, stale_seconds / 2))

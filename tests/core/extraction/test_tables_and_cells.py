@@ -23,7 +23,7 @@ from jugum.core.extraction.parts import fit_parts, part_right
 from jugum.core.extraction.tables.tagger import tagged_tables
 from jugum.core.extraction.values.assignment import Choice, Decision
 from jugum.core.extraction.values.corpus import Corpus
-from jugum.core.formats import pack_version, unpack_version
+from jugum.core.formats.version_file import pack_version, unpack_version
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.ocr.engines import reconcile_words
 from jugum.core.ocr.rules import in_cells, in_cells_as

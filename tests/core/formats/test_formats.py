@@ -12,8 +12,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jugum.core.formats import ResultColumns, ResultRow, past_records_of, results_csv, results_json, results_zip
-from jugum.core.formats.results import LetStand, ResultValue, side_by_side
+from jugum.core.formats.results import (
+    LetStand,
+    ResultColumns,
+    ResultRow,
+    ResultValue,
+    results_csv,
+    results_json,
+    results_zip,
+    side_by_side,
+)
+from jugum.core.formats.tables import past_records_of
 from jugum.core.schema import Check, FieldKind, FieldPlan, Plan, key_from, problems_of
 from jugum.core.values import DataType, safe_cell
 from jugum.errors import InputError

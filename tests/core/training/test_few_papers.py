@@ -14,7 +14,7 @@ from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.placing import place_value
-from jugum.core.formats import pack_version, unpack_version
+from jugum.core.formats.version_file import pack_version, unpack_version
 from jugum.core.ocr import open_paper
 from jugum.core.page import Page, reading_order
 from jugum.core.schema import FieldPlan, Plan

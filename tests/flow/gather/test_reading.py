@@ -6,7 +6,9 @@ from __future__ import annotations
 import base64
 import io
 import resource
-from collections.abc import Callable
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import numpy as np
 import pikepdf
@@ -25,6 +27,14 @@ from jugum.flow.gather.explore import Explorer, RegionAsked
 from jugum.flow.gather.read_again import ReadAgain, read_again
 
 Run = Callable[[], None]
+
+
+@pytest.fixture
+def open_folder() -> Iterator[Path]:
+    """A folder whose programs anybody may start: what opens papers has no rights."""
+    with tempfile.TemporaryDirectory(dir="/tmp") as folder:
+        Path(folder).chmod(0o755)
+        yield Path(folder)
 
 
 def bring(office: Office, name: str, data: bytes, **intake: object) -> int:
@@ -108,13 +118,11 @@ def test_a_word_processor_file_without_libreoffice_says_what_to_do(
 
 
 def test_a_word_processor_file_is_printed_by_libreoffice_where_there_is_one(
-    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch, tmp_path: object
+    office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch, open_folder: Path
 ) -> None:
-    from pathlib import Path
-
-    printed = Path(str(tmp_path)) / "printed.pdf"
+    printed = open_folder / "printed.pdf"
     printed.write_bytes(papers.words_pdf("Printed from a letter"))
-    program = Path(str(tmp_path)) / "soffice"  # stands in: it takes the same arguments and leaves a PDF in --outdir
+    program = open_folder / "soffice"  # stands in: it takes the same arguments and leaves a PDF in --outdir
     program.write_text(f'#!/bin/sh\nwhile [ "$1" != "--outdir" ]; do shift; done\ncp {printed} "$2/paper.pdf"\n')
     program.chmod(0o755)
     monkeypatch.setattr("shutil.which", lambda name: str(program))
@@ -309,7 +317,7 @@ def test_pages_of_a_paper_that_is_set_aside_are_not_read_again(office: Office, r
         read_again(office.store, office.analyst, document, None, ReadAgain(turn=90))
 
 
-@pytest.mark.parametrize("where", ["read_page", "open_paper"])
+@pytest.mark.parametrize("where", ["jugum.flow.gather.read.read_page", "jugum.parsing.parsers.Parsers.open_paper"])
 def test_a_fault_of_our_own_leaves_no_paper_waiting_for_ever(
     office: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch, where: str
 ) -> None:
@@ -318,7 +326,7 @@ def test_a_fault_of_our_own_leaves_no_paper_waiting_for_ever(
 
     document = bring(office, "s.pdf", slip_pdf(slips(1)[0]))
     with monkeypatch.context() as patch:
-        patch.setattr(read, where, broken)
+        patch.setattr(where, broken)
         run_jobs()
     view = documents.document_view(office.store, document)
     assert view.state == "set aside"

@@ -11,13 +11,17 @@ from collections.abc import Mapping
 from importlib.metadata import version as library_version
 from typing import Any
 
+from pydantic import TypeAdapter
+
 from jugum.core.calibration import Calibrator, Calibrators
 from jugum.core.classification import Layout
+from jugum.core.evaluation.report_model import Report
 from jugum.core.extraction.model import TrainedModel
 from jugum.core.extraction.parts import PartReader
 from jugum.core.extraction.values.extractor import Extractor
 from jugum.core.extraction.values.second_opinion import check_model
 from jugum.core.schema import Plan, field_data, field_from
+from jugum.core.training.confidence import EvidenceRow
 from jugum.errors import InputError
 
 FORMAT = 4  # 4 has the SHA-256 of each part (decision 0014)
@@ -30,6 +34,8 @@ MANIFEST, MODEL, TREES, TAGGER, TABLES = (
     "tagger.crfsuite",
     "tables.crfsuite",
 )
+REPORT, EVIDENCE = "report.json", "evidence.json"  # of an exported one
+EVIDENCE_ROWS = TypeAdapter(list[EvidenceRow])
 NO_VERSION = "This is no version file of Jugum, or it is damaged."
 LIBRARIES = ("numpy", "scikit-learn", "lightgbm", "rapidfuzz", "python-crfsuite")
 UNPACKED_MAX = 400_000_000  # bytes that the files of a version may hold together
@@ -146,3 +152,30 @@ def readable(version_plan: Plan, plan: Plan) -> set[str]:
     kind and data type."""
     then = {field.key: (field.kind, field.data_type) for field in version_plan.fields}
     return {field.key for field in plan.fields if then.get(field.key) == (field.kind, field.data_type)}
+
+
+def judged_parts(data: bytes) -> tuple[Report, list[EvidenceRow]]:
+    """Report and evidence that an exported version brings along. InputError where they are missing or damaged."""
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        if not {REPORT, EVIDENCE} <= set(archive.namelist()):
+            raise InputError(
+                "This version file has no report and no evidence, so no threshold could be set for it. Export it "
+                "again in Train."
+            )
+        try:
+            report = Report.from_data(json.loads(archive.read(REPORT)))
+            evidence = EVIDENCE_ROWS.validate_python(json.loads(archive.read(EVIDENCE)))
+        except ValueError as error:
+            raise InputError("This version file is damaged: its report or its evidence can't be read.") from error
+    if report is None or not evidence:
+        raise InputError("This version file is damaged: its report or its evidence is empty.")
+    return report, evidence
+
+
+def with_judged_parts(packed: bytes, report: object, evidence: object) -> bytes:
+    """A packed version with its report and evidence (JSON values), as it is exported."""
+    buffer = io.BytesIO(packed)
+    with zipfile.ZipFile(buffer, "a", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(zipfile.ZipInfo(REPORT), json.dumps(report), zipfile.ZIP_DEFLATED)
+        archive.writestr(zipfile.ZipInfo(EVIDENCE), json.dumps(evidence), zipfile.ZIP_DEFLATED)
+    return buffer.getvalue()

@@ -15,6 +15,9 @@ from dataclasses import dataclass
 from email.message import EmailMessage
 from enum import StrEnum
 
+import lxml.etree
+import lxml.html
+
 from jugum.core.ocr.papers import Limits, is_picture
 from jugum.errors import UnreadablePaper
 
@@ -33,6 +36,8 @@ class FileKind(StrEnum):
 _MAIL_HEAD = re.compile(
     rb"^(?:From|To|Received|Return-Path|Subject|Date|MIME-Version|Message-ID|Delivered-To):", re.I | re.M
 )
+HTML_MOST = 1_000_000  # letters of a mail's page that are looked at; of its words 4000 are kept
+_HTML = lxml.html.HTMLParser(encoding="utf-8", huge_tree=False)
 _SKIPPED = ("__MACOSX/", ".DS_Store", "Thumbs.db", "desktop.ini")
 
 
@@ -200,7 +205,23 @@ def _body(message: EmailMessage) -> str:
     except (LookupError, UnicodeError, AttributeError, KeyError, ValueError):
         return ""
     if part is not None and part.get_content_subtype() == "html":
-        text = re.sub(r"(?is)<(script|style).*?</\1>", " ", text)
-        text = re.sub(r"(?i)<br ?/?>|</p>", "\n", text)
-        text = re.sub(r"<[^>]+>", " ", text)
+        text = _text_of_html(text[:HTML_MOST])
     return re.sub(r"[ \t]+", " ", text).strip()
+
+
+def _text_of_html(html: str) -> str:
+    """The words of a page, a line for each paragraph or line break."""
+    try:
+        root = lxml.html.document_fromstring(html.encode("utf-8", "replace"), parser=_HTML)
+    except (lxml.etree.ParserError, ValueError):  # nothing but blanks and comments
+        return ""
+    lxml.etree.strip_elements(root, "script", "style", lxml.etree.Comment, with_tail=False)
+    for element in root.iter("br", "p", "div", "tr", "li"):
+        element.tail = "\n" + (element.tail or "")
+    return str(root.text_content())
+
+
+def mail_name(data: bytes) -> str:
+    """A file name for a mail, after its subject."""
+    subject = _header(_message(data)["Subject"]) or "mail"
+    return f"{plain_name(subject)[:120]}.eml"

@@ -9,15 +9,19 @@ from pathlib import Path
 
 from jugum.errors import UnreadablePaper
 
-SECONDS_MAX = 120  # a file that takes longer holds its worker up
+SECONDS_MAX = 50  # a file that takes longer holds its worker up
 
 
-def office_to_pdf(data: bytes, name: str, program: str | None = None) -> bytes:
-    """The file printed to PDF. `program` is the path of LibreOffice; None looks for it.
+def office_program() -> str | None:
+    """Path of LibreOffice; None where it is not installed."""
+    return shutil.which("soffice") or shutil.which("libreoffice")
 
-    Raises UnreadablePaper when it is not installed, refuses the file, or takes more than two minutes.
+
+def office_to_pdf(data: bytes, name: str, program: str | None) -> bytes:
+    """The file printed to PDF. `program` is the path of LibreOffice; None where there is none.
+
+    Raises UnreadablePaper when it is not installed, refuses the file, or takes more than SECONDS_MAX.
     """
-    program = program or shutil.which("soffice") or shutil.which("libreoffice")
     if program is None:
         raise UnreadablePaper(
             f"“{name}” is a word-processor file; this machine has no LibreOffice to open it. Save it as PDF "

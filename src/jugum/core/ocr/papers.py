@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 import pypdfium2 as pdfium
 import pypdfium2.raw as c
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import ExifTags, Image, ImageOps, UnidentifiedImageError
 
 from jugum.core.ocr.formfields import form_words
 from jugum.core.ocr.textlayer import TextLayer, text_layer
@@ -28,6 +28,7 @@ Pixels = npt.NDArray[np.uint8]
 Image.MAX_IMAGE_PIXELS = None
 HEIC_BRANDS = (b"heic", b"heix", b"hevc", b"mif1", b"msf1", b"heim", b"heis")
 AVIF_BRAND = b"avif"
+STRIP_LINES = 500  # of a picture that are laid over white at once
 # PDFium may be entered by one thread at a time; the web process draws pages from several.
 PDFIUM = threading.RLock()
 
@@ -269,7 +270,7 @@ class PicturePaper:
         try:
             self._picture.seek(index)  # each page of a TIFF has a size of its own, checked before it is decoded
             self._check_pixels()
-            picture = _on_white(ImageOps.exif_transpose(self._picture), mode)
+            picture = _on_white(_upright(self._picture), mode)
         except (OSError, SyntaxError, ValueError, EOFError, RuntimeError) as error:
             raise UnreadablePaper(
                 f"Page {index + 1} of “{self._name}” is damaged or cut short. Scan or send it again."
@@ -312,12 +313,24 @@ class PicturePaper:
         self._picture.close()
 
 
+def _upright(picture: Image.Image) -> Image.Image:
+    """The picture as its camera says it was held: itself, where it was held upright, since a large one has half a
+    gigabyte."""
+    held = picture.getexif().get(ExifTags.Base.Orientation, 1)
+    return picture if held == 1 else ImageOps.exif_transpose(picture)
+
+
 def _on_white(picture: Image.Image, mode: str) -> Image.Image:
-    """Any picture as 8-bit `mode`, what is transparent over white."""
+    """Any picture as 8-bit `mode`, what is transparent over white; itself where it is so already."""
     if picture.mode.startswith("I") or picture.mode == "F":  # 16 bits and more: Pillow clips instead of scaling
         levels = np.asarray(picture, dtype=np.float64)
         return Image.fromarray((levels * (255 / max(1.0, levels.max()))).clip(0, 255).astype(np.uint8)).convert(mode)
     if "A" in picture.getbands() or "transparency" in picture.info:
-        ground = Image.new("RGBA", picture.size, "white")
-        return Image.alpha_composite(ground, picture.convert("RGBA")).convert(mode)
-    return picture.convert(mode)
+        ground = Image.new(mode, picture.size, "white")
+        for top in range(0, picture.height, STRIP_LINES):  # whole, it would be in memory four times
+            strip = picture.crop((0, top, picture.width, min(picture.height, top + STRIP_LINES))).convert("RGBA")
+            white = Image.new("RGBA", strip.size, "white")
+            ground.paste(Image.alpha_composite(white, strip).convert(mode), (0, top))
+        return ground
+    picture.load()
+    return picture if picture.mode == mode else picture.convert(mode)

@@ -10,8 +10,15 @@ from typing import Any
 from sqlalchemy import ColumnElement, Numeric, Select, case, cast, func, select
 from sqlalchemy.orm import Session, joinedload
 
-from jugum.core.formats import ResultColumns, ResultRow, results_csv, results_json, results_zip
-from jugum.core.formats.results import LetStand, ResultValue
+from jugum.core.formats.results import (
+    LetStand,
+    ResultColumns,
+    ResultRow,
+    ResultValue,
+    results_csv,
+    results_json,
+    results_zip,
+)
 from jugum.core.states import DELIVERABLE, DONE_STATES, By, DocumentState
 from jugum.core.values import NUMERIC, delivered
 from jugum.errors import Forbidden, InputError, NotFound

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import and_, delete, func, or_, select, text, update
+from sqlalchemy import and_, delete, func, or_, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.ocr import check_engine, check_language, plain_name
@@ -21,6 +21,7 @@ from jugum.flow.gather.read import (
     queue_opening,
     queue_unread,
     source_file,
+    twin_of,
 )
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
@@ -29,7 +30,7 @@ from jugum.flow.states import change_state
 from jugum.flow.states import set_aside as set_aside_state
 from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
-from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, SourceFile, Workspace
+from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, Workspace
 
 __all__ = ["Intake", "Received", "document_row", "pages_of", "plain_name", "receive"]
 
@@ -119,17 +120,9 @@ def receive(
     with store.session() as session:
         workspace_id = _workspace(session, type_id, intake)
         _check_batch(session, intake.batch_id, workspace_id)
-        # Two uploads of the same bytes at once must not both find nobody: the second waits here.
-        session.execute(text("SELECT pg_advisory_xact_lock(hashtext(:key))"), {"key": f"{workspace_id}:{key}"})
-        if not again:
-            there = (
-                select(Document)
-                .join(SourceFile)
-                .where(SourceFile.workspace_id == workspace_id, SourceFile.sha256 == key)
-            )
-            twin = session.scalar(there.order_by(Document.id).limit(1))
-            if twin is not None:
-                return Received(twin.id, twin.name, True)
+        twin = twin_of(session, workspace_id, key)
+        if not again and twin is not None:
+            return Received(twin.id, twin.name, True)
         file = source_file(session, workspace_id, key, name, len(data))
         document = Document(
             workspace_id=workspace_id,

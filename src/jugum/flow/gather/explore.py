@@ -15,7 +15,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.formats.pages import alto, hocr, page_json, page_text, structure_data, tables_csv, tables_xlsx
-from jugum.core.formats.searchable import searchable_pdf
 from jugum.core.ocr import (
     How,
     Paper,
@@ -32,7 +31,7 @@ from jugum.core.page import Box, Page, Word, pack_words, reading_order
 from jugum.core.states import SETTLED_STATES
 from jugum.core.structure import Structure, structure_of
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow.gather.read import OpenPapers, document_row, page_of, page_rows
+from jugum.flow.gather.read import OpenPapers, document_row, limits, page_of, page_rows
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.store import Store
@@ -339,11 +338,8 @@ def _written(
         return alto(pages, document.name).encode()
     if kind == "pdf":
         data = store.files.get(document.reading_key or document.file.sha256)
-        with explorer.lock:
-            paper = explorer.paper(store, document)
-            return searchable_pdf(
-                data, paper, [(row.source_index, page) for row, page in zip(rows, pages, strict=True)]
-            )
+        numbered = [(row.source_index, page) for row, page in zip(rows, pages, strict=True)]
+        return store.parsers.searchable_pdf(data, document.name, limits(store), numbered)
     structures = [explorer.structure(store, document, row) for row in rows]
     if kind == "json":
         return page_json(pages, structures).encode()

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import delete, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, undefer
 
@@ -19,13 +21,7 @@ from jugum.core.ocr import (
     Paper,
     ReadPage,
     engine_named,
-    kind_of,
-    mail_note,
-    office_to_pdf,
-    open_paper,
     read_page,
-    unlocked,
-    unpack,
     view_size,
 )
 from jugum.core.page import Page, PageSource, pack_words, unpack_words
@@ -55,7 +51,7 @@ class OpenPapers:
     def paper(self, store: Store, key: str, name: str) -> Paper:
         if self._key != key or self._paper is None:
             self.close()
-            self._paper = open_paper(store.files.get(key), name, limits(store))
+            self._paper = store.parsers.open_paper(lambda: store.files.get(key), name, limits(store))
             self._key = key
         return self._paper
 
@@ -112,12 +108,12 @@ def open_document(store: Store, document_id: int, papers: OpenPapers) -> None:
     try:
         if derived is None:
             data = store.files.get(key)
-            kind = kind_of(data, name)
+            kind = store.parsers.kind_of(data, name)
             if kind in (FileKind.MAIL, FileKind.ARCHIVE):
-                _unpack(store, document_id, name, data)
+                _unpack(store, document_id, name, data, kind)
                 return
             if kind is FileKind.OFFICE:
-                derived = store.files.put(office_to_pdf(data, name))
+                derived = store.files.put(store.parsers.office_to_pdf(data, name))
         paper = papers.paper(store, derived or key, name)
     except LockedPaper as error:
         _set_aside_by_program(store, document_id, str(error), locked=True)
@@ -183,20 +179,33 @@ def _is_paused(session: Session, document: Document) -> bool:
     )
 
 
-def _unpack(store: Store, document_id: int, name: str, data: bytes) -> None:
+def _unpack(store: Store, document_id: int, name: str, data: bytes, kind: FileKind) -> None:
     """A document for each part of a mail or archive, the container then being `unpacked`; parts that are there are
     left."""
-    note = mail_note(data) if kind_of(data, name) is FileKind.MAIL else ""
-    taken, problems = 0, []
-    for number, part in enumerate(unpack(data, name, limits(store))):
+    note = store.parsers.mail_note(data, name) if kind is FileKind.MAIL else ""
+    taken, problems = 0, list[str]()
+    names: dict[str, str] = {}  # of bytes that are kept: the name they came under
+    twins: Counter[str] = Counter()
+    for number, part in enumerate(store.parsers.unpack(data, name, limits(store))):
         if part.problem:
             problems.append(part.problem)
             continue
         if not part.data:
             problems.append(f"“{part.name}” is empty (0 bytes).")
             continue
-        taken += 1
-        _keep_part(store, document_id, f"{number}:{part.path}"[:500], part.name, part.data, note)
+        key = hashlib.sha256(part.data).hexdigest()
+        if key not in names:
+            twin = _keep_part(store, document_id, f"{number}:{part.path}"[:500], part.name, part.data, note)
+            names[key] = twin or part.name
+            taken += twin is None
+            twins[names[key]] += twin is not None
+        else:
+            twins[names[key]] += 1
+    problems += [
+        f"{count} {'file has' if count == 1 else 'files have'} the same bytes as “{first}”, which is here already."
+        for first, count in twins.items()
+        if count
+    ]
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
         document.note = note
@@ -210,13 +219,18 @@ def _unpack(store: Store, document_id: int, name: str, data: bytes) -> None:
         record(session, None, Action.UNPACK, "document", document_id, taken=taken, problems=problems)
 
 
-def _keep_part(store: Store, parent_id: int, part: str, name: str, data: bytes, note: str) -> None:
+def _keep_part(store: Store, parent_id: int, part: str, name: str, data: bytes, note: str) -> str | None:
+    """A document for a part of a container. Returns the name of another paper of the workspace with these bytes,
+    which then is kept alone."""
     key = store.files.put(data)
     with store.session() as session:
         parent = document_row(session, parent_id)
         there = select(Document.id).where(Document.parent_id == parent_id, Document.parent_part == part)
         if session.scalar(there) is not None:
-            return
+            return None
+        twin = twin_of(session, parent.workspace_id, key)
+        if twin is not None:
+            return twin.name
         file = source_file(session, parent.workspace_id, key, name, len(data))
         child = Document(
             workspace_id=parent.workspace_id,
@@ -237,6 +251,16 @@ def _keep_part(store: Store, parent_id: int, part: str, name: str, data: bytes, 
         session.add(child)
         session.flush()
         queue_opening(session, child)
+        return None
+
+
+def twin_of(session: Session, workspace_id: int, key: str) -> Document | None:
+    """The first paper of a workspace with the bytes of a key. Two at once must not both find nobody: from here to the
+    end of its transaction, the second waits."""
+    session.execute(text("SELECT pg_advisory_xact_lock(hashtext(:key))"), {"key": f"{workspace_id}:{key}"})
+    there = select(Document).join(SourceFile, Document.source_file_id == SourceFile.id)
+    its = there.where(SourceFile.workspace_id == workspace_id, SourceFile.sha256 == key)
+    return session.scalar(its.order_by(Document.id).limit(1))
 
 
 def source_file(session: Session, workspace_id: int, key: str, name: str, size: int) -> SourceFile:
@@ -256,7 +280,7 @@ def unlock(store: Store, actor: Actor, document_id: int, password: str) -> None:
         if not document.locked:
             raise Conflict(f"“{document.name}” is not locked.")
         name, key = document.name, document.file.sha256
-    opened = unlocked(store.files.get(key), name, password)
+    opened = store.parsers.unlocked(store.files.get(key), name, password)
     derived = store.files.put(opened)
     with store.session() as session:
         document = document_row(session, document_id, lock=True)

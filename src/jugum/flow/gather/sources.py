@@ -19,7 +19,7 @@ from urllib.parse import unquote, urlsplit
 
 from sqlalchemy import select, text
 
-from jugum.core.ocr import FileKind, check_engine, check_language, kind_of, open_paper
+from jugum.core.ocr import FileKind, check_engine, check_language
 from jugum.errors import ExternalError, InputError, JugumError, LockedPaper, NotFound
 from jugum.flow.gather import documents
 from jugum.flow.gather.bundles import check_method
@@ -251,10 +251,10 @@ class Watcher:
 def _check_opens(store: Store, data: bytes, name: str) -> None:
     """Raises for a file that no pages can be read from, so that its sender finds it under `failed`. Locked papers
     are taken: a person may know the password."""
-    if kind_of(data, name) in (FileKind.MAIL, FileKind.ARCHIVE, FileKind.OFFICE):
+    if store.parsers.kind_of(data, name) in (FileKind.MAIL, FileKind.ARCHIVE, FileKind.OFFICE):
         return
     with contextlib.suppress(LockedPaper):
-        open_paper(data, name, limits(store)).close()
+        store.parsers.check_opens(data, name, limits(store))
 
 
 def _moved(path: Path, folder: Path, said: str) -> None:
@@ -307,17 +307,8 @@ def mail_in(store: Store, address: str, data: bytes) -> bool:
             return False
         row.looked_at = datetime.now(UTC)
         source_id = row.id
-    receive_from(store, source_id, _mail_name(data), data)
+    receive_from(store, source_id, store.parsers.mail_name(data), data)
     return True
-
-
-def _mail_name(data: bytes) -> str:
-    import email
-    import email.policy
-
-    message = email.message_from_bytes(data, policy=email.policy.default)
-    subject = " ".join(str(message["Subject"] or "mail").split())
-    return f"{documents.plain_name(subject)[:120]}.eml"
 
 
 def _imap(store: Store, source_id: int) -> Iterator[str]:
@@ -337,7 +328,7 @@ def _imap(store: Store, source_id: int) -> Iterator[str]:
             _, parts = box.uid("FETCH", number.decode(), "(BODY.PEEK[])")
             data = next((part[1] for part in parts if isinstance(part, tuple)), None)
             if data:
-                name = _mail_name(data)
+                name = store.parsers.mail_name(data)
                 try:
                     receive_from(store, source_id, name, data)
                 except InputError:  # too large: it stays in the box, flagged for a person, and holds up no other

@@ -10,15 +10,12 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from jugum.core.formats.alto_in import words_from_alto
 from jugum.core.formats.labels_file import (
     FieldData,
     PaperData,
     PlaceData,
     ValueData,
     annotation_page,
-    read_annotations,
-    read_lines,
     write_lines,
 )
 from jugum.core.page import Page, pack_words
@@ -124,7 +121,7 @@ def take_in(store: Store, actor: Actor, type_id: int, data: bytes, kind: str) ->
     actor.require(LABEL)
     if kind not in FORMATS:
         raise InputError(f"“{kind}” is not a format of labels. Choose one of: {', '.join(FORMATS)}.")
-    papers = read_lines(data) if kind == "jsonl" else read_annotations(data)
+    papers = store.parsers.labels_of(data, kind)
     unknown: list[str] = []
     taken = values = 0
     with store.session() as session:
@@ -199,7 +196,7 @@ def take_words(store: Store, actor: Actor, document_id: int, data: bytes) -> int
     """Put the words of an ALTO file in place of what was read, page by page. Returns how many words there are now.
     Conflict when the pages don't match, or the paper is settled."""
     actor.require(GATHER)
-    pages = words_from_alto(data)
+    pages = store.parsers.words_from_alto(data)
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
         if document.state in PAGES_FIXED:

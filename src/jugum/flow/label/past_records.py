@@ -14,7 +14,6 @@ from sqlalchemy.orm import Session
 from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.values.placing import Placement, place_value, placed_examples
 from jugum.core.extraction.values.similarities import Example
-from jugum.core.formats import past_records_of
 from jugum.core.page import Page
 from jugum.core.schema import Plan
 from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, RecordState
@@ -64,7 +63,7 @@ def import_records(
     with how many papers of how many are done, each twice: looked at, saved.
     """
     actor.require(LABEL)
-    rows = past_records_of(data)
+    rows = store.parsers.past_records_of(data)
     group_new(store, type_id)
     with store.session() as session:
         row_type = type_row(session, type_id)

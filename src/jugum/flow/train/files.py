@@ -3,21 +3,16 @@ change; training by itself."""
 
 from __future__ import annotations
 
-import io
-import json
-import zipfile
 from collections.abc import Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime
 
-from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import undefer
 
 from jugum.core.evaluation.report_model import Report
 from jugum.core.evaluation.tables import ReportTable, report_html, report_tables
-from jugum.core.formats import unpack_version
-from jugum.core.formats.version_file import misfit
+from jugum.core.formats.version_file import misfit, with_judged_parts
 from jugum.core.states import VersionState
 from jugum.core.training.confidence import EvidenceRow
 from jugum.errors import Conflict, InputError
@@ -27,10 +22,10 @@ from jugum.flow.office.actor import TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.train.training import next_number
+from jugum.flow.train.trying import TriedVersion, try_version
 from jugum.store import Store
 from jugum.store.models import DocumentType, LayoutGroup, ModelVersion
 
-EVIDENCE = TypeAdapter(list[EvidenceRow])
 FILE_BYTES_MAX = 100_000_000
 
 
@@ -48,11 +43,7 @@ def exported(store: Store, version_id: int) -> tuple[str, bytes]:
         kind = type_row(session, version.type_id)
         name = f"{kind.key}-version-{version.number}.jugum-version"
         packed, report, evidence = store.files.get(version.file_key), version.report, version.evidence
-    buffer = io.BytesIO(packed)
-    with zipfile.ZipFile(buffer, "a", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(zipfile.ZipInfo("report.json"), json.dumps(report), zipfile.ZIP_DEFLATED)
-        archive.writestr(zipfile.ZipInfo("evidence.json"), json.dumps(evidence), zipfile.ZIP_DEFLATED)
-    return name, buffer.getvalue()
+    return name, with_judged_parts(packed, report, evidence)
 
 
 def import_version(store: Store, actor: Actor, type_id: int, name: str, data: bytes) -> int:
@@ -61,11 +52,11 @@ def import_version(store: Store, actor: Actor, type_id: int, name: str, data: by
     actor.require(TRAIN)
     if len(data) > FILE_BYTES_MAX:
         raise InputError(f"“{name}” has {len(data):,} bytes; a version file has at most {FILE_BYTES_MAX:,}.")
-    trained_model, _, manifest = unpack_version(data)
-    report, evidence = _judged(data)
+    tried = try_version(store, type_id, name, data, judged=True)
+    report, evidence = _elsewhere(tried)
     with store.session() as session:
         row = type_row(session, type_id)
-        why = misfit(trained_model.plan, plan_in(row))
+        why = misfit(tried.plan, plan_in(row))
         if why:
             raise InputError(
                 f"“{name}” does not fit the plan of “{row.name}”: {why}. Import a version of this plan, or change "
@@ -85,7 +76,7 @@ def import_version(store: Store, actor: Actor, type_id: int, name: str, data: by
             trained_at=datetime.now(UTC),
             papers=report.papers,
             origin=f"from the file “{name[:120]}”",
-            snapshot={"labels_sha256": manifest.get("labels_sha256", "")},
+            snapshot={"labels_sha256": tried.labels_sha256},
         )
         session.add(version)
         session.flush()
@@ -93,22 +84,11 @@ def import_version(store: Store, actor: Actor, type_id: int, name: str, data: by
         return version.id
 
 
-def _judged(data: bytes) -> tuple[Report, list[EvidenceRow]]:
+def _elsewhere(tried: TriedVersion) -> tuple[Report, list[EvidenceRow]]:
     """Report and evidence of a version file. Its papers are of another office: they get numbers below nought, which
     no paper here has."""
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        if not {"report.json", "evidence.json"} <= set(archive.namelist()):
-            raise InputError(
-                "This version file has no report and no evidence, so no threshold could be set for it. Export it "
-                "again in Train."
-            )
-        try:
-            report = Report.from_data(json.loads(archive.read("report.json")))
-            evidence = EVIDENCE.validate_python(json.loads(archive.read("evidence.json")))
-        except ValueError as error:
-            raise InputError("This version file is damaged: its report or its evidence can't be read.") from error
-    if report is None or not evidence:
-        raise InputError("This version file is damaged: its report or its evidence is empty.")
+    report, evidence = tried.report, tried.evidence
+    assert report is not None
     numbers: dict[str, str] = {}
 
     def elsewhere(sample: str) -> str:

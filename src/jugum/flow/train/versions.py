@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session, aliased, undefer
 
 from jugum.core.evaluation.compare import Comparison, compared
 from jugum.core.evaluation.report_model import Report
-from jugum.core.formats import unpack_version
 from jugum.core.formats.version_file import misfit
+from jugum.core.schema import Plan
 from jugum.core.states import DRAFTABLE, By, DocumentState, Purpose, SetName, VersionState
 from jugum.errors import Conflict
 from jugum.flow.in_force import live_version, version_row
@@ -23,6 +23,7 @@ from jugum.flow.office.actor import PLAN, TRAIN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.states import change_version_state
+from jugum.flow.train.trying import try_version
 from jugum.flow.worked_on import worked_on
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, LayoutGroup, ModelVersion, Person
@@ -85,14 +86,12 @@ def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
     """Make a version the live one; the one before is retired. Live papers that nobody has begun are drafted with it.
     Returns how many papers that are. `note` says why, for the ladder."""
     actor.require(TRAIN)
+    reads = _plan_of(store, version_id)
     with store.session() as session:
         version = version_row(session, version_id)
-        if version.state not in (VersionState.ON_TRIAL, VersionState.RETIRED):
-            raise Conflict(f"Version {version.number} is {version.state} and cannot be published.")
-        if version.file_key is not None:
-            trained_model, _, _ = unpack_version(store.files.get(version.file_key))
-            if why := misfit(trained_model.plan, plan_in(type_row(session, version.type_id))):
-                raise Conflict(f"Version {version.number} does not fit the present plan: {why}. Train a new one.")
+        _check_publishable(version)
+        if reads is not None and (why := misfit(reads, plan_in(type_row(session, version.type_id)))):
+            raise Conflict(f"Version {version.number} does not fit the present plan: {why}. Train a new one.")
         before = live_version(session, version.type_id)
         if before is not None:
             change_version_state(before, VersionState.RETIRED, By.PERSON)
@@ -110,6 +109,20 @@ def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
             note=version.note,
         )
         return redraft(session, version.type_id)
+
+
+def _check_publishable(version: ModelVersion) -> None:
+    if version.state not in (VersionState.ON_TRIAL, VersionState.RETIRED):
+        raise Conflict(f"Version {version.number} is {version.state} and cannot be published.")
+
+
+def _plan_of(store: Store, version_id: int) -> Plan | None:
+    """The plan that a version reads, told by itself after it has read a paper; None for one without a file."""
+    with store.session() as session:
+        version = version_row(session, version_id)
+        _check_publishable(version)
+        number, type_id, key = version.number, version.type_id, version.file_key
+    return try_version(store, type_id, f"Version {number}", store.files.get(key)).plan if key is not None else None
 
 
 def live_before(session: Session, type_id: int) -> ModelVersion | None:

@@ -9,7 +9,6 @@ from fastapi import APIRouter, Body, File, Request, UploadFile
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
-from jugum.core.formats import entries_of
 from jugum.core.page import Box
 from jugum.core.schema import Severity, plan_schema
 from jugum.core.schema.expression import FUNCTIONS
@@ -187,7 +186,8 @@ def load_list(
     actor: MayPlan,
     file: Annotated[UploadFile, File(description="UTF-8 CSV; its first column is the list")],
 ) -> ListView:
-    return plan_checks.put_list(request.app.state.store, actor, workspace_id, name, entries_of(file.file.read()))
+    store = request.app.state.store
+    return plan_checks.put_list(store, actor, workspace_id, name, store.parsers.entries_of(file.file.read()))
 
 
 # ---- The whole plan --------------------------------------------------------------------------------------------------

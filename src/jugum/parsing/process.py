@@ -1,0 +1,195 @@
+"""A parsing process seen from its owner: started when it is first asked, replaced when it has ended, never waited for
+longer than was agreed."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Generator
+from dataclasses import dataclass
+from enum import StrEnum
+from pathlib import Path
+from typing import Any
+
+import structlog
+
+import jugum
+from jugum import errors
+from jugum.parsing import wire
+
+log = structlog.get_logger()
+START_SECONDS = 60.0
+CLOSE_SECONDS = 5.0
+HELD_MOST = 3  # papers: a worker reads one and looks at another
+WALL_SHARE = 3.0  # the wall clock may run so much longer than the processor: others want it, too
+KEPT_ENVIRONMENT = ("PATH", "LANG", "LC_ALL", "TZ", "TESSDATA_PREFIX", "VIRTUAL_ENV")
+
+
+class Cause(StrEnum):
+    """Why a parsing process ended over a file."""
+
+    TIME = "time"
+    MEMORY = "memory"
+    CRASH = "crash"
+
+
+class ProcessEnded(Exception):  # noqa: N818 - named for what happened; its owner says it in words
+    """A parsing process ended, or was ended, while it worked."""
+
+    def __init__(self, cause: Cause) -> None:
+        super().__init__(cause.value)
+        self.cause = cause
+
+
+@dataclass(frozen=True)
+class Request:
+    """What is asked of a process: an operation, its arguments, the processor seconds it may take, and the most bytes
+    that may come back at once."""
+
+    do: str
+    arguments: dict[str, Any]
+    seconds: float
+    answer_most: int = 400_000_000
+
+
+class ParsingProcess:
+    """One process of a kind; one request at a time. It holds a few papers open, by their handles; a process in its
+    place holds none."""
+
+    def __init__(self, kind: str, megabytes: int) -> None:
+        self.kind, self.megabytes = kind, megabytes
+        self.lock = threading.RLock()
+        self._process: subprocess.Popen[bytes] | None = None
+        self._held: list[int] = []
+
+    def ask(self, request: Request, data: bytes = b"") -> Generator[tuple[Any, bytearray]]:
+        """The answers to a request, as they come: JSON values with bytes. Raises what the operation raises for people,
+        and ProcessEnded. The caller takes all answers or closes the iterator, which ends the process."""
+        with self.lock:
+            process = self._running()
+            assert process.stdin is not None
+            assert process.stdout is not None
+            until = time.monotonic() + WALL_SHARE * request.seconds + 5
+            said = {"do": request.do, "with": request.arguments, "seconds": max(1, round(request.seconds))}
+            done = False
+            try:
+                wire.send(process.stdin.fileno(), wire.packed(said), data, until)
+                while True:
+                    head, blob = wire.receive(process.stdout.fileno(), request.answer_most, until)
+                    answer = wire.unpacked(head)
+                    if not answer.get("more"):
+                        self._raise(answer)
+                        done = True
+                        return
+                    yield answer.get("value"), blob
+                    until = max(until, time.monotonic() + WALL_SHARE * request.seconds)
+            except (wire.Garbled, wire.TooLate) as error:
+                raise ProcessEnded(self._why_ended(error)) from error
+            except errors.JugumError:
+                done = True
+                raise
+            finally:
+                if not done:
+                    self.end()
+
+    def _raise(self, answer: dict[str, Any]) -> None:
+        """Raise what the last frame of an answer says, if it says any."""
+        if answer.get("memory"):
+            raise ProcessEnded(Cause.MEMORY)
+        if "unexpected" in answer:
+            log.error("a parser failed", kind=self.kind, error=str(answer["unexpected"])[:300])
+            raise ProcessEnded(Cause.CRASH)
+        if "error" in answer:
+            known = {one.__name__: one for one in (errors.InputError, errors.UnreadablePaper, errors.LockedPaper)}
+            raise known.get(answer["error"], errors.UnreadablePaper)(str(answer.get("message", ""))[:2000])
+
+    def answer(self, request: Request, data: bytes = b"") -> tuple[Any, bytearray]:
+        """The only answer to a request; None and no bytes where there is none."""
+        return next(iter(list(self.ask(request, data))), (None, bytearray()))
+
+    def holds(self, handle: int) -> bool:
+        """Whether a paper is open in the process that runs now."""
+        return self._runs() and handle in self._held
+
+    def keep(self, handle: int) -> None:
+        """A paper was opened; the one opened longest ago is let go where there are too many."""
+        self._held.append(handle)
+        while len(self._held) > HELD_MOST:
+            self.let_go(self._held[0])
+
+    def let_go(self, handle: int) -> None:
+        """Close a paper, if it is open."""
+        if self.holds(handle):
+            self._held.remove(handle)
+            with contextlib.suppress(ProcessEnded):
+                self.answer(Request("close", {"handle": handle}, CLOSE_SECONDS))
+
+    def _runs(self) -> bool:
+        return self._process is not None and self._process.poll() is None
+
+    def start(self) -> None:
+        """Start the process, unless it runs."""
+        with self.lock:
+            self._running()
+
+    def _running(self) -> subprocess.Popen[bytes]:
+        if not self._runs():
+            self.end()
+            self._start()
+        assert self._process is not None
+        return self._process
+
+    def _start(self) -> None:
+        environment = {name: os.environ[name] for name in KEPT_ENVIRONMENT if name in os.environ}
+        environment |= dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
+        environment |= {
+            "PYTHONPATH": str(Path(jugum.__file__).parent.parent),
+            "PYTHONDONTWRITEBYTECODE": "1",
+            "MALLOC_ARENA_MAX": "1",
+            "HOME": "/nonexistent",
+        }
+        self._process = process = subprocess.Popen(
+            [sys.executable, "-m", "jugum.parsing.child", self.kind, str(self.megabytes)],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            env=environment,
+            start_new_session=True,
+        )
+        assert process.stdin is not None
+        assert process.stdout is not None
+        for pipe in (process.stdin, process.stdout):
+            os.set_blocking(pipe.fileno(), False)
+        try:
+            ready, _ = wire.receive(process.stdout.fileno(), 0, time.monotonic() + START_SECONDS)
+        except (wire.Garbled, wire.TooLate) as error:
+            self.end()
+            raise errors.ExternalError("The process that opens files does not start; try again in a moment.") from error
+        if not wire.unpacked(ready).get("filtered"):
+            log.warning("files are opened without a filter of system calls: the kernel or libseccomp2 has none")
+
+    def _why_ended(self, error: Exception) -> Cause:
+        assert self._process is not None
+        if isinstance(error, wire.TooLate):
+            return Cause.TIME
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self._process.wait(2)
+        return Cause.TIME if self._process.returncode == -signal.SIGXCPU else Cause.CRASH
+
+    def end(self) -> None:
+        """End the process and all that it started."""
+        process, self._process, self._held = self._process, None, []
+        if process is None:
+            return
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+        for pipe in (process.stdin, process.stdout):
+            if pipe is not None:
+                with contextlib.suppress(OSError):
+                    pipe.close()
