@@ -90,7 +90,7 @@ def _database(url: str, name: str) -> str:
 
 
 def _settings(url: str, home: Path) -> Settings:
-    return Settings(home=home, database_url=url, secret="only for tests", engine="quick")
+    return Settings(home=home, database_url=url, secret="only for tests", engine="quick", hosts="testserver,127.0.0.1")
 
 
 @pytest.fixture(scope="session")

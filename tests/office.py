@@ -29,6 +29,7 @@ class Office:
     settings: Settings
     actors: dict[str, Actor]
     type_id: int
+    workspace_id: int
 
     @property
     def analyst(self) -> Actor:
@@ -87,6 +88,9 @@ def fill_office(store: Store) -> Office:
         people.add_person(store, admin, login=login, name=name, role=role, password=PASSWORD)
         actors[login] = people.actor_by_login(store, login)
     workspace = types_.add_workspace(store, actors["analyst"], "Harbour Co-operative")
+    for login, role in (("analyst2", "analyst"), ("reviewer", "reviewer")):
+        people.let_in(store, admin, actors[login].id, workspace, role)
+    actors = {login: people.actor_by_login(store, login) for login in actors}
     type_id = types_.add_type(store, actors["analyst"], workspace, "Mooring slip")
     for given in (
         plan_fields.FieldInput(name="Member", data_type="text", printed_names=["Paid by"]),
@@ -94,7 +98,7 @@ def fill_office(store: Store) -> Office:
         plan_fields.FieldInput(name="Amount", data_type="money", printed_names=["Total"]),
     ):
         plan_fields.add_field(store, actors["analyst"], type_id, given)
-    return Office(store, store.settings, actors, type_id)
+    return Office(store, store.settings, actors, type_id, workspace)
 
 
 def train_office(office: Office) -> None:

@@ -4,10 +4,12 @@ JugumError
 ├── InputError          what was given can't be used: says what, the value, and what is allowed
 │   ├── UnreadablePaper a file that can't be turned into pages
 │   │   └── LockedPaper one that a password would open
-│   └── NothingToLearn  the labels there are leave nothing to tell apart: more of them would
+│   ├── NothingToLearn  the labels there are leave nothing to tell apart: more of them would
+│   └── BodyTooLarge    a request that says more than is taken at once
 ├── NotFound            the thing named does not exist (or not for this person)
 ├── Forbidden           the role does not allow it
 ├── NotSignedIn         nobody is signed in
+├── TooManyAttempts     somebody guesses passwords, and has to wait
 ├── Conflict            someone else changed it meanwhile, or its state doesn't allow it
 ├── TaskError           work in the background failed and may be tried again
 └── ExternalError       something outside (file store, OCR engine) did not answer
@@ -37,6 +39,10 @@ class NothingToLearn(InputError):  # noqa: N818
     pass
 
 
+class BodyTooLarge(InputError):  # noqa: N818
+    pass
+
+
 class NotFound(JugumError):  # noqa: N818
     pass
 
@@ -46,6 +52,10 @@ class Forbidden(JugumError):  # noqa: N818
 
 
 class NotSignedIn(JugumError):  # noqa: N818
+    pass
+
+
+class TooManyAttempts(JugumError):  # noqa: N818
     pass
 
 

@@ -16,6 +16,8 @@ from tests.office import PASSWORD, Office
 from tests.papers import slip_pdf, slips
 
 from jugum.flow.label import layouts
+from jugum.flow.office import keys, people
+from jugum.flow.office import types as types_
 from jugum.settings import Settings
 from jugum.store.queue import Task, enqueue
 from jugum.web.app import create_app
@@ -138,10 +140,11 @@ def test_what_is_wrong_is_answered_in_words(app: FastAPI, office: Office) -> Non
     assert reviewer.post("/api/v1/workspaces", json={"name": "X"}).status_code == 403
 
 
-def test_the_openapi_page_tells_of_every_address(app: FastAPI, visitor: TestClient) -> None:
-    schema = visitor.get("/api/v1/openapi.json").json()
+def test_the_openapi_page_tells_of_every_address(client: TestClient, visitor: TestClient) -> None:
+    assert visitor.get("/api/v1/openapi.json").status_code == 401
+    schema = client.get("/api/v1/openapi.json").json()
     assert "/api/v1/types/{type_id}/documents" in schema["paths"]
-    page = visitor.get("/api").text
+    page = client.get("/api").text
     assert all(path in page for path in schema["paths"])
 
 
@@ -156,14 +159,16 @@ def test_when_the_database_is_away_the_answer_says_so(settings: Settings) -> Non
 def test_a_client_program_goes_from_an_empty_workspace_to_results(
     app: FastAPI, office: Office, run_jobs: Callable[[], None]
 ) -> None:
-    client = client_of(app, office, "analyst")
+    workspace = types_.add_workspace(office.store, office.analyst, "North Quay")
+    key = keys.make_key(office.store, people.actor_by_login(office.store, "analyst"), "import", workspace)
+    client = TestClient(app, headers={"Authorization": f"Bearer {key}"}, raise_server_exceptions=False)
 
     def post(path: str, expected: int = 201, **more: object) -> dict[str, object]:
         answer = client.post(f"/api/v1{path}", **more)  # type: ignore[arg-type]
         assert answer.status_code == expected, answer.text
         return answer.json()  # type: ignore[no-any-return]
 
-    workspace = post("/workspaces", json={"name": "North Quay"})["id"]
+    assert client.post("/api/v1/workspaces", json={"name": "South Quay"}).status_code == 403  # a key is for one
     kind = post(f"/workspaces/{workspace}/types", json={"name": "Slip"})["id"]
     for name, data_type, printed in (
         ("Member", "text", "Paid by"),

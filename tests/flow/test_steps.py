@@ -20,7 +20,7 @@ from jugum.flow.in_force import LoadedVersions
 from jugum.flow.label import desk as label_desk
 from jugum.flow.label import past_records, samples, sets
 from jugum.flow.label.desk_parts import ValueInput
-from jugum.flow.office import people
+from jugum.flow.office import keys, people, sign_in
 from jugum.flow.office import types as types_
 from jugum.flow.overview import overview
 from jugum.flow.plan import fields as plan_fields
@@ -321,12 +321,12 @@ def test_roles_hold(office: Office) -> None:
 
 
 def test_sign_in_says_the_same_for_every_mistake(office: Office) -> None:
-    assert people.sign_in(office.store, " Analyst ", PASSWORD).name == "Ann"
+    assert sign_in.sign_in(office.store, " Analyst ", PASSWORD).name == "Ann"
     people.set_active(office.store, office.actors["admin"], office.actors["analyst2"].id, active=False)
     said = set()
     for login, password in (("analyst", "wrong"), ("nobody", PASSWORD), ("analyst2", PASSWORD)):
         with pytest.raises(NotSignedIn) as caught:
-            people.sign_in(office.store, login, password)
+            sign_in.sign_in(office.store, login, password)
         said.add(str(caught.value))
     assert len(said) == 1
     with pytest.raises(Conflict, match="last administrator"):
@@ -334,13 +334,14 @@ def test_sign_in_says_the_same_for_every_mistake(office: Office) -> None:
 
 
 def test_keys_are_kept_as_hashes_and_can_be_taken_back(office: Office) -> None:
-    key = people.make_key(office.store, office.analyst, "import")
-    assert people.actor_by_key(office.store, key) == office.analyst
-    row = people.keys_of(office.store, office.analyst)[0]
+    key = keys.make_key(office.store, office.analyst, "import", office.workspace_id)
+    assert keys.actor_by_key(office.store, key).id == office.analyst.id
+    row, workspace = keys.keys_of(office.store, office.analyst)[0]
+    assert workspace == "Harbour Co-operative"
     assert key not in (row.key_hash, row.start)
-    people.revoke_key(office.store, office.analyst, row.id)
+    keys.revoke_key(office.store, office.analyst, row.id)
     with pytest.raises(NotSignedIn):
-        people.actor_by_key(office.store, key)
+        keys.actor_by_key(office.store, key)
 
 
 def test_field_rows_keep_the_order_of_the_plan(office: Office) -> None:

@@ -43,6 +43,11 @@ def children_of(pid: int) -> list[int]:
     return []
 
 
+def processor_seconds() -> float:
+    """Of this process and of all it started that have ended: no clock, since others may want the machine."""
+    return sum(os.times()[:4])
+
+
 @contextlib.contextmanager
 def watched_memory() -> Iterator[dict[str, int]]:
     """What this process grows by, and the most that any process it starts holds, looked at all the time."""
@@ -63,8 +68,8 @@ def watched_memory() -> Iterator[dict[str, int]]:
 
 @pytest.fixture
 def strict(office: Office) -> Iterator[Office]:
-    """An office whose parsers may work for two seconds, so that what hangs ends soon."""
-    office.store.parsers = Parsers(ParsingLimits(1400, 2.0))
+    """An office whose parsers may work for three seconds, so that what hangs ends soon."""
+    office.store.parsers = Parsers(ParsingLimits(1400, 3.0))
     yield office
     office.store.parsers.close()
 
@@ -74,18 +79,23 @@ def test_a_file_made_to_harm_ends_with_a_reason_soon_and_in_little_memory(
     strict: Office, run_jobs: Run, name: str
 ) -> None:
     data = hostile.FILES[name]()
-    begun = time.monotonic()
+    begun = processor_seconds()
     with watched_memory() as most:
         got = documents.receive(strict.store, strict.analyst, strict.type_id, name, data, purpose="sample")
         good = strict.bring(slips(2)[1])
         run_jobs()
     view = documents.document_view(strict.store, got.document_id)
-    assert view.state in ({"to label"} if name == "large.png" else FINAL)
+    assert view.state in FINAL
     assert view.state != "set aside" or name in (view.reason or "")
     assert documents.document_view(strict.store, good).state == "to label"  # what came after it is read
-    assert time.monotonic() - begun < SECONDS_MOST
+    assert processor_seconds() - begun < SECONDS_MOST
     assert most["child"] < MEMORY_MOST
     assert most["grown"] < MEMORY_MOST
+
+
+def test_the_largest_picture_that_is_taken_is_read_within_the_memory(office: Office) -> None:
+    paper = office.store.parsers.open_paper(hostile.picture_within_the_limit, "large.png", Limits())
+    assert paper.render(0, 100).shape == (1169, 1169, 3)
 
 
 def test_the_same_paper_four_hundred_times_in_an_archive_is_one(strict: Office, run_jobs: Run) -> None:

@@ -63,6 +63,7 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     actors = {login: _person(store, login, name, role) for login, name, role in PEOPLE}
     analyst, reviewer = actors["analyst"], actors["reviewer"]
     workspace_id = types_.add_workspace(store, analyst, WORKSPACE)
+    people.let_in(store, actors["admin"], reviewer.id, workspace_id, "reviewer")
     type_id = plan_history.import_plan(store, analyst, workspace_id, plan_bytes("pay-stub"))
     papers = list(demo_papers())
     samples = [paper for paper in papers if paper.purpose == Purpose.SAMPLE]

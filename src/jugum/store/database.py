@@ -5,9 +5,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Any
 
 import psycopg
-from sqlalchemy import create_engine
+from sqlalchemy import create_engine, event, text
 from sqlalchemy.exc import DataError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -15,6 +16,8 @@ from jugum.errors import ExternalError, InputError
 from jugum.parsing.parsers import ParsingLimits, shared_parsers
 from jugum.settings import Settings
 from jugum.store.files import FileStore
+from jugum.store.scope import EVERYTHING, Scope, current
+from jugum.store.walls import PROGRAM
 
 
 def driver_url(url: str) -> str:
@@ -38,11 +41,16 @@ def _unkeepable(error: DataError) -> str:
     return "Something given can't be kept as it is: a text or number that the database does not take."
 
 
-class Store:
-    """One per process. `session()` is a transaction: committed at its end, rolled back on an error."""
+_SEE = text("SELECT set_config('jugum.workspaces', :workspaces, true), set_config('jugum.types', :types, true)")
 
-    def __init__(self, settings: Settings) -> None:
+
+class Store:
+    """One per process. `session()` is a transaction: committed at its end, rolled back on an error. It sees what
+    `scope.enter` said, or else `sees`."""
+
+    def __init__(self, settings: Settings, sees: Scope = EVERYTHING) -> None:
         self.settings = settings
+        self._sees = sees
         self.engine = create_engine(
             driver_url(settings.database_url),
             pool_pre_ping=True,
@@ -51,14 +59,28 @@ class Store:
             pool_recycle=1800,
             hide_parameters=True,  # an error's text goes to the log: what people typed does not
         )
+        event.listen(self.engine, "connect", self._begin_connection)
         self.files = FileStore(settings.files_url)
         self.parsers = shared_parsers(ParsingLimits(settings.parser_mb_max, settings.parser_seconds))
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    def _begin_connection(self, connection: psycopg.Connection[Any], record: object) -> None:
+        """Work as the program's role, for whom the walls hold, and see by default what this store sees."""
+        workspaces, types = self._sees.settings
+        connection.execute(
+            "SELECT set_config('jugum.workspaces', %s, false), set_config('jugum.types', %s, false)",
+            [workspaces, types],
+        )
+        connection.execute("SELECT set_config('role', rolname, false) FROM pg_roles WHERE rolname = %s", [PROGRAM])
+        connection.commit()
 
     @contextmanager
     def session(self) -> Iterator[Session]:
         try:
             with self._sessions.begin() as session:
+                scope = current() or self._sees
+                if scope != self._sees:
+                    session.execute(_SEE, dict(zip(("workspaces", "types"), scope.settings, strict=True)))
                 yield session
         except OperationalError as error:
             raise ExternalError("The database does not answer. Nothing was changed; try again in a moment.") from error

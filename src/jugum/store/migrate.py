@@ -10,6 +10,7 @@ from alembic.config import Config
 from sqlalchemy import NullPool, create_engine, text
 
 from jugum.store.database import driver_url, plain_url
+from jugum.store.walls import raise_walls
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -32,5 +33,6 @@ def migrate(url: str) -> None:
                     connector=procrastinate.SyncPsycopgConnector(conninfo=plain_url(url))
                 ).open() as app:
                     app.schema_manager.apply_schema()
+            raise_walls(connection)
         finally:
             connection.execute(text("SELECT pg_advisory_unlock(7041)"))

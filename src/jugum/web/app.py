@@ -13,6 +13,7 @@ from fastapi.responses import Response
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
+from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from jugum import __version__, logs
 from jugum.flow.gather.explore import Explorer
@@ -21,6 +22,7 @@ from jugum.flow.in_force import LoadedVersions
 from jugum.processes import end_with_parent
 from jugum.settings import Settings
 from jugum.store import Store
+from jugum.store.scope import NOTHING
 from jugum.web import api, failures, pages
 
 STATIC = Path(__file__).parent / "static"
@@ -50,7 +52,7 @@ def create_app(settings: Settings) -> FastAPI:
         openapi_url=None,
         description="Everything the pages do, for client programs. Send an API key as `Authorization: Bearer …`.",
     )
-    app.state.store = Store(settings)
+    app.state.store = Store(settings, sees=NOTHING)  # until a request has said who asks
     app.state.settings = settings
     app.state.versions = LoadedVersions()
     app.state.classifiers = LoadedClassifiers()
@@ -58,12 +60,16 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(
         SessionMiddleware,
         secret_key=settings.signing_key,
-        session_cookie="jugum",
+        session_cookie="__Host-jugum" if settings.https else "jugum",
+        https_only=settings.https,
         same_site="lax",
         max_age=settings.session_hours * 3600,
     )
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.middleware("http")(_headers)
+    app.add_middleware(
+        TrustedHostMiddleware, allowed_hosts=[host.strip() for host in settings.hosts.split(",")], www_redirect=False
+    )
     failures.answer_in(app)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     pages.include_in(app)

@@ -9,11 +9,31 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from sqlalchemy.exc import OperationalError
+from starlette.exceptions import HTTPException
 
-from jugum.errors import Conflict, ExternalError, Forbidden, JugumError, NotFound, NotSignedIn, StorageFull
+from jugum.errors import (
+    BodyTooLarge,
+    Conflict,
+    ExternalError,
+    Forbidden,
+    JugumError,
+    NotFound,
+    NotSignedIn,
+    StorageFull,
+    TooManyAttempts,
+)
 from jugum.web.rendering import error_page
 
-STATUS = {NotFound: 404, Forbidden: 403, NotSignedIn: 401, Conflict: 409, StorageFull: 507, ExternalError: 503}
+STATUS = {
+    NotFound: 404,
+    Forbidden: 403,
+    NotSignedIn: 401,
+    TooManyAttempts: 429,
+    BodyTooLarge: 413,
+    Conflict: 409,
+    StorageFull: 507,
+    ExternalError: 503,
+}
 log = structlog.get_logger()
 
 
@@ -21,6 +41,7 @@ def answer_in(app: FastAPI) -> None:
     """Every error of an application's routes becomes an answer."""
     app.add_exception_handler(JugumError, _told)
     app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(HTTPException, _refused)
     app.add_exception_handler(OperationalError, _database_away)
     app.add_exception_handler(Exception, _unknown)
 
@@ -53,6 +74,15 @@ async def _told(request: Request, error: Exception) -> Response:
     if status == 401 and not _is_api(request):
         return RedirectResponse(f"/sign-in?next={request.url.path}", 303)
     return _answer(request, status, str(error))
+
+
+async def _refused(request: Request, error: Exception) -> Response:
+    """What the web library refuses by itself: no such address, no such method, a body that is none."""
+    assert isinstance(error, HTTPException)
+    words = {404: "There is nothing at this address.", 405: "This address does not take such a request."}
+    answer = _answer(request, error.status_code, words.get(error.status_code, str(error.detail)))
+    answer.headers.update(error.headers or {})
+    return answer
 
 
 async def _invalid(request: Request, error: Exception) -> Response:

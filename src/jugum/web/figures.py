@@ -26,6 +26,20 @@ def size(count: int) -> str:
     return f"{count / 1e6:.1f} MB" if count >= 1e6 else f"{max(1, round(count / 1e3))} kB"
 
 
+BROWSERS = (("Edg", "Edge"), ("Firefox", "Firefox"), ("Chrome", "Chrome"), ("Safari", "Safari"))  # the first that fits
+SYSTEMS = (("Android", "Android"), ("iPhone", "iPhone"), ("iPad", "iPad"), ("Windows", "Windows"), ("Mac OS", "macOS"))
+
+
+def browser(agent: str) -> str:
+    """What a program says of itself in a request, short: "Firefox on Windows"; its own first word where it is no
+    browser."""
+    name = next((shown for said, shown in BROWSERS if said in agent), "")
+    system = next((shown for said, shown in (*SYSTEMS, ("Linux", "Linux")) if said in agent), "")
+    if not name:
+        return agent.split(" ")[0][:40] or "an unknown program"
+    return f"{name} on {system}" if system else name
+
+
 def when(moment: datetime | None, style: DateStyle = DateStyle.WORDS) -> str:
     """Time for today, else the date in a workspace's style."""
     if moment is None:

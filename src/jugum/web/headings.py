@@ -209,6 +209,12 @@ def keys(in_use: int) -> str:
     return f"You have {many(in_use, 'API key')} in use"
 
 
+def password_changed(ended: int) -> str:
+    """What changing one's password did."""
+    said = "Your password is changed."
+    return said + (f" {many(ended, 'other sign-in')} ended with it." if ended else "")
+
+
 def services(services: Sequence[ServiceView]) -> str:
     asking = sum(service.on for service in services)
     if asking:

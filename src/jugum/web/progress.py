@@ -7,6 +7,7 @@ the result alone, as JSON.
 
 from __future__ import annotations
 
+import contextvars
 import json
 import threading
 import time
@@ -38,7 +39,8 @@ def telling(request: Request, work: Callable[[Told], Any]) -> Any:
 
 def _lines(work: Callable[[Told], Any], path: str) -> Iterator[str]:
     lines: SimpleQueue[Line] = SimpleQueue()
-    threading.Thread(target=_run, args=(work, lines, path), daemon=True).start()
+    here = contextvars.copy_context()  # what the request may see, its thread may
+    threading.Thread(target=here.run, args=(_run, work, lines, path), daemon=True).start()
     while True:
         line = lines.get()
         yield json.dumps(line, ensure_ascii=False) + "\n"

@@ -20,9 +20,10 @@ from jugum.core.values.date_styles import DateStyle, written
 from jugum.flow.office.actor import Actor
 from jugum.flow.office.types import TypeView, types
 from jugum.flow.overview import overview
+from jugum.store.scope import seeing
 from jugum.web import headings
 from jugum.web.addresses import crop_address, document_address
-from jugum.web.figures import joined, many, origin, percent, size, when
+from jugum.web.figures import browser, joined, many, origin, percent, size, when
 from jugum.web.guide import guide_anchor
 from jugum.web.lists import list_address
 from jugum.web.security import csrf_token
@@ -50,7 +51,7 @@ def _when(context: Context, moment: datetime | None) -> str:
 
 
 _templates.env.filters.update(
-    percent=percent, size=size, when=_when, written=written, many=many, joined=joined, origin=origin
+    percent=percent, size=size, when=_when, written=written, many=many, joined=joined, origin=origin, browser=browser
 )
 _templates.env.globals.update(
     asset=asset,
@@ -75,13 +76,19 @@ def _frame(request: Request, actor: Actor | None, shown: TypeView | None, step: 
         "csrf": (token := csrf_token(request)),
         "csrf_field": Markup('<input type="hidden" name="csrf_token" value="{}">').format(token),
         "type": shown,
-        "types": types(store) if actor else [],
+        "types": _all_types(request) if actor else [],
         "date_style": shown.date_style if shown else DateStyle.WORDS,
         "step": step,
         "now": now,
         "figures": ribbon(now) if now else {},
         "step_names": STEPS,
     }
+
+
+def _all_types(request: Request) -> list[TypeView]:
+    """The types that somebody may turn to, of all their workspaces, whichever the page is about."""
+    with seeing(request.state.everywhere):
+        return types(request.app.state.store)
 
 
 def ribbon(now: overview.Steps) -> dict[str, tuple[str, str]]:
@@ -121,6 +128,7 @@ def error_page(request: Request, status: int, message: str) -> Response:
         404: "Not found",
         403: "Not allowed",
         409: "Changed meanwhile",
+        429: "Too many attempts",
         422: "That can't be used",
         503: "Not reachable",
     }

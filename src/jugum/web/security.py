@@ -10,10 +10,11 @@ from typing import Annotated
 from fastapi import Depends, Request
 from starlette.concurrency import run_in_threadpool
 
-from jugum.errors import Forbidden, NotSignedIn
+from jugum.errors import Forbidden, InputError, NotSignedIn
 from jugum.flow.label.desk_parts import may_open
-from jugum.flow.office import people
+from jugum.flow.office import keys, sign_in, walls
 from jugum.flow.office.actor import ADMINISTER, DELIVER, GATHER, LABEL, PLAN, REVIEW, SEE, TRAIN, WEIGH, Actor
+from jugum.store.scope import enter
 
 CSRF_HEADER = "x-csrf-token"
 SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -29,28 +30,59 @@ class Public:
 
 @dataclass(frozen=True)
 class Requires:
-    """Declares the permission that a route needs; gives the actor. A session needs the CSRF token for anything that
-    changes; an API key in `Authorization: Bearer …` needs none, for no browser sends it by itself. Whatever shows a
-    paper (its address names a document) is closed to who may not see personal values, if the paper's type has some.
+    """Declares the permission that a route needs; gives the actor as a member of the workspace at hand.
+
+    What the address names (a paper, a type, a version …) must stand in a workspace that is open to the actor; what is
+    elsewhere is not there. From then on the request sees that workspace alone; one that names nothing sees those in
+    which the actor has the permission. A session needs the CSRF token for anything that changes; an API key in
+    `Authorization: Bearer …` needs none, for no browser sends it by itself. Whatever shows a paper is closed to who may
+    not see personal values, if the paper's type has some.
     """
 
     permission: str
 
     async def __call__(self, request: Request) -> Actor:
-        header = request.headers.get("authorization", "")
-        store = request.app.state.store
-        if header.lower().startswith("bearer "):
-            actor = await run_in_threadpool(people.actor_by_key, store, header[7:].strip())
-        else:
-            actor = await session_actor(request)
-            if request.method not in SAFE_METHODS:
-                await check_csrf(request)
+        actor = getattr(request.state, "actor", None) or await self.admit(request)
+        if not _has_key(request) and request.method not in SAFE_METHODS:
+            await check_csrf(request)  # which may stand in the body
+        return actor
+
+    async def admit(self, request: Request) -> Actor:
+        """Let the request in, before its body is read: see `web.gate`."""
+        actor = await authenticated(request)
+        actor = await run_in_threadpool(self._placed, request, actor)
+        enter(actor.scope)
         actor.require(self.permission)
         document = str(request.path_params.get("document_id", ""))
         if not actor.sees_personal and document.isdigit():
-            await run_in_threadpool(may_open, store, actor, int(document))
+            await run_in_threadpool(may_open, request.app.state.store, actor, int(document))
         request.state.actor = actor
         return actor
+
+    def _placed(self, request: Request, actor: Actor) -> Actor:
+        named = {name: its_id for name, its_id in request.path_params.items() if name in walls.PLACES}
+        if not named:
+            return actor.wherever(self.permission)
+        try:
+            ids = {name: int(its_id) for name, its_id in named.items()}
+        except ValueError as error:
+            raise InputError("The address names something by what is no number.") from error
+        return walls.within(request.app.state.store, actor, ids)
+
+
+def _has_key(request: Request) -> bool:
+    return request.headers.get("authorization", "").lower().startswith("bearer ")
+
+
+async def authenticated(request: Request) -> Actor:
+    """Whoever asks, by a key or by a session. All they are a member of is remembered for the frame of a page."""
+    if _has_key(request):
+        key = request.headers["authorization"][7:].strip()
+        actor = await run_in_threadpool(keys.actor_by_key, request.app.state.store, key)
+    else:
+        actor = await session_actor(request)
+    request.state.everywhere = actor.scope
+    return actor
 
 
 MaySee = Annotated[Actor, Depends(Requires(SEE))]
@@ -65,11 +97,16 @@ MayAdminister = Annotated[Actor, Depends(Requires(ADMINISTER))]
 
 
 async def session_actor(request: Request) -> Actor:
-    person_id = request.session.get("person")
-    actor = await run_in_threadpool(people.actor_by_id, request.app.state.store, person_id) if person_id else None
+    token = request.session.get("token")
+    actor = await run_in_threadpool(sign_in.actor_by_session, request.app.state.store, token) if token else None
     if actor is None:
         raise NotSignedIn("Sign in first.")
     return actor
+
+
+def address_of(request: Request) -> str:
+    """Where a request comes from, as far as the server knows."""
+    return request.client.host if request.client else ""
 
 
 def csrf_token(request: Request) -> str:

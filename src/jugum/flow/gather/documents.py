@@ -14,6 +14,7 @@ from jugum.core.states import By, DocumentState, PlacedBy, Purpose
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.bundles import check_method
 from jugum.flow.gather.read import (
+    check_room,
     document_row,
     finish_reading,
     go_on,
@@ -123,6 +124,8 @@ def receive(
         twin = twin_of(session, workspace_id, key)
         if not again and twin is not None:
             return Received(twin.id, twin.name, True)
+        if twin is None:
+            check_room(store, session, workspace_id, len(data))
         file = source_file(session, workspace_id, key, name, len(data))
         document = Document(
             workspace_id=workspace_id,

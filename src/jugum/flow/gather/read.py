@@ -26,13 +26,13 @@ from jugum.core.ocr import (
 )
 from jugum.core.page import Page, PageSource, pack_words, unpack_words
 from jugum.core.states import WAITING_LIVE, BatchState, By, DocumentState, PlacedBy, Purpose
-from jugum.errors import Conflict, InputError, LockedPaper, NotFound
+from jugum.errors import Conflict, InputError, LockedPaper, NotFound, StorageFull
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import change_state, set_aside
 from jugum.flow.worked_on import has_open_hold, is_worked_on
 from jugum.store import Store
-from jugum.store.models import Batch, Document, Hold, PageRow, SourceFile
+from jugum.store.models import Batch, Document, Hold, PageRow, SourceFile, Workspace
 from jugum.store.queue import QueuedJob, Task, document_job, enqueue, enqueue_all, is_waiting
 
 PRIORITY = {Purpose.LIVE: 40, Purpose.SAMPLE: 50}
@@ -231,6 +231,7 @@ def _keep_part(store: Store, parent_id: int, part: str, name: str, data: bytes, 
         twin = twin_of(session, parent.workspace_id, key)
         if twin is not None:
             return twin.name
+        check_room(store, session, parent.workspace_id, len(data))
         file = source_file(session, parent.workspace_id, key, name, len(data))
         child = Document(
             workspace_id=parent.workspace_id,
@@ -261,6 +262,20 @@ def twin_of(session: Session, workspace_id: int, key: str) -> Document | None:
     there = select(Document).join(SourceFile, Document.source_file_id == SourceFile.id)
     its = there.where(SourceFile.workspace_id == workspace_id, SourceFile.sha256 == key)
     return session.scalar(its.order_by(Document.id).limit(1))
+
+
+def check_room(store: Store, session: Session, workspace_id: int, size: int) -> None:
+    """StorageFull when a file of `size` bytes is more than a workspace may still hold."""
+    most = store.settings.workspace_bytes_max
+    if not most:
+        return
+    held = session.scalar(select(func.sum(SourceFile.bytes)).where(SourceFile.workspace_id == workspace_id)) or 0
+    if held + size > most:
+        name = session.scalar(select(Workspace.name).where(Workspace.id == workspace_id))
+        raise StorageFull(
+            f"“{name}” holds {held / 1e9:.1f} GB of files, and may hold {most / 1e9:.1f} GB. Remove papers that are "
+            "not needed any more, or ask an administrator for more room."
+        )
 
 
 def source_file(session: Session, workspace_id: int, key: str, name: str, size: int) -> SourceFile:

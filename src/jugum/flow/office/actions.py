@@ -26,6 +26,13 @@ class Action(StrEnum):
     MASK_PERSONAL = "mask personal values", "masked personal values for a person"
     MAKE_KEY = "make API key", "made an API key"
     REVOKE_KEY = "revoke API key", "revoked an API key"
+    LET_IN = "let in", "changed who is in a workspace"
+    LEAVE_OUT = "leave out", "took people out of a workspace"
+    SIGN_IN = "sign in", "signed in"
+    FAIL_SIGN_IN = "fail to sign in", "tried to sign in and failed"
+    SIGN_OUT = "sign out", "signed out"
+    CHANGE_PASSWORD = "change password", "changed their password"
+    SET_PASSWORD = "set password", "gave a person a new password"
     ADD_WORKSPACE = "add workspace", "added a workspace"
     ADD_TYPE = "add document type", "added a document type"
     # Gather

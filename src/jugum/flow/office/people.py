@@ -1,37 +1,48 @@
-"""People, sign-in and API keys."""
+"""People, and what they are in which workspace."""
 
 from __future__ import annotations
 
-import hashlib
-import secrets
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from datetime import UTC, datetime
+from dataclasses import dataclass
 from functools import cache
 
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
+from zxcvbn import zxcvbn
 
-from jugum.errors import Conflict, InputError, NotFound, NotSignedIn
+from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.office.actions import Action
-from jugum.flow.office.actor import ADMINISTER, Actor, record
+from jugum.flow.office.actor import ADMINISTER, Actor, MemberOf, record
 from jugum.store import Store
-from jugum.store.models import ROLES, ApiKey, Person
+from jugum.store.models import MEMBER_ROLES, ROLES, DocumentType, Membership, Person, PersonSession, Workspace
 
-PASSWORD_LEAST = 10
+ADMINISTRATOR = "administrator"
+PASSWORD_LEAST, PASSWORD_MOST = 10, 200  # characters
+GUESSES_LEAST = 1e8  # "somewhat guessable" by zxcvbn: what a throttled sign-in withstands for years
 _hasher = PasswordHash((Argon2Hasher(),))
 
 
 @cache
-def _nobody() -> str:
+def nobodys_hash() -> str:
     """Verified when nobody has that login, so that the answer takes equally long."""
     return _hasher.hash("nobody has this password")
 
 
-def add_person(store: Store, actor: Actor | None, *, login: str, name: str, role: str, password: str) -> int:
-    """Add someone. `actor` may be None only while nobody is there yet (the first administrator)."""
+def add_person(
+    store: Store,
+    actor: Actor | None,
+    *,
+    login: str,
+    name: str,
+    role: str,
+    password: str,
+    workspaces: Sequence[int] = (),
+) -> int:
+    """Add someone, as a member of `workspaces` with their role. `actor` may be None only while nobody is there yet (the
+    first administrator)."""
     login = login.strip().lower()
     if actor is not None:
         actor.require(ADMINISTER)
@@ -39,8 +50,7 @@ def add_person(store: Store, actor: Actor | None, *, login: str, name: str, role
         raise InputError(f"“{role}” is not a role. Choose one of: {', '.join(ROLES)}.")
     if not login or not name.strip():
         raise InputError("A person needs a login and a name.")
-    if len(password) < PASSWORD_LEAST:
-        raise InputError(f"The password has {len(password)} characters; at least {PASSWORD_LEAST} are needed.")
+    check_password(password, login, name)
     with store.session() as session:
         if actor is None and session.scalar(select(func.count(Person.id))):
             raise Conflict("There are people already. Sign in as an administrator to add more.")
@@ -50,7 +60,127 @@ def add_person(store: Store, actor: Actor | None, *, login: str, name: str, role
         session.add(person)
         session.flush()
         record(session, actor, Action.ADD_PERSON, "person", person.id, login=login, role=role)
+        if role != ADMINISTRATOR:
+            for workspace_id in workspaces:
+                _let_in(session, actor, person, workspace_id, role, None)
         return person.id
+
+
+def check_password(password: str, login: str, name: str) -> None:
+    """InputError for a password that is short, or that others would guess soon: common words, rows of keys, dates, and
+    the person's own login and name count for little. Judged by zxcvbn (Wheeler 2016): under a hundred million
+    guesses is too few."""
+    if len(password) < PASSWORD_LEAST:
+        raise InputError(f"The password has {len(password)} characters; at least {PASSWORD_LEAST} are needed.")
+    if len(password) > PASSWORD_MOST:
+        raise InputError(f"The password has {len(password)} characters; at most {PASSWORD_MOST} are taken.")
+    judged = zxcvbn(password[:72], user_inputs=[login, *name.split(), "jugum"])
+    if judged["guesses"] < GUESSES_LEAST:
+        why = judged["feedback"]["warning"] or "It is too easy to guess."
+        raise InputError(
+            f"This password would be guessed soon. {why.rstrip('.')}. Take a few words that don't belong together."
+        )
+
+
+def hash_password(password: str) -> str:
+    return _hasher.hash(password)
+
+
+def is_password(person: Person | None, password: str) -> bool:
+    """Whether a password is somebody's. For nobody it takes as long, and is not."""
+    right = _hasher.verify(password, person.password_hash if person else nobodys_hash())
+    return right and person is not None
+
+
+# ---- Members of workspaces -------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class MembershipView:
+    """What a person is in a workspace: `types` are names, None for all of them."""
+
+    workspace_id: int
+    workspace: str
+    role: str
+    type_ids: list[int] | None
+    types: list[str] | None
+
+
+def memberships(store: Store, actor: Actor) -> dict[int, list[MembershipView]]:
+    """Of each person by id, in the order of the workspaces' names."""
+    actor.require(ADMINISTER)
+    with store.session() as session:
+        names = {its_id: name for its_id, name in session.execute(select(DocumentType.id, DocumentType.name))}
+        rows = session.execute(
+            select(Membership, Workspace.name).join(Workspace, Workspace.id == Membership.workspace_id)
+        )
+        found: dict[int, list[MembershipView]] = {}
+        for row, workspace in sorted(rows, key=lambda pair: pair[1].casefold()):
+            types = None if row.type_ids is None else [names[its] for its in row.type_ids if its in names]
+            view = MembershipView(row.workspace_id, workspace, row.role, row.type_ids, types)
+            found.setdefault(row.person_id, []).append(view)
+        return found
+
+
+def let_in(
+    store: Store, actor: Actor, person_id: int, workspace_id: int, role: str, type_ids: Sequence[int] = ()
+) -> None:
+    """Make somebody a member of a workspace, or change what they are there. Without types, of all its types."""
+    with _administered(store, actor, person_id) as (session, person):
+        if person.role == ADMINISTRATOR:
+            raise InputError(f"{person.name} is an administrator and sees to every workspace.")
+        _let_in(session, actor, person, workspace_id, role, sorted(set(type_ids)) or None)
+
+
+def leave_out(store: Store, actor: Actor, person_id: int, workspace_id: int) -> None:
+    """End a membership. What the person did there stays."""
+    with _administered(store, actor, person_id) as (session, person):
+        row = _membership(session, person.id, workspace_id)
+        if row is None:
+            raise NotFound(f"{person.name} is no member of this workspace.")
+        session.delete(row)
+        record(session, actor, Action.LEAVE_OUT, "workspace", workspace_id, person=person.login, role=row.role)
+
+
+def _membership(session: Session, person_id: int, workspace_id: int) -> Membership | None:
+    its = select(Membership).where(Membership.person_id == person_id, Membership.workspace_id == workspace_id)
+    return session.scalar(its)
+
+
+def _let_in(
+    session: Session, actor: Actor | None, person: Person, workspace_id: int, role: str, type_ids: list[int] | None
+) -> None:
+    if role not in MEMBER_ROLES:
+        raise InputError(f"“{role}” is not a role in a workspace. Choose one of: {', '.join(MEMBER_ROLES)}.")
+    if session.get(Workspace, workspace_id) is None:
+        raise NotFound(f"There is no workspace {workspace_id}.")
+    its = select(DocumentType.id).where(DocumentType.workspace_id == workspace_id)
+    if type_ids is not None and not set(type_ids) <= set(session.scalars(its)):
+        raise NotFound("There is no such type in this workspace.")
+    row = _membership(session, person.id, workspace_id)
+    before = row.role if row is not None else None
+    if row is None:
+        session.add(Membership(person_id=person.id, workspace_id=workspace_id, role=role, type_ids=type_ids))
+    else:
+        row.role, row.type_ids = role, type_ids
+    record(
+        session,
+        actor,
+        Action.LET_IN,
+        "workspace",
+        workspace_id,
+        person=person.login,
+        before=before,
+        role=role,
+        types=type_ids,
+    )
+
+
+def let_maker_in(session: Session, actor: Actor, workspace_id: int) -> None:
+    """Whoever makes a workspace is its first analyst."""
+    person = session.get(Person, actor.id)
+    if person is not None and person.role != ADMINISTRATOR:
+        _let_in(session, actor, person, workspace_id, "analyst", None)
 
 
 def anybody(store: Store) -> bool:
@@ -58,24 +188,25 @@ def anybody(store: Store) -> bool:
         return bool(session.scalar(select(func.count(Person.id))))
 
 
-def sign_in(store: Store, login: str, password: str) -> Actor:
-    """NotSignedIn, with one and the same word, for a wrong login, a wrong password or a closed account."""
-    with store.session() as session:
-        person = session.scalar(select(Person).where(Person.login == login.strip().lower()))
-        right = _hasher.verify(password, person.password_hash if person else _nobody())
-        if person is None or not right or not person.active:
-            raise NotSignedIn("Login and password don't match.")
-        return _actor(person)
-
-
-def _actor(person: Person) -> Actor:
-    return Actor(person.id, person.name, person.role, person.sees_personal, person.lets_stand)
+def actor_of(session: Session, person: Person) -> Actor:
+    """A person as they act: what they are in which workspace."""
+    memberships: tuple[MemberOf, ...] | None = None
+    role = person.role
+    if role != ADMINISTRATOR:
+        rows = session.scalars(select(Membership).where(Membership.person_id == person.id).order_by(Membership.id))
+        memberships = tuple(
+            MemberOf(row.workspace_id, row.role, None if row.type_ids is None else frozenset(row.type_ids))
+            for row in rows
+        )
+        roles = {one.role for one in memberships}
+        role = next((one for one in MEMBER_ROLES if one in roles), role)
+    return Actor(person.id, person.name, role, person.sees_personal, person.lets_stand, memberships)
 
 
 def actor_by_id(store: Store, person_id: int) -> Actor | None:
     with store.session() as session:
         person = session.get(Person, person_id)
-        return _actor(person) if person and person.active else None
+        return actor_of(session, person) if person and person.active else None
 
 
 def actor_by_login(store: Store, login: str) -> Actor:
@@ -83,50 +214,7 @@ def actor_by_login(store: Store, login: str) -> Actor:
         person = session.scalar(select(Person).where(Person.login == login))
         if person is None:
             raise NotFound(f"Nobody has the login “{login}”.")
-        return _actor(person)
-
-
-def make_key(store: Store, actor: Actor, name: str) -> str:
-    """A new API key for the actor, returned this once; only its hash is kept."""
-    if not name.strip():
-        raise InputError("Give the key a name: which program will use it?")
-    key = f"jug_{secrets.token_urlsafe(32)}"
-    with store.session() as session:
-        row = ApiKey(person_id=actor.id, name=name.strip()[:80], start=key[:8], key_hash=_key_hash(key))
-        session.add(row)
-        session.flush()
-        record(session, actor, Action.MAKE_KEY, "api_key", row.id, name=row.name)
-    return key
-
-
-def _key_hash(key: str) -> str:
-    # A key has 256 random bits: a plain hash can't be turned back, a slow one would only cost every call.
-    return hashlib.sha256(key.encode()).hexdigest()
-
-
-def actor_by_key(store: Store, key: str) -> Actor:
-    with store.session() as session:
-        row = session.scalar(select(ApiKey).where(ApiKey.key_hash == _key_hash(key), ApiKey.revoked_at.is_(None)))
-        if row is None or not row.person.active:
-            raise NotSignedIn("This API key is unknown or was revoked.")
-        now = datetime.now(UTC)
-        if row.last_used_at is None or (now - row.last_used_at).total_seconds() > 60:
-            row.last_used_at = now
-        return _actor(row.person)
-
-
-def keys_of(store: Store, actor: Actor) -> list[ApiKey]:
-    with store.session() as session:
-        return list(session.scalars(select(ApiKey).where(ApiKey.person_id == actor.id).order_by(ApiKey.id)))
-
-
-def revoke_key(store: Store, actor: Actor, key_id: int) -> None:
-    with store.session() as session:
-        row = session.get(ApiKey, key_id)
-        if row is None or (row.person_id != actor.id and not actor.can(ADMINISTER)):
-            raise NotFound("There is no such key.")
-        row.revoked_at = row.revoked_at or datetime.now(UTC)
-        record(session, actor, Action.REVOKE_KEY, "api_key", row.id, name=row.name)
+        return actor_of(session, person)
 
 
 def people(store: Store, actor: Actor) -> list[Person]:
@@ -139,12 +227,33 @@ def set_active(store: Store, actor: Actor, person_id: int, *, active: bool) -> N
     """Open or close an account; the last active administrator can't be closed."""
     with _administered(store, actor, person_id) as (session, person):
         others = select(func.count(Person.id)).where(
-            Person.role == "administrator", Person.active.is_(True), Person.id != person_id
+            Person.role == ADMINISTRATOR, Person.active.is_(True), Person.id != person_id
         )
-        if not active and person.role == "administrator" and not session.scalar(others):
+        if not active and person.role == ADMINISTRATOR and not session.scalar(others):
             raise Conflict("This is the last administrator. Add another one first.")
         person.active = active
+        if not active:
+            end_all_sessions(session, person_id)
         record(session, actor, Action.OPEN_ACCOUNT if active else Action.CLOSE_ACCOUNT, "person", person.id)
+
+
+def end_all_sessions(session: Session, person_id: int, but: int | None = None) -> int:
+    """End every sign-in of a person that holds, but one. Returns how many that were."""
+    ended = session.execute(
+        update(PersonSession)
+        .where(PersonSession.person_id == person_id, PersonSession.ended_at.is_(None), PersonSession.id != (but or 0))
+        .values(ended_at=func.now())
+    )
+    return int(ended.rowcount)  # type: ignore[attr-defined]
+
+
+def set_password(store: Store, actor: Actor, person_id: int, password: str) -> None:
+    """A new first password from an administrator, for somebody who forgot theirs; all their sign-ins end."""
+    with _administered(store, actor, person_id) as (session, person):
+        check_password(password, person.login, person.name)
+        person.password_hash = hash_password(password)
+        end_all_sessions(session, person_id)
+        record(session, actor, Action.SET_PASSWORD, "person", person_id)
 
 
 def set_lets_stand(store: Store, actor: Actor, person_id: int, *, lets: bool) -> None:

@@ -11,11 +11,13 @@ from sqlalchemy.orm import Session
 from jugum.core.schema import key_from
 from jugum.core.states import Purpose
 from jugum.core.values.date_styles import DateStyle
-from jugum.errors import Conflict, InputError, NotFound
+from jugum.errors import Conflict, Forbidden, InputError, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import ADMINISTER, PLAN, Actor, record
+from jugum.flow.office.people import let_maker_in
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Workspace
+from jugum.store.scope import EVERYTHING, seeing
 
 TYPE_NAME_MAX = 80
 
@@ -37,15 +39,18 @@ def workspaces(store: Store) -> list[Workspace]:
 
 def add_workspace(store: Store, actor: Actor, name: str) -> int:
     actor.require(PLAN)
+    if actor.permitted is not None:
+        raise Forbidden("An API key is for one workspace, so it can't add others. Add them on the overview page.")
     name = name.strip()
     if not name or len(name) > TYPE_NAME_MAX:
         raise InputError(f"A workspace needs a name of 1 to {TYPE_NAME_MAX} characters.")
-    with store.session() as session:
+    with seeing(EVERYTHING), store.session() as session:  # nobody is a member of a new workspace yet
         if session.scalar(select(Workspace.id).where(Workspace.name == name)):
             raise Conflict(f"There is a workspace “{name}” already.")
         workspace = Workspace(name=name)
         session.add(workspace)
         session.flush()
+        let_maker_in(session, actor, workspace.id)
         record(session, actor, Action.ADD_WORKSPACE, "workspace", workspace.id, name=name)
         return workspace.id
 

@@ -1,6 +1,6 @@
 """Tables, by what they are about. The database holds the invariants; each constraint says why by its name."""
 
-from jugum.store.models.base import DATA_TYPES, ENGINES, FIELD_KINDS, ROLES, SETS, SOURCE_KINDS, Base
+from jugum.store.models.base import DATA_TYPES, ENGINES, FIELD_KINDS, MEMBER_ROLES, ROLES, SETS, SOURCE_KINDS, Base
 from jugum.store.models.label import (
     Assignment,
     BlindLabel,
@@ -10,7 +10,16 @@ from jugum.store.models.label import (
     LayoutGroup,
     PastRecord,
 )
-from jugum.store.models.office import ApiKey, Audit, Person, TaskFailure, Workspace
+from jugum.store.models.office import (
+    ApiKey,
+    Audit,
+    Membership,
+    Person,
+    PersonSession,
+    SignInAttempt,
+    TaskFailure,
+    Workspace,
+)
 from jugum.store.models.papers import Batch, ClassifierVersion, Document, PageRow, Source, SourceFile
 from jugum.store.models.plan import DocumentType, Field, NamedList, PlanVersion
 from jugum.store.models.results import CheckWaiver, DeliveredDocument, Delivery, Hold, Reading, Result
@@ -20,6 +29,7 @@ __all__ = [
     "DATA_TYPES",
     "ENGINES",
     "FIELD_KINDS",
+    "MEMBER_ROLES",
     "ROLES",
     "SETS",
     "SOURCE_KINDS",
@@ -41,15 +51,18 @@ __all__ = [
     "KeptLabel",
     "Label",
     "LayoutGroup",
+    "Membership",
     "ModelVersion",
     "NamedList",
     "PageRow",
     "PastRecord",
     "Person",
+    "PersonSession",
     "PlanVersion",
     "Policy",
     "Reading",
     "Result",
+    "SignInAttempt",
     "Source",
     "SourceFile",
     "TaskFailure",

@@ -31,7 +31,8 @@ from jugum.core.states import (
     states_of,
 )
 
-ROLES = ("analyst", "reviewer", "administrator")
+MEMBER_ROLES = ("analyst", "reviewer")  # of a workspace
+ROLES = (*MEMBER_ROLES, "administrator")
 ENGINES = ("careful", "quick", "both")
 SOURCE_KINDS = ("folder", "mail", "imap")
 FIELD_KINDS = ("value", "table", "clause", "derived")

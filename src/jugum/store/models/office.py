@@ -11,11 +11,14 @@ from sqlalchemy import (
     Index,
     String,
     UniqueConstraint,
+    func,
 )
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from jugum.core.values.date_styles import DateStyle
 from jugum.store.models.base import (
+    MEMBER_ROLES,
     ROLES,
     Base,
     now,
@@ -41,8 +44,52 @@ class Person(Base):
     created_at: Mapped[datetime] = now()
 
 
+class Membership(Base):
+    """What a person is in a workspace. Administrators need none: they see to all of them."""
+
+    __tablename__ = "membership"
+    __table_args__ = (
+        UniqueConstraint("person_id", "workspace_id"),
+        CheckConstraint(one_of("role", MEMBER_ROLES), name="known_role"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = to("person")
+    workspace_id: Mapped[int] = to("workspace")
+    role: Mapped[str] = mapped_column(String(20))
+    type_ids: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))  # None: all types
+    created_at: Mapped[datetime] = now()
+
+
+class PersonSession(Base):
+    """A sign-in that holds until it is ended, or nothing is heard of it for long; only its token's SHA-256 is kept."""
+
+    __tablename__ = "person_session"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = to("person")
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    created_at: Mapped[datetime] = now()
+    last_seen_at: Mapped[datetime] = now()
+    ended_at: Mapped[datetime | None]
+    agent: Mapped[str] = mapped_column(String(200), default="")
+    address: Mapped[str] = mapped_column(String(60), default="")
+
+
+class SignInAttempt(Base):
+    """A sign-in that failed: many of them in a row are made to wait."""
+
+    __tablename__ = "sign_in_attempt"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now(), index=True)
+    login: Mapped[str] = mapped_column(String(80))
+    address: Mapped[str] = mapped_column(String(60))
+
+
 class ApiKey(Base):
-    """A key of a client program; only its SHA-256 is kept. It may do what its person may."""
+    """A key of a client program for one workspace; only its SHA-256 is kept. It may do what is in its scopes and its
+    person may."""
 
     __tablename__ = "api_key"
 
@@ -54,6 +101,9 @@ class ApiKey(Base):
     created_at: Mapped[datetime] = now()
     last_used_at: Mapped[datetime | None]
     revoked_at: Mapped[datetime | None]
+    workspace_id: Mapped[int | None] = to("workspace", nullable=True)  # None: a key of before, which is revoked
+    scopes: Mapped[list[Any]] = mapped_column(default=list)
+    ends_at: Mapped[datetime | None]
     person: Mapped[Person] = relationship()
 
 
@@ -94,4 +144,5 @@ class Audit(Base):
     action: Mapped[str] = mapped_column(String(60))
     object_kind: Mapped[str] = mapped_column(String(30))
     object_id: Mapped[int]
+    workspace_id: Mapped[int | None] = mapped_column(index=True)  # found by a trigger
     detail: Mapped[dict[str, Any]] = mapped_column(default=dict)

@@ -1,24 +1,25 @@
 """/api/v1: whatever the pages can do, for client programs. The pages' own scripts use it too."""
 
-from fastapi import APIRouter, Depends, FastAPI, Request
+from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import HTMLResponse, JSONResponse
 
 from jugum.web.api import deliver, gather, gather_papers, label, label_sets, office, plan, review, train, weigh
-from jugum.web.security import Public
+from jugum.web.gate import GatedRoute
+from jugum.web.security import MaySee
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 
 
-@router.get("/api/v1/openapi.json", dependencies=[Depends(Public())], include_in_schema=False)
-def openapi(request: Request) -> JSONResponse:
+@router.get("/api/v1/openapi.json", include_in_schema=False)
+def openapi(request: Request, actor: MaySee) -> JSONResponse:
     return JSONResponse(request.app.openapi())
 
 
-@router.get("/api", dependencies=[Depends(Public())], include_in_schema=False)
-def openapi_page(request: Request) -> HTMLResponse:
+@router.get("/api", include_in_schema=False)
+def openapi_page(request: Request, actor: MaySee) -> HTMLResponse:
     from jugum.web.rendering import page
 
-    return page(request, "office/api.html", actor=None, schema=request.app.openapi())  # type: ignore[return-value]
+    return page(request, "office/api.html", actor=actor, schema=request.app.openapi())  # type: ignore[return-value]
 
 
 def include_in(app: FastAPI) -> None:

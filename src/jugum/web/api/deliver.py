@@ -10,9 +10,10 @@ from pydantic import BaseModel
 from jugum.core.formats.results import ResultRow
 from jugum.flow.deliver import results
 from jugum.flow.deliver.results import DeliveryView
+from jugum.web.gate import GatedRoute
 from jugum.web.security import MayDeliver, MaySee
 
-router = APIRouter(tags=["Deliver"])
+router = APIRouter(route_class=GatedRoute, tags=["Deliver"])
 
 
 class Results(BaseModel):

@@ -20,9 +20,10 @@ from jugum.flow.gather.read_again import ReadAgain
 from jugum.flow.gather.read_again import read_again as read_papers_again
 from jugum.flow.gather.sources import SourceInput, SourceView
 from jugum.flow.office.actor import Actor
+from jugum.web.gate import GatedRoute, takes_files
 from jugum.web.security import MayGather, MayPlan, MaySee
 
-router = APIRouter(tags=["Gather"])
+router = APIRouter(route_class=GatedRoute, tags=["Gather"])
 EngineName = Literal["careful", "quick", "both"]
 
 
@@ -42,6 +43,7 @@ def received(
 
 
 @router.post("/documents", status_code=201)
+@takes_files(lambda settings: settings.bytes_max)
 def upload(
     request: Request,
     actor: MayGather,

@@ -12,9 +12,10 @@ from jugum.flow.gather.documents import DocumentView, Intake, Received
 from jugum.flow.label import desk_parts
 from jugum.flow.label.desk_parts import PageView, Presence
 from jugum.web.api.gather import received
+from jugum.web.gate import GatedRoute, takes_files
 from jugum.web.security import MayGather, MaySee
 
-router = APIRouter(tags=["Gather"])
+router = APIRouter(route_class=GatedRoute, tags=["Gather"])
 
 
 class Reason(BaseModel):
@@ -22,6 +23,7 @@ class Reason(BaseModel):
 
 
 @router.post("/types/{type_id}/documents", status_code=201)
+@takes_files(lambda settings: settings.bytes_max)
 def upload(
     request: Request,
     type_id: int,

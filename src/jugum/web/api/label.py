@@ -13,9 +13,10 @@ from jugum.flow.label.desk import LabelDesk, LabelField
 from jugum.flow.label.marking_helps import GridView, PageMark, Paragraph, RegionReading
 from jugum.flow.label.rows import LabelledField, Saying, history, labels
 from jugum.web.api.values import SaidIn, Sides
+from jugum.web.gate import GatedRoute
 from jugum.web.security import MayLabel, MayReview, MaySee
 
-router = APIRouter(tags=["Label"])
+router = APIRouter(route_class=GatedRoute, tags=["Label"])
 
 
 class NextPaper(BaseModel):

@@ -21,10 +21,11 @@ from jugum.flow.label.past_records import PastRecordsReport, PastRecordsView
 from jugum.flow.label.sets import SetView
 from jugum.flow.label.suspicious import Suspect
 from jugum.web.api.office import Made
+from jugum.web.gate import DATA_BYTES_MOST, GatedRoute, takes_files
 from jugum.web.progress import telling
 from jugum.web.security import MayGather, MayLabel, MaySee
 
-router = APIRouter(tags=["Label"])
+router = APIRouter(route_class=GatedRoute, tags=["Label"])
 MEDIA = {
     "jsonl": ("application/jsonl", "labels.jsonl"),
     "annotations": ("application/ld+json", "labels.annotations.json"),
@@ -35,6 +36,7 @@ MEDIA = {
 
 
 @router.post("/types/{type_id}/labels.csv", response_model=PastRecordsReport)
+@takes_files(lambda settings: DATA_BYTES_MOST)
 def import_past_records(
     request: Request,
     type_id: int,
@@ -242,6 +244,7 @@ def labels_out(request: Request, type_id: int, actor: MayLabel, kind: str = "jso
 
 
 @router.post("/types/{type_id}/labels-file")
+@takes_files(lambda settings: DATA_BYTES_MOST)
 def labels_in(
     request: Request,
     type_id: int,
@@ -254,6 +257,7 @@ def labels_in(
 
 
 @router.put("/documents/{document_id}/words.alto")
+@takes_files(lambda settings: DATA_BYTES_MOST)
 def words_in(
     request: Request, document_id: int, actor: MayGather, file: Annotated[UploadFile, File()]
 ) -> dict[str, int]:

@@ -10,10 +10,11 @@ from jugum.flow.office.types import TypeView
 from jugum.flow.overview import overview
 from jugum.flow.overview import search as search_
 from jugum.flow.overview.search import SearchHit
+from jugum.web.gate import GatedRoute
 from jugum.web.guide import found_in_guide
 from jugum.web.security import MayPlan, MaySee
 
-router = APIRouter(tags=["Workspaces and types"])
+router = APIRouter(route_class=GatedRoute, tags=["Workspaces and types"])
 
 
 class Named(BaseModel):

@@ -25,9 +25,10 @@ from jugum.flow.plan.history import Effects, PlanVersionView
 from jugum.flow.plan.sample import PreviewSample, ProposalView, Tried
 from jugum.flow.train import versions
 from jugum.web.api.office import Made, Named
+from jugum.web.gate import DATA_BYTES_MOST, GatedRoute, takes_files
 from jugum.web.security import MayPlan, MaySee
 
-router = APIRouter(tags=["Plan"])
+router = APIRouter(route_class=GatedRoute, tags=["Plan"])
 PLAN_NUMBER = "the plan number the caller knows; 409 when the plan was changed since"
 
 
@@ -179,6 +180,7 @@ def put_list(request: Request, workspace_id: int, name: str, actor: MayPlan, bod
 
 
 @router.post("/workspaces/{workspace_id}/lists/{name}/csv")
+@takes_files(lambda settings: DATA_BYTES_MOST)
 def load_list(
     request: Request,
     workspace_id: int,

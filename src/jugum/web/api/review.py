@@ -18,9 +18,10 @@ from jugum.flow.review.queue import QueueView
 from jugum.flow.review.recheck import Settled
 from jugum.web.api.train import Published
 from jugum.web.api.values import SaidIn
+from jugum.web.gate import GatedRoute
 from jugum.web.security import MayPlan, MayReview, MaySee
 
-router = APIRouter(tags=["Review"])
+router = APIRouter(route_class=GatedRoute, tags=["Review"])
 
 
 class LetStandIn(BaseModel):

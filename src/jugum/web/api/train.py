@@ -9,11 +9,13 @@ from jugum.core.evaluation.tables import ReportTable
 from jugum.flow.gather import classification
 from jugum.flow.train import automatic, training, versions
 from jugum.flow.train import files as version_files
+from jugum.flow.train.files import FILE_BYTES_MAX
 from jugum.flow.train.versions import VersionView
 from jugum.web.api.office import Made
+from jugum.web.gate import GatedRoute, takes_files
 from jugum.web.security import MaySee, MayTrain
 
-router = APIRouter(tags=["Train"])
+router = APIRouter(route_class=GatedRoute, tags=["Train"])
 
 
 class Published(BaseModel):
@@ -99,6 +101,7 @@ def version_file(request: Request, version_id: int, actor: MayTrain) -> Response
 
 
 @router.post("/types/{type_id}/versions/file", status_code=201)
+@takes_files(lambda settings: FILE_BYTES_MAX)
 def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) -> Made:
     """Import a version from a file; it is on trial until it is published."""
     data = file.file.read(version_files.FILE_BYTES_MAX + 1)

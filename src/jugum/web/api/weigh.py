@@ -10,9 +10,10 @@ from jugum.flow.weigh import policies
 from jugum.flow.weigh.policies import PolicyView, WeighView
 from jugum.web import headings
 from jugum.web.api.train import Number
+from jugum.web.gate import GatedRoute
 from jugum.web.security import MaySee, MayWeigh
 
-router = APIRouter(tags=["Weigh"])
+router = APIRouter(route_class=GatedRoute, tags=["Weigh"])
 
 
 class ThresholdsBody(BaseModel):

@@ -12,10 +12,11 @@ from fastapi.responses import RedirectResponse, Response
 from jugum.core.formats.results import ResultColumns, side_by_side
 from jugum.flow.deliver import results
 from jugum.flow.office import types as types_
+from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
 from jugum.web.security import MayDeliver, MaySee
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 MEDIA = {"csv": "text/csv; charset=utf-8", "json": "application/json", "zip": "application/zip"}
 ROWS_A_PAGE = 50
 LINES_A_PAPER = 6  # of its longest table; the rest is a click away

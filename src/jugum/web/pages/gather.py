@@ -13,11 +13,12 @@ from jugum.core.page import Box
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather import batches, bundles, documents, explore, lists, place, sources
 from jugum.flow.office.types import TypeView, type_view, types
+from jugum.web.gate import GatedRoute
 from jugum.web.lists import WantedOf
 from jugum.web.rendering import page
 from jugum.web.security import MayGather, MaySee
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 FORMATS = (
     ("pdf", "Searchable PDF"),
     ("text", "Text"),

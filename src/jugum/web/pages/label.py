@@ -16,11 +16,12 @@ from jugum.flow.label.next_paper import ORDERS, first_to_label
 from jugum.flow.office.actor import Actor
 from jugum.flow.office.types import labelling_of, type_view
 from jugum.flow.plan.fields import fields
+from jugum.web.gate import GatedRoute
 from jugum.web.lists import WantedOf
 from jugum.web.rendering import page
 from jugum.web.security import MayLabel, MaySee
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 RECORD_STATES = (
     (RecordState.FOUND, "found in one place"),
     (RecordState.CHOSEN, "place chosen by a person"),

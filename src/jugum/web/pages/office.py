@@ -9,17 +9,20 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from jugum.core.values.date_styles import DateStyle
+from jugum.errors import InputError
 from jugum.flow.label import suggestion_service
-from jugum.flow.office import people
+from jugum.flow.office import keys, people, sign_in
 from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
 from jugum.flow.overview import overview
-from jugum.store.models import ROLES
+from jugum.store.models import MEMBER_ROLES, ROLES
+from jugum.web import headings
+from jugum.web.gate import GatedRoute
 from jugum.web.guide import guide
 from jugum.web.rendering import page
 from jugum.web.security import MayAdminister, MaySee
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 
 
 def _keys(request: Request, actor: Actor, fresh: str = "") -> Response:
@@ -29,7 +32,12 @@ def _keys(request: Request, actor: Actor, fresh: str = "") -> Response:
         "office/keys.html",
         actor=actor,
         shown=overview.default_type(store),
-        keys=people.keys_of(store, actor),
+        keys=keys.keys_of(store, actor),
+        now=datetime.now(UTC),
+        workspaces=types_.workspaces(store),
+        scopes=keys.SCOPES,
+        days=keys.DAYS,
+        days_most=keys.DAYS_MOST,
         fresh=fresh,
     )
 
@@ -40,26 +48,83 @@ def keys_page(request: Request, actor: MaySee) -> Response:
 
 
 @router.post("/keys")
-def make_key(request: Request, actor: MaySee, name: Annotated[str, Form()]) -> Response:
-    return _keys(request, actor, people.make_key(request.app.state.store, actor, name))
+def make_key(
+    request: Request,
+    actor: MaySee,
+    name: Annotated[str, Form()],
+    workspace: Annotated[int, Form()],
+    scope: Annotated[list[str], Form()] = [],  # noqa: B006 - FastAPI copies it
+    days: Annotated[int, Form()] = keys.DAYS,
+) -> Response:
+    return _keys(request, actor, keys.make_key(request.app.state.store, actor, name, workspace, scope, days))
 
 
 @router.post("/keys/{key_id}/revoke")
 def revoke_key(request: Request, key_id: int, actor: MaySee) -> Response:
-    people.revoke_key(request.app.state.store, actor, key_id)
+    keys.revoke_key(request.app.state.store, actor, key_id)
     return RedirectResponse("/keys", 303)
+
+
+# ---- One's own account -----------------------------------------------------------------------------------------------
+
+
+def _account(request: Request, actor: Actor, said: str = "", wrong: str = "", status: int = 200) -> Response:
+    store = request.app.state.store
+    return page(
+        request,
+        "office/account.html",
+        actor=actor,
+        shown=overview.default_type(store),
+        sessions=sign_in.sessions_of(store, actor, request.session.get("token", "")),
+        idle_minutes=store.settings.idle_minutes,
+        password_least=people.PASSWORD_LEAST,
+        said=said,
+        wrong=wrong,
+        status=status,
+    )
+
+
+@router.get("/account")
+def account_page(request: Request, actor: MaySee) -> Response:
+    return _account(request, actor)
+
+
+@router.post("/account/password")
+def change_password(
+    request: Request, actor: MaySee, present: Annotated[str, Form()], new: Annotated[str, Form()]
+) -> Response:
+    try:
+        ended = sign_in.change_password(request.app.state.store, actor, present, new, request.session.get("token", ""))
+    except InputError as error:
+        return _account(request, actor, wrong=str(error), status=422)
+    return _account(request, actor, said=headings.password_changed(ended))
+
+
+@router.post("/account/sessions/{session_id}/end")
+def end_session(request: Request, session_id: int, actor: MaySee) -> Response:
+    sign_in.end_session(request.app.state.store, actor, session_id=session_id)
+    return RedirectResponse("/account", 303)
+
+
+# ---- People ----------------------------------------------------------------------------------------------------------
 
 
 @router.get("/people")
 def people_page(request: Request, actor: MayAdminister) -> Response:
     store = request.app.state.store
+    workspaces = types_.workspaces(store)
     return page(
         request,
         "office/people.html",
         actor=actor,
         shown=overview.default_type(store),
         people=people.people(store, actor),
+        memberships=people.memberships(store, actor),
+        workspaces=workspaces,
+        types_of={row.id: types_.types(store, row.id) for row in workspaces},
         roles=ROLES,
+        member_roles=MEMBER_ROLES,
+        password_least=people.PASSWORD_LEAST,
     )
 
 
@@ -71,8 +136,38 @@ def add_person(
     name: Annotated[str, Form()],
     role: Annotated[str, Form()],
     password: Annotated[str, Form()],
+    workspace: Annotated[list[int], Form()] = [],  # noqa: B006 - FastAPI copies it
 ) -> Response:
-    people.add_person(request.app.state.store, actor, login=login, name=name, role=role, password=password)
+    people.add_person(
+        request.app.state.store, actor, login=login, name=name, role=role, password=password, workspaces=workspace
+    )
+    return RedirectResponse("/people", 303)
+
+
+@router.post("/workspaces/{workspace_id}/members")
+def let_in(
+    request: Request,
+    workspace_id: int,
+    actor: MayAdminister,
+    person: Annotated[int, Form()],
+    role: Annotated[str, Form()],
+    type_id: Annotated[list[int], Form()] = [],  # noqa: B006 - FastAPI copies it
+) -> Response:
+    people.let_in(request.app.state.store, actor, person, workspace_id, role, type_id)
+    return RedirectResponse("/people", 303)
+
+
+@router.post("/workspaces/{workspace_id}/members/{person_id}/remove")
+def leave_out(request: Request, workspace_id: int, person_id: int, actor: MayAdminister) -> Response:
+    people.leave_out(request.app.state.store, actor, person_id, workspace_id)
+    return RedirectResponse("/people", 303)
+
+
+@router.post("/people/password")
+def set_password(
+    request: Request, actor: MayAdminister, person: Annotated[int, Form()], password: Annotated[str, Form()]
+) -> Response:
+    people.set_password(request.app.state.store, actor, person, password)
     return RedirectResponse("/people", 303)
 
 

@@ -7,15 +7,18 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
-from jugum.errors import NotSignedIn
+from jugum.errors import NotSignedIn, TooManyAttempts
 from jugum.flow.office import people
+from jugum.flow.office import sign_in as signing
 from jugum.flow.office import types as types_
 from jugum.flow.office.failures import failures
 from jugum.flow.overview import overview
+from jugum.web import failures as failures_
+from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
-from jugum.web.security import MayPlan, MaySee, Public, check_csrf
+from jugum.web.security import MayPlan, MaySee, Public, address_of, check_csrf
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 
 
 @router.get("/health", dependencies=[Depends(Public())])
@@ -36,18 +39,21 @@ def sign_in(
     password: Annotated[str, Form()],
     next: Annotated[str, Form()] = "/",
 ) -> Response:
+    store, address = request.app.state.store, address_of(request)
     try:
-        actor = people.sign_in(request.app.state.store, login, password)
-    except NotSignedIn as error:
-        return page(request, "office/sign_in.html", actor=None, next=next, wrong=str(error), login=login, status=401)
+        actor = signing.sign_in(store, login, password, address)
+    except (NotSignedIn, TooManyAttempts) as error:
+        status = failures_.status_of(error)
+        return page(request, "office/sign_in.html", actor=None, next=next, wrong=str(error), login=login, status=status)
     request.session.clear()  # a new session: whoever knew the old cookie does not know this one
-    request.session["person"] = actor.id
+    request.session["token"] = signing.begin_session(store, actor.id, request.headers.get("user-agent", ""), address)
     safe = next if next.startswith("/") and not next.startswith("//") and "\\" not in next else "/"
     return RedirectResponse(safe, 303)
 
 
 @router.post("/sign-out")
 def sign_out(request: Request, actor: MaySee) -> Response:
+    signing.end_session(request.app.state.store, actor, token=request.session.get("token", ""))
     request.session.clear()
     return RedirectResponse("/sign-in", 303)
 

@@ -15,10 +15,11 @@ from jugum.flow.plan import checks as plan_checks
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan import history as plan_history
 from jugum.flow.plan import sample as plan_sample
+from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
 from jugum.web.security import MaySee
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 
 
 @router.get("/types/{type_id}/plan")

@@ -9,10 +9,11 @@ from jugum.flow.gather import documents
 from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
 from jugum.flow.review import queue as review_queue
+from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
 from jugum.web.security import MayReview
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 
 
 @router.get("/types/{type_id}/review")

@@ -21,14 +21,16 @@ from jugum.flow.plan.fields import FieldView
 from jugum.flow.review import changes as version_changes
 from jugum.flow.train import automatic, training, versions
 from jugum.flow.train import files as version_files
+from jugum.flow.train.files import FILE_BYTES_MAX
 from jugum.flow.weigh import straight_through as straight_through_
 from jugum.store import Store
 from jugum.web import charts, headings
 from jugum.web.addresses import sample_crop_address
+from jugum.web.gate import GatedRoute, takes_files
 from jugum.web.rendering import page
 from jugum.web.security import MayPlan, MaySee, MayTrain
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 TRIED = 40
 
 
@@ -170,6 +172,7 @@ def set_training(request: Request, type_id: int, actor: MayTrain, when: Annotate
 
 
 @router.post("/types/{type_id}/train/file")
+@takes_files(lambda settings: FILE_BYTES_MAX)
 def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) -> Response:
     data = file.file.read(version_files.FILE_BYTES_MAX + 1)
     version_files.import_version(request.app.state.store, actor, type_id, file.filename or "file", data)

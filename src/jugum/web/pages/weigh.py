@@ -11,10 +11,11 @@ from fastapi.responses import RedirectResponse, Response
 from jugum.errors import InputError
 from jugum.flow.office import types as types_
 from jugum.flow.weigh import policies
+from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
 from jugum.web.security import MaySee, MayWeigh
 
-router = APIRouter()
+router = APIRouter(route_class=GatedRoute)
 
 
 @router.get("/types/{type_id}/weigh")

@@ -1,0 +1,55 @@
+"""Whose rows a piece of work may see: the second wall around workspaces (docs/decisions/0022).
+
+The web process sees nothing until a request has said who asks; then it sees the workspaces that this person is a
+member of. Work of the program's own sees everything. PostgreSQL holds the wall by row-level security (`walls`): a
+query that forgets to ask whose a row is does not find it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Scope:
+    """Ids of the workspaces and document types that are seen; None is all of them."""
+
+    workspaces: frozenset[int] | None
+    types: frozenset[int] | None = None
+
+    @property
+    def settings(self) -> tuple[str, str]:
+        """The values of `jugum.workspaces` and `jugum.types` that PostgreSQL's policies look at."""
+        return _listed(self.workspaces), _listed(self.types)
+
+
+def _listed(ids: frozenset[int] | None) -> str:
+    return "*" if ids is None else ",".join(map(str, sorted(ids)))
+
+
+EVERYTHING = Scope(None)
+NOTHING = Scope(frozenset())
+_current: ContextVar[Scope | None] = ContextVar("scope", default=None)
+
+
+def enter(scope: Scope) -> None:
+    """From here to the end of this request (of its context), this is seen."""
+    _current.set(scope)
+
+
+def current() -> Scope | None:
+    """What was entered; None where nothing was."""
+    return _current.get()
+
+
+@contextmanager
+def seeing(scope: Scope) -> Iterator[None]:
+    """For a few lines, another scope."""
+    token = _current.set(scope)
+    try:
+        yield
+    finally:
+        _current.reset(token)
