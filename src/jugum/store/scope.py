@@ -15,10 +15,13 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Scope:
-    """Ids of the workspaces and document types that are seen; None is all of them."""
+    """Ids of the workspaces and document types that are seen; None is all of them. Where personal values are `masked`,
+    `hidden` are the keys of the fields that hold some."""
 
     workspaces: frozenset[int] | None
     types: frozenset[int] | None = None
+    masked: bool = False
+    hidden: frozenset[str] = frozenset()
 
     @property
     def settings(self) -> tuple[str, str]:
@@ -43,6 +46,18 @@ def enter(scope: Scope) -> None:
 def current() -> Scope | None:
     """What was entered; None where nothing was."""
     return _current.get()
+
+
+def is_masked() -> bool:
+    """Whether personal values are masked here."""
+    scope = _current.get()
+    return scope is not None and scope.masked
+
+
+def hidden_keys() -> frozenset[str]:
+    """Keys of the fields whose values are hidden here."""
+    scope = _current.get()
+    return scope.hidden if scope is not None else frozenset()
 
 
 @contextmanager

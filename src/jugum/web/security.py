@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hmac
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 from fastapi import Depends, Request
@@ -12,7 +12,7 @@ from starlette.concurrency import run_in_threadpool
 
 from jugum.errors import Forbidden, InputError, NotSignedIn
 from jugum.flow.label.desk_parts import may_open
-from jugum.flow.office import keys, sign_in, walls
+from jugum.flow.office import keys, personal, sign_in, walls
 from jugum.flow.office.actor import ADMINISTER, DELIVER, GATHER, LABEL, PLAN, REVIEW, SEE, TRAIN, WEIGH, Actor
 from jugum.store.scope import enter
 
@@ -51,7 +51,11 @@ class Requires:
         """Let the request in, before its body is read: see `web.gate`."""
         actor = await authenticated(request)
         actor = await run_in_threadpool(self._placed, request, actor)
-        enter(actor.scope)
+        scope = actor.scope
+        if scope.masked:
+            hidden = await run_in_threadpool(personal.personal_keys, request.app.state.store, scope)
+            scope = replace(scope, hidden=hidden)
+        enter(scope)
         actor.require(self.permission)
         document = str(request.path_params.get("document_id", ""))
         if not actor.sees_personal and document.isdigit():

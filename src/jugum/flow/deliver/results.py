@@ -23,11 +23,12 @@ from jugum.core.states import DELIVERABLE, DONE_STATES, By, DocumentState
 from jugum.core.values import NUMERIC, delivered
 from jugum.errors import Forbidden, InputError, NotFound
 from jugum.flow.office.actions import Action
-from jugum.flow.office.actor import DELIVER, MASKED, Actor, record
+from jugum.flow.office.actor import DELIVER, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.states import change_state
 from jugum.store import Store
+from jugum.store.masked import MASKED
 from jugum.store.models import (
     CheckWaiver,
     DeliveredDocument,
@@ -40,6 +41,7 @@ from jugum.store.models import (
     Policy,
     Result,
 )
+from jugum.store.scope import is_masked
 
 FORMATS = ("csv", "zip", "json")
 
@@ -140,7 +142,8 @@ def _done(type_id: int, search: str, state: str | None) -> Select[Document]:
         raise InputError(f"“{state}” is not a state of results. Choose one of: {', '.join(DONE_STATES)}.")
     if search.strip():
         like = f"%{search.strip().replace('%', '')}%"
-        hit = select(Result.id).where(Result.document_id == Document.id, Result.normal.ilike(like)).exists()
+        hits = select(Result.id).join(Field).where(Result.document_id == Document.id, Result.normal.ilike(like))
+        hit = (hits.where(Field.personal.is_(False)) if is_masked() else hits).exists()
         query = query.where(Document.name.ilike(like) | hit)
     return query.options(joinedload(Document.file))
 

@@ -26,6 +26,7 @@ from jugum.flow.gather.read import (
 )
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
+from jugum.flow.office.personal import private_note
 from jugum.flow.office.types import type_row
 from jugum.flow.states import change_state
 from jugum.flow.states import set_aside as set_aside_state
@@ -249,7 +250,7 @@ def views(session: Session, rows: Sequence[Document]) -> list[DocumentView]:
             held.get(row.id, 0),
             row.type_id,
             row.locked,
-            row.note,
+            private_note(row.note),
             row.parent_id,
             row.batch_id,
             row.engine,

@@ -114,7 +114,7 @@ def desk(
         document = document_row(session, document_id)
         if document.purpose != Purpose.SAMPLE:
             raise Conflict(f"“{document.name}” is a live paper; make it a sample to label all of its fields.")
-        must_see_personal(actor, document)
+        must_see_personal(session, actor, document)
         blind = double_labelling.is_blind(session, document, actor.id)
         others = open_desk(session, actor, document)
         wanted = windows(document.page_count or 0) if document.state != DocumentState.LABELLED else []
@@ -159,7 +159,7 @@ def late_suggestions(
     actor.require(LABEL)
     with store.session() as session:
         document = document_row(session, document_id)
-        must_see_personal(actor, document)
+        must_see_personal(session, actor, document)
         given = load_suggestion_input(session, document, *pages)
     found = suggestions(store, given, versions, explorer)
     with store.session() as session:

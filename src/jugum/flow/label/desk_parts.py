@@ -15,6 +15,7 @@ from jugum.core.values import DataType, normal_form
 from jugum.errors import Conflict, Forbidden, InputError
 from jugum.flow.gather.read import document_row, page_of, page_rows
 from jugum.flow.office.actor import Actor
+from jugum.flow.office.personal import shows_personal
 from jugum.flow.plan.fields import value_type_of
 from jugum.store import Store
 from jugum.store.models import Document, Field, PageRow, Person
@@ -138,9 +139,9 @@ def table_value(rows: Sequence[Sequence[ValueView | None]]) -> list[ValueView]:
     return [ValueView(said, said, page, list(box) if box else None, None, placed[0].origin if placed else "")]
 
 
-def must_see_personal(actor: Actor, document: Document) -> None:
-    """Pages can't be masked: who may not see personal values can't open a paper of a type that has some."""
-    if not actor.sees_personal and document.type and any(row.personal for row in document.type.fields):
+def must_see_personal(session: Session, actor: Actor, document: Document) -> None:
+    """Pages can't be masked: who may not see personal values can't open a paper that may show some."""
+    if not actor.sees_personal and shows_personal(session, document):
         raise Forbidden(
             f"“{document.name}” shows personal values, which your sign-in may not see. Ask an administrator."
         )
@@ -149,7 +150,7 @@ def must_see_personal(actor: Actor, document: Document) -> None:
 def may_open(store: Store, actor: Actor, document_id: int) -> None:
     """Forbidden when a paper shows personal values that the actor may not see."""
     with store.session() as session:
-        must_see_personal(actor, document_row(session, document_id))
+        must_see_personal(session, actor, document_row(session, document_id))
 
 
 def page_views(session: Session, document_id: int) -> list[PageView]:

@@ -26,6 +26,7 @@ from jugum.flow.label.desk_parts import SpotInput, ValueInput
 from jugum.flow.label.rows import WAYS, CellInput, LabelMetadata, columns_of, write_labels, write_table
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, LABEL, Actor, record
+from jugum.flow.office.personal import must_see_all
 from jugum.flow.office.types import type_row
 from jugum.flow.states import change_state
 from jugum.store import Store
@@ -47,6 +48,7 @@ def written(store: Store, type_id: int, kind: str) -> bytes:
 
 def _papers(session: Session, type_id: int) -> list[PaperData]:
     row = type_row(session, type_id)
+    must_see_all(row, "The labels file")
     names: dict[int, str] = dict(session.execute(select(Person.id, Person.name)).all())
     documents = session.execute(
         select(Document, SourceFile.sha256)

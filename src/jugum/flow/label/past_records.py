@@ -24,6 +24,7 @@ from jugum.flow.label.layouts import group_new
 from jugum.flow.label.rows import field_row, write_labels
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
+from jugum.flow.office.personal import shown
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.states import change_state
@@ -270,8 +271,9 @@ def _to_choose(session: Session, rows: Sequence[PastRecord]) -> list[ToChoose]:
     found = []
     for row in rows:
         document, field = session.get_one(Document, row.document_id), session.get_one(Field, row.field_id)
-        places = [RecordPlace(place["text"], place["page"], place["box"]) for place in row.places]
-        found.append(ToChoose(row.id, document.id, document.name, field.key, field.name, row.text, places))
+        key = field.key
+        places = [RecordPlace(shown(place["text"], key), place["page"], place["box"]) for place in row.places]
+        found.append(ToChoose(row.id, document.id, document.name, key, field.name, shown(row.text, key), places))
     return found
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import delete, select
@@ -18,6 +18,7 @@ from jugum.flow.label.desk_parts import ValueInput
 from jugum.flow.label.rows import LabelMetadata, field_row, labelled_now, value_of, write_labels
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
+from jugum.flow.office.personal import is_hidden, shown
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.checks import lists_in
 from jugum.flow.plan.fields import plan_in, value_type_of
@@ -75,7 +76,14 @@ def suspects(store: Store, type_id: int) -> list[Suspect]:
                 if kept.get((number, field.id, suspect.reason)) != suspect.text:
                     found.append(suspect)
         found.sort(key=lambda one: (REASONS.index(one.reason), one.document))
-        return found[:SHOWN_MAX]
+        return [_shown(one) for one in found[:SHOWN_MAX]]
+
+
+def _shown(one: Suspect) -> Suspect:
+    """Without its values, for who may not see them."""
+    if not is_hidden(one.field):
+        return one
+    return replace(one, text=shown(one.text, one.field), instead=shown(one.instead, one.field), detail="")
 
 
 def _labels(session: Session, ids: Sequence[int]) -> dict[int, dict[int, list[Label]]]:

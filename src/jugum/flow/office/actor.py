@@ -30,7 +30,6 @@ PERMISSIONS: dict[str, frozenset[str]] = {
     "analyst": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, LET_STAND, DELIVER}),
     "administrator": frozenset({SEE, GATHER, PLAN, LABEL, TRAIN, WEIGH, REVIEW, LET_STAND, DELIVER, ADMINISTER}),
 }
-MASKED = "•••"  # stands for a personal value that the actor may not see
 
 
 @dataclass(frozen=True)
@@ -101,10 +100,10 @@ class Actor:
     def scope(self) -> Scope:
         """The rows that are theirs to see."""
         if self.memberships is None:
-            return EVERYTHING
+            return replace(EVERYTHING, masked=not self.sees_personal)
         limited = any(one.types is not None for one in self.memberships)
         types = frozenset[int]().union(*(one.types or () for one in self.memberships)) if limited else None
-        return Scope(frozenset(one.workspace_id for one in self.memberships), types)
+        return Scope(frozenset(one.workspace_id for one in self.memberships), types, masked=not self.sees_personal)
 
 
 def record(session: Session, actor: Actor | None, action: Action, kind: str, object_id: int, **detail: object) -> None:

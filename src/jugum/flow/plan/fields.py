@@ -27,7 +27,7 @@ from jugum.core.schema import (
 )
 from jugum.core.schema.plan_file import FieldAttributes, FieldFile
 from jugum.core.values import DataType, ValueType, normal_form, normal_or_text
-from jugum.errors import Conflict, InputError, NotFound
+from jugum.errors import Conflict, Forbidden, InputError, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import type_row
@@ -123,8 +123,17 @@ def locked_type(session: Session, type_id: int, number: int | None) -> DocumentT
     return row
 
 
+def _check_personal(actor: Actor, row: DocumentType, plan: Plan) -> None:
+    """Who may not see personal values can't make them others, or take their fields away, either."""
+    now = {field.key: field.personal for field in plan.fields}
+    freed = [field.name for field in row.fields if field.personal and not now.get(field.key, False)]
+    if freed and not actor.sees_personal:
+        raise Forbidden(f"“{freed[0]}” is personal, which your sign-in may not see and so can't change.")
+
+
 def save(session: Session, actor: Actor, row: DocumentType, plan: Plan, said: str) -> None:
     """Write a plan: fields by key, checks, a version and an audit row, all in one transaction."""
+    _check_personal(actor, row, plan)
     before = {field.key: field for field in row.fields}
     for gone in set(before) - {field.key for field in plan.fields}:
         session.delete(before[gone])

@@ -18,13 +18,14 @@ from jugum.flow.gather.explore import Explorer, load_paper
 from jugum.flow.gather.read import document_row
 from jugum.flow.in_force import LoadedVersions, version_row
 from jugum.flow.office.actions import Action
-from jugum.flow.office.actor import MASKED, PLAN, Actor, record
+from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.review.draft import DraftInput, drafted_fields
 from jugum.flow.review.records import context_of
 from jugum.flow.states import change_state
 from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
+from jugum.store.masked import MASKED
 from jugum.store.models import Document, Field, Reading
 from jugum.store.queue import Task, enqueue
 

@@ -105,7 +105,7 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
             DocumentState.SET_ASIDE,
         ):
             raise Conflict(f"“{document.name}” is {document.state}; there is nothing to review on it.")
-        must_see_personal(actor, document)
+        must_see_personal(session, actor, document)
         records = load_records(session, document)
         names = _names(session, records)
         version, policy = _in_force(session, document)

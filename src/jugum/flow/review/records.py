@@ -168,5 +168,5 @@ def open_records(session: Session, actor: Actor, document_id: int, revision: int
     document = checked_revision(session, document_id, revision)
     if document.purpose != Purpose.LIVE or document.state not in OPEN_STATES:
         raise Conflict(f"“{document.name}” is {document.state}; its fields can't be changed here.")
-    must_see_personal(actor, document)
+    must_see_personal(session, actor, document)
     return load_records(session, document)

@@ -19,6 +19,7 @@ from jugum.errors import Conflict, InputError
 from jugum.flow.in_force import report_in, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
+from jugum.flow.office.personal import must_see_all
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.train.training import next_number
@@ -41,6 +42,7 @@ def exported(store: Store, version_id: int) -> tuple[str, bytes]:
         if version.file_key is None:
             raise Conflict(f"Version {version.number} is {version.state}; there is nothing to export yet.")
         kind = type_row(session, version.type_id)
+        must_see_all(kind, "The version file")
         name = f"{kind.key}-version-{version.number}.jugum-version"
         packed, report, evidence = store.files.get(version.file_key), version.report, version.evidence
     return name, with_judged_parts(packed, report, evidence)

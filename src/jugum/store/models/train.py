@@ -18,6 +18,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 from jugum.core.states import (
     VersionState,
 )
+from jugum.store.masked import MaskedJson
 from jugum.store.models.base import (
     Base,
     now,
@@ -50,8 +51,8 @@ class ModelVersion(Base):
     error: Mapped[str | None]
     papers: Mapped[int] = mapped_column(default=0)
     snapshot: Mapped[dict[str, Any]] = mapped_column(default=dict, deferred=True)
-    report: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    evidence: Mapped[list[Any]] = mapped_column(default=list, deferred=True)
+    report: Mapped[dict[str, Any]] = mapped_column(MaskedJson, default=dict)
+    evidence: Mapped[list[Any]] = mapped_column(MaskedJson, default=list, deferred=True)
     file_key: Mapped[str | None] = mapped_column(String(64))
     created_at: Mapped[datetime] = now()
     created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))

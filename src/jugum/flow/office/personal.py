@@ -1,0 +1,65 @@
+"""What of a type is hidden from who may not see personal values. A request's scope knows whether its actor may."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, aliased
+
+from jugum.errors import Forbidden
+from jugum.store import Store
+from jugum.store.masked import MASKED
+from jugum.store.models import Document, DocumentType, Field
+from jugum.store.scope import Scope, hidden_keys, is_masked, seeing
+
+
+def personal_keys(store: Store, scope: Scope) -> frozenset[str]:
+    """Keys of the personal fields in a scope."""
+    with seeing(scope), store.session() as session:
+        return frozenset(session.scalars(select(Field.key).where(Field.personal)))
+
+
+def is_hidden(key: str) -> bool:
+    """Whether values of a field are hidden here; a table's columns are with it."""
+    hidden = hidden_keys()
+    return key in hidden or key.split(".", 1)[0] in hidden
+
+
+def shown(text: str, key: str) -> str:
+    """A value of a field, or what stands for it where it is hidden."""
+    return MASKED if text and is_hidden(key) else text
+
+
+def private_note(note: str) -> str:
+    """A text that came with a paper, such as a mail: nobody knows what is in it."""
+    return MASKED if note and is_masked() else note
+
+
+def must_see_all(row: DocumentType, what: str) -> None:
+    """Forbidden for who may not see personal values where a type has some: of what can't be masked."""
+    if is_masked() and any(field.personal for field in row.fields):
+        raise Forbidden(f"{what} would hold personal values, which your sign-in may not see. Ask an administrator.")
+
+
+def shows_personal(session: Session, document: Document) -> bool:
+    """Whether a paper, or one that it came from or that came from it, is of a type with personal values; one without a
+    type may be of any of its workspace."""
+    personal = set(session.scalars(select(Field.type_id).where(Field.personal)))
+    if not personal:
+        return False
+    if document.type_id is None:
+        its = select(DocumentType.id).where(DocumentType.workspace_id == document.workspace_id)
+        return bool(personal & set(session.scalars(its)))
+    return bool(
+        personal & set(session.scalars(select(Document.type_id).where(Document.id.in_(_family(session, document)))))
+    )
+
+
+def _family(session: Session, document: Document) -> list[int]:
+    """Ids of the paper's first container and of all that was taken out of it."""
+    root = document
+    while root.parent_id is not None and (above := session.get(Document, root.parent_id)) is not None:
+        root = above
+    inside = select(Document.id).where(Document.id == root.id).cte("inside", recursive=True)
+    part = aliased(Document)
+    inside = inside.union(select(part.id).join(inside, part.parent_id == inside.c.id))
+    return list(session.scalars(select(inside.c.id)))
