@@ -8,6 +8,7 @@ import hashlib
 import os
 import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from uuid import uuid4
 
@@ -74,6 +75,20 @@ class FileStore:
                 return data
         except OSError as error:
             raise ExternalError(f"The file store does not have {key[:12]}…: restore it from a backup.") from error
+
+    def keys_before(self, moment: float) -> Iterator[str]:
+        """Keys of the files that were put before a moment (seconds of the epoch). Of a folder only: elsewhere the
+        place's own rules are for that."""
+        if not self._local:
+            return
+        for path in Path(self._root).glob("??/" + "?" * 64):
+            with contextlib.suppress(FileNotFoundError):
+                if path.stat().st_mtime < moment:
+                    yield path.name
+
+    def remove(self, key: str) -> None:
+        """Let a file go that nothing names any more."""
+        self._fs.rm_file(self._path(key))
 
     def sweep(self) -> int:
         """Remove what writers that were killed have left unfinished; returns how many files."""

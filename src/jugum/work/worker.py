@@ -16,6 +16,7 @@ import procrastinate
 import structlog
 
 from jugum.flow.gather import sources
+from jugum.flow.office import orphans
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.work import deaths
@@ -23,6 +24,7 @@ from jugum.work.tasks import Tasks, make_app
 
 log = structlog.get_logger()
 HEARTBEAT_SECONDS = 2.0
+COLLECT_SECONDS = 6 * 3600.0
 
 
 async def rescue(app: procrastinate.App, tasks: Tasks, stale_seconds: float) -> int:
@@ -67,6 +69,7 @@ async def _work(settings: Settings) -> None:
             asyncio.create_task(_beat(in_hand, settings)),
             asyncio.create_task(_watch_sources(store)),
             asyncio.create_task(_recycle(settings, ended)),
+            asyncio.create_task(_collect_orphans(store)),
         ]
         try:
             await asyncio.wait({work, asyncio.create_task(ended.wait())}, return_when=asyncio.FIRST_COMPLETED)
@@ -111,6 +114,16 @@ async def _watch_sources(store: Store) -> None:
             await asyncio.to_thread(watcher.look)
         except Exception as error:  # one broken mail must not end the watch
             log.error("a look at the sources failed", exc_info=error)
+
+
+async def _collect_orphans(store: Store) -> None:
+    """Once in a while, files that nothing names any more are let go."""
+    while True:
+        await asyncio.sleep(COLLECT_SECONDS)
+        try:
+            await asyncio.to_thread(orphans.collect, store)
+        except Exception as error:
+            log.error("files without a row could not be collected", exc_info=error)
 
 
 async def _recycle(settings: Settings, ended: asyncio.Event) -> None:

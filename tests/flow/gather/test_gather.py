@@ -22,7 +22,7 @@ def test_a_received_paper_is_read_in_the_background(office: Office, run_jobs: Ca
     view = documents.document_view(office.store, document)
     assert (view.state, view.page_count, view.pages_read, view.source) == ("to label", 1, 1, "text layer")
     assert explore.page_picture(office.store, explore.Explorer(), document, 1)[:3] == b"\xff\xd8\xff"
-    assert documents.original(office.store, document)[1] == slip_pdf(slips(1)[0], 0)
+    assert documents.original(office.store, office.analyst, document)[1] == slip_pdf(slips(1)[0], 0)
 
 
 def test_the_same_bytes_twice_are_noticed_and_taken_again_only_when_asked(office: Office) -> None:

@@ -277,4 +277,5 @@ def delivered_file(store: Store, actor: Actor, delivery_id: int) -> tuple[str, b
                 "This delivery holds personal values, which your sign-in may not see. Ask an administrator."
             )
         name, key = f"delivery-{row.id}.{row.format}", row.file_key
+        record(session, actor, Action.TAKE_DELIVERY, "delivery", delivery_id)
     return name, store.files.get(key)

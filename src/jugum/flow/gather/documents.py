@@ -331,11 +331,12 @@ def change_purpose(store: Store, actor: Actor, document_id: int, purpose: str) -
         record(session, actor, Action.MAKE_SAMPLE, "document", document_id)
 
 
-def original(store: Store, document_id: int) -> tuple[str, bytes]:
-    """Name and bytes of the file as it was received."""
+def original(store: Store, actor: Actor, document_id: int) -> tuple[str, bytes]:
+    """Name and bytes of the file as it was received. That somebody took it leaves a trace."""
     with store.session() as session:
         document = document_row(session, document_id)
         name, key = document.name, document.file.sha256
+        record(session, actor, Action.TAKE_ORIGINAL, "document", document_id)
     return name, store.files.get(key)
 
 

@@ -40,6 +40,7 @@ from jugum.flow.label.rows import (
     labelled_now,
     labels,
     resolved_values,
+    table_texts,
     value_of,
     write_table,
     write_values,
@@ -332,6 +333,7 @@ def set_table(
         if double_labelling.is_blind(session, document, actor.id):
             double_labelling.say_rows(session, document, row, actor.id, rows, method=way.method)
         else:
+            before = table_texts(session, document, row)
             write_table(session, actor, document, row, rows, method=way)
             record(
                 session,
@@ -340,8 +342,8 @@ def set_table(
                 "document",
                 document_id,
                 field=key,
-                before="",
-                after=f"{len(rows)} rows",
+                before=before,
+                after=table_texts(session, document, row),
                 method=way.method,
             )
         return LabelSaved(_touched(document))

@@ -23,7 +23,7 @@ from jugum.core.states import LABEL_STATES, PAGES_FIXED, By, DocumentState, Meth
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.read import document_row
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
-from jugum.flow.label.rows import WAYS, CellInput, LabelMetadata, columns_of, write_labels, write_table
+from jugum.flow.label.rows import WAYS, CellInput, LabelMetadata, columns_of, table_texts, write_labels, write_table
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, LABEL, Actor, record
 from jugum.flow.office.personal import must_see_all
@@ -135,20 +135,40 @@ def take_in(store: Store, actor: Actor, type_id: int, data: bytes, kind: str) ->
                 unknown.append(f"“{paper.file}”: no sample with these bytes or this name is here")
                 continue
             taken += 1
+            before, after = dict[str, list[str]](), dict[str, list[str]]()
             for key, said in paper.labels.items():
                 field = fields.get(key)
                 if field is None or field.kind == "derived":
                     unknown.append(f"“{paper.file}”: the plan has no field “{key}” to label")
                     continue
+                before[key] = _said_now(session, document, field)
                 values += _take(session, actor, document, field, said)
+                after[key] = _said_now(session, document, field)
             document.set_name = SetName(paper.set) if paper.set in SETS else document.set_name
             is_done = paper.state == DocumentState.LABELLED and kind == "jsonl"
             change_state(document, DocumentState.LABELLED if is_done else DocumentState.IN_PROGRESS, By.PERSON)
             document.revision += 1
             record(
-                session, actor, Action.LABEL_FROM_FILE, "document", document.id, fields=len(paper.labels), format=kind
+                session,
+                actor,
+                Action.LABEL_FROM_FILE,
+                "document",
+                document.id,
+                fields=len(paper.labels),
+                format=kind,
+                before=before,
+                after=after,
             )
     return TakenIn(taken, values, unknown)
+
+
+def _said_now(session: Session, document: Document, field: Field) -> list[str]:
+    """What a field's labels say, for a trace."""
+    if field.kind == "table":
+        return table_texts(session, document, field)
+    session.flush()
+    its = select(Label.text).where(Label.document_id == document.id, Label.field_id == field.id)
+    return list(session.scalars(its.order_by(Label.position)))
 
 
 def _document_of(session: Session, type_id: int, paper: PaperData) -> Document | None:

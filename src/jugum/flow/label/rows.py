@@ -191,6 +191,18 @@ def write_values(
     return before
 
 
+def table_texts(session: Session, document: Document, row: Field) -> list[str]:
+    """The rows of a labelled table, for a trace: the texts of each, joined by " | "."""
+    columns = columns_of(row)
+    ids = [column.id for column in columns]
+    rows: dict[int, dict[int, str]] = {}
+    session.flush()
+    its = select(Label).where(Label.document_id == document.id, Label.field_id.in_(ids), Label.absent.is_(False))
+    for label in session.scalars(its.order_by(Label.position)):
+        rows.setdefault(label.position, {})[label.field_id] = label.text
+    return [" | ".join(cells.get(one, "") for one in ids) for _, cells in sorted(rows.items())]
+
+
 def write_table(
     session: Session,
     actor: Actor,

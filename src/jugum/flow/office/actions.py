@@ -45,6 +45,7 @@ class Action(StrEnum):
     CUT = "cut", "split bundles into papers"
     JOIN = "join again", "joined split bundles again"
     PLACE = "place", "placed papers by type"
+    TAKE_ORIGINAL = "take original", "took papers as they were received"
     SET_ASIDE = "set aside", "set papers aside"
     RETURN = "return", "returned papers that were set aside"
     MAKE_SAMPLE = "make sample", "turned live papers into samples"
@@ -96,3 +97,4 @@ class Action(StrEnum):
     SEE_WHOLE = "see whole", "saw a whole paper"
     TAKE_BACK_SEEN = "take back seen", "took back that a whole paper was seen"
     DELIVER = "deliver", "delivered results"
+    TAKE_DELIVERY = "take delivery", "took deliveries as they were sent"

@@ -64,14 +64,36 @@ def settle(
             if row.kind == "table"
             else _field_said(session, actor, records, row, values, absent=absent)
         )
+        before = _texts(records, row)
         replace_results(session, records, row, said.results)
         hold = None
         if said.unreadable is None:
             hold = _close_hold(records, row, actor.id, said.outcome)
         else:
             _keep_held(session, records, row, said.unreadable)
-        record(session, actor, Action.SETTLE, "document", document_id, field=key, outcome=said.outcome)
+        record(
+            session,
+            actor,
+            Action.SETTLE,
+            "document",
+            document_id,
+            field=key,
+            outcome=said.outcome,
+            before=before,
+            after=_texts(records, row),
+        )
         return finish(session, records, actor, hold)
+
+
+def _texts(records: PaperRecords, row: Field) -> list[str]:
+    """What a field says now, for a trace: its results, or else what was drafted; of a table cell by cell, by rows."""
+    columns = records.columns(row)
+    known = records.results if any(records.results.get(column.id) for column in columns) else records.readings
+    cells = [
+        (value.position, place, value) for place, column in enumerate(columns) for value in known.get(column.id, [])
+    ]
+    cells.sort(key=lambda cell: cell[:2])
+    return [one.text for _, _, one in cells if not getattr(one, "absent", False)]
 
 
 def _close_hold(records: PaperRecords, row: Field, person_id: int, outcome: str) -> Hold | None:

@@ -157,7 +157,7 @@ def region(
 
 @router.get("/documents/{document_id}/original")
 def original(request: Request, document_id: int, actor: MaySee) -> Response:
-    name, data = documents.original(request.app.state.store, document_id)
+    name, data = documents.original(request.app.state.store, actor, document_id)
     return Response(
         data,
         media_type="application/octet-stream",
