@@ -6,6 +6,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from itertools import count
 from pathlib import Path
@@ -98,15 +99,31 @@ def grounds(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Groun
     return Grounds(cluster_url, tmp_path_factory.mktemp("grounds"))
 
 
+@contextmanager
+def _filled(grounds: Grounds, ground: str, home: Path) -> Iterator[Settings]:
+    """A database and a folder of their own, filled as a fixture begins with."""
+    name = grounds.database(ground)
+    if (grounds.folder / ground).exists():
+        shutil.copytree(grounds.folder / ground, home, dirs_exist_ok=True)
+    yield _settings(_database(grounds.url, name), home)
+    with psycopg.connect(grounds.url, autocommit=True) as connection:
+        connection.execute(f"DROP DATABASE {name} WITH (FORCE)")
+
+
+@contextmanager
+def own_office(grounds: Grounds, home: Path) -> Iterator[tuple[Settings, Office]]:
+    """What `settings` and `trained` are, for a module whose tests leave it as it was."""
+    with _filled(grounds, "trained", home) as settings:
+        store = Store(settings)
+        yield settings, replace(grounds.offices["office"], store=store, settings=settings)
+        store.close()
+
+
 @pytest.fixture
 def settings(grounds: Grounds, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Settings]:
     ground = next((name for name in GROUNDS if name in request.fixturenames), "jugum")
-    name = grounds.database(ground)
-    if (grounds.folder / ground).exists():
-        shutil.copytree(grounds.folder / ground, tmp_path, dirs_exist_ok=True)
-    yield _settings(_database(grounds.url, name), tmp_path)
-    with psycopg.connect(grounds.url, autocommit=True) as connection:
-        connection.execute(f"DROP DATABASE {name} WITH (FORCE)")
+    with _filled(grounds, ground, tmp_path) as filled:
+        yield filled
 
 
 @pytest.fixture

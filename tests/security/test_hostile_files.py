@@ -19,7 +19,7 @@ from tests.security import hostile
 from jugum.core.ocr.papers import Limits
 from jugum.errors import UnreadablePaper
 from jugum.flow.gather import documents
-from jugum.parsing.parsers import Parsers, ParsingLimits
+from jugum.parsing.parsers import Parsers, ParsingLimits, shared_parsers
 
 SECONDS_MOST, MEMORY_MOST = 60.0, 1.5e9
 FINAL = {"to label", "set aside", "unpacked", "unplaced"}
@@ -67,11 +67,10 @@ def watched_memory() -> Iterator[dict[str, int]]:
 
 
 @pytest.fixture
-def strict(office: Office) -> Iterator[Office]:
+def strict(office: Office) -> Office:
     """An office whose parsers may work for three seconds, so that what hangs ends soon."""
-    office.store.parsers = Parsers(ParsingLimits(1400, 3.0))
-    yield office
-    office.store.parsers.close()
+    office.store.parsers = shared_parsers(ParsingLimits(1400, 3.0))
+    return office
 
 
 @pytest.mark.parametrize("name", list(hostile.FILES))

@@ -3,14 +3,15 @@ answer."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import Any
 
 import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from sqlalchemy import select, update
-from tests.office import Office
+from tests.conftest import Grounds, own_office
+from tests.office import Office, run_queue
 from tests.papers import mail, slip_pdf, slips
 from tests.security.test_walls import NAMED, ROUTES, Route, ids_of
 
@@ -32,9 +33,14 @@ def secrets_of(office: Office) -> set[str]:
         return {text for text in texts if text} | {IN_A_MAIL}
 
 
-@pytest.fixture
-def private(trained: Office, settings: Settings, run_jobs: Callable[[], None]) -> Iterator[Private]:
+@pytest.fixture(scope="module")
+def private(grounds: Grounds, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Private]:
     """An office in which the member's name is personal, with something of it wherever values are kept."""
+    with own_office(grounds, tmp_path_factory.mktemp("private")) as (settings, office):
+        yield from _private(office, settings)
+
+
+def _private(trained: Office, settings: Settings) -> Iterator[Private]:
     store, analyst = trained.store, trained.analyst
     live = trained.bring(slips(13)[12], "live")
     post = documents.receive(
@@ -45,7 +51,7 @@ def private(trained: Office, settings: Settings, run_jobs: Callable[[], None]) -
         mail("Slips", f"From {IN_A_MAIL}.", {"a.pdf": slip_pdf(slips(14)[13])}),
         purpose="live",
     ).document_id
-    run_jobs()
+    run_queue(trained.store)
     ids = {**ids_of(trained, live), "post": post}
     field = next(one for one in plan_fields.fields(store, trained.type_id) if one.key == "member")
     with store.session() as session:
@@ -112,9 +118,10 @@ def test_no_answer_to_who_may_not_see_them_holds_a_personal_value(
             assert answer.status_code < 500, str(route)
             found = [secret for secret in secrets if secret in answer.text]
             told += [(str(route), found)] if found else []
-            known |= {secret for secret in secrets if secret in asked(seeing, route, mine).text}
+            shows = any(word in route.path for word in ("labels-file", "past-records", "suspects", "errors"))
+            known |= {secret for secret in secrets if shows and secret in asked(seeing, route, mine).text}
     assert told == []
-    assert len(known) > 5  # the same routes show them to who may
+    assert len(known) > 5  # some of the same routes show them to who may
 
 
 def test_changes_asked_for_by_who_may_not_see_them_tell_nothing(

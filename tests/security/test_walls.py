@@ -15,6 +15,7 @@ from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from sqlalchemy import select, text, update
 from sqlalchemy.exc import ProgrammingError
+from tests.conftest import Grounds, own_office
 from tests.office import PASSWORD, Office
 from tests.papers import slip_pdf, slips
 
@@ -95,8 +96,13 @@ class Town:
         return self.clients[who].request(route.method, path, follow_redirects=False, **more)
 
 
-@pytest.fixture
-def town(settings: Settings, trained: Office) -> Iterator[Town]:
+@pytest.fixture(scope="module")
+def town(grounds: Grounds, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Town]:
+    with own_office(grounds, tmp_path_factory.mktemp("town")) as (settings, trained):
+        yield from _town(settings, trained)
+
+
+def _town(settings: Settings, trained: Office) -> Iterator[Town]:
     store, analyst, admin = trained.store, trained.analyst, trained.actors["admin"]
     for login, name in (("stranger", "Siv"), ("loner", "Lo")):
         people.add_person(store, admin, login=login, name=name, role="analyst", password=PASSWORD)
@@ -284,8 +290,13 @@ def test_a_member_of_some_types_sees_those_alone(town: Town) -> None:
 def test_a_membership_that_ends_closes_its_keys(town: Town) -> None:
     office = town.office
     assert town.clients["analyst"].get("/api/v1/workspaces").status_code == 200
-    people.leave_out(office.store, office.actors["admin"], office.analyst.id, office.workspace_id)
-    assert town.clients["analyst"].get("/api/v1/workspaces").status_code == 401
+    admin, member = office.actors["admin"], office.analyst.id
+    people.leave_out(office.store, admin, member, office.workspace_id)
+    try:
+        assert town.clients["analyst"].get("/api/v1/workspaces").status_code == 401
+    finally:
+        people.let_in(office.store, admin, member, office.workspace_id, "analyst")
+    assert town.clients["analyst"].get("/api/v1/workspaces").status_code == 200
 
 
 # ---- The second wall -------------------------------------------------------------------------------------------------
