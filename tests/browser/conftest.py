@@ -58,6 +58,13 @@ class Application:
             )
         return kind
 
+    def workspace_of(self, kind: int) -> dict[str, Any]:
+        """The workspace that holds a type."""
+        for workspace in self.call("GET", "/workspaces"):
+            if any(one["id"] == kind for one in self.call("GET", f"/workspaces/{workspace['id']}/types")):
+                return dict(workspace)
+        raise AssertionError(f"no workspace holds type {kind}")
+
     def upload(self, kind: int, name: str, data: bytes, purpose: str = "sample") -> int:
         sent = {"file": (name, data)}
         document: int = self.call("POST", f"/types/{kind}/documents", files=sent, data={"purpose": purpose})[

@@ -22,13 +22,6 @@ DROP = """([name, data]) => {
 }"""
 
 
-def workspace_of(application: Application, kind: int) -> int:
-    for workspace in application.call("GET", "/workspaces"):
-        if any(one["id"] == kind for one in application.call("GET", f"/workspaces/{workspace['id']}/types")):
-            return int(workspace["id"])
-    raise AssertionError(f"no workspace holds type {kind}")
-
-
 def read_paper(application: Application, kind: int, name: str, data: bytes) -> int:
     document = application.upload(kind, name, data)
     application.wait(f"/documents/{document}", lambda view: view["state"] == "to label")
@@ -56,7 +49,7 @@ def test_a_dropped_file_is_read_in_a_batch_and_its_pages_are_counted(application
     expect(row.get_by_role("link", name="Monday's post")).to_be_visible()
     expect(page.locator(".ways")).to_contain_text("batch “Monday's post”: 6 of 6 pages read")
     assert (
-        application.call("GET", f"/workspaces/{workspace_of(application, kind)}/batches")[0]["note"]
+        application.call("GET", f"/workspaces/{application.workspace_of(kind)['id']}/batches")[0]["note"]
         == "from the side door"
     )
 
@@ -81,7 +74,7 @@ def test_a_password_is_asked_for_and_opens_the_paper(application: Application, p
 
 def test_an_unplaced_paper_is_placed_with_a_number_key(application: Application, page: Page) -> None:
     kind = application.new_type()
-    workspace = workspace_of(application, kind)
+    workspace = application.workspace_of(kind)["id"]
     data = words_pdf("Barley soup for winter evenings", "Two onions and a litre of stock")
     sent = {"purpose": "sample", "workspace_id": workspace}
     document = application.call("POST", "/documents", files={"file": ("soup.pdf", data)}, data=sent)["document_id"]
@@ -244,7 +237,7 @@ def test_a_page_is_turned_by_hand_and_papers_are_taken_away(application: Applica
 
 def test_sources_are_added_switched_off_and_batches_paused_and_removed(application: Application, page: Page) -> None:
     kind = application.new_type()
-    workspace = workspace_of(application, kind)
+    workspace = application.workspace_of(kind)["id"]
     batch = application.call("POST", f"/workspaces/{workspace}/batches", json={"name": "Old letters"})["id"]
     sent = {"purpose": "sample", "batch_id": batch}
     application.call(
@@ -281,7 +274,7 @@ def test_how_files_come_in_stays_until_it_is_changed_and_is_said(application: Ap
     page.get_by_label("in batch").fill("Monday post")
     said = "as live papers, type found automatically, bundle: cut where papers begin, in batch “Monday post”"
     expect(page.locator("[data-said]")).to_have_text(said)
-    batches = f"/workspaces/{workspace_of(application, kind)}/batches"
+    batches = f"/workspaces/{application.workspace_of(kind)['id']}/batches"
     for number, name in enumerate(("first.pdf", "second.pdf"), start=1):
         page.evaluate(DROP, [name, base64.b64encode(papers.slip_pdf(papers.slips(1, start=len(name))[0])).decode()])
         # Both came in, and into one batch.

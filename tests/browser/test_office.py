@@ -9,18 +9,11 @@ from tests.browser.conftest import Application, sign_in
 WORDS = "four kettles under snow"
 
 
-def workspace_of(application: Application, kind: int) -> dict[str, object]:
-    for workspace in application.call("GET", "/workspaces"):
-        if any(its["id"] == kind for its in application.call("GET", f"/workspaces/{workspace['id']}/types")):
-            return workspace  # type: ignore[no-any-return]
-    raise AssertionError(f"no workspace holds type {kind}")
-
-
 def test_somebody_is_added_let_in_makes_a_key_and_changes_their_password(
     page: Page, browser: Browser, application: Application
 ) -> None:
     kind = application.new_type()
-    workspace = workspace_of(application, kind)
+    workspace = application.workspace_of(kind)
     page.goto("/people")
     login = f"new{kind}"
     page.get_by_label("Name", exact=True).fill("Bodil Tern")
@@ -32,6 +25,8 @@ def test_somebody_is_added_let_in_makes_a_key_and_changes_their_password(
     page.get_by_label("Name", exact=True).fill(f"Bodil {kind}")
     page.get_by_label("Login").fill(login)
     page.get_by_label("First password").fill("nine lamps in a harbour")
+    for box in page.locator("[name=workspace]").all():
+        box.uncheck()
     page.get_by_role("button", name="Add person").click()
     row = page.get_by_role("row", name=login)
     expect(row).to_contain_text("in no workspace")
@@ -58,7 +53,9 @@ def test_somebody_is_added_let_in_makes_a_key_and_changes_their_password(
     expect(theirs.get_by_text("Your password is changed.")).to_be_visible()
     theirs.context.close()
 
-    page.get_by_label(f"Members of {workspace['name']}", exact=True).get_by_role("button", name="Take").click()
+    page.get_by_label(f"Members of {workspace['name']}", exact=True).get_by_role(
+        "button", name=f"Take out Bodil {kind}"
+    ).click()
     expect(page.get_by_role("row", name=login)).to_contain_text("in no workspace")
     with httpx2.Client(base_url=application.url, headers={"Authorization": f"Bearer {key}"}) as program:
         assert program.get("/api/v1/workspaces").status_code == 401

@@ -27,6 +27,7 @@ from jugum.flow.label.rows import (
 )
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
+from jugum.flow.office.people import labellers
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import value_type_of
 from jugum.flow.states import change_state
@@ -286,10 +287,11 @@ def give(store: Store, actor: Actor, type_id: int, papers: int, people: Sequence
     if len(set(people)) != 2:
         raise InputError("Papers are given to two different people.")
     with store.session() as session:
-        type_row(session, type_id)
-        chosen = session.scalars(select(Person).where(Person.id.in_(people), Person.active.is_(True))).all()
-        if len(chosen) != 2 or any(person.role == "reviewer" for person in chosen):
-            raise InputError("Both people must be active analysts or administrators: reviewers don't label samples.")
+        may = {person.id for person in labellers(session, type_row(session, type_id))}
+        if not set(people) <= may:
+            raise InputError(
+                "Both people must be analysts of this workspace or administrators: reviewers don't label samples."
+            )
         waiting = session.scalars(
             select(Document)
             .where(
@@ -414,14 +416,11 @@ def overview(store: Store, type_id: int) -> DoubleLabellingView:
             for field in shown
             if field.id in disputed[number]
         ]
-        labellers = session.scalars(
-            select(Person).where(Person.active.is_(True), Person.role != "reviewer").order_by(Person.name)
-        ).all()
         return DoubleLabellingView(
             Given(len(given), len(both), dict(waiting)),
             fields,
             disputes,
-            [(labeller.id, labeller.name) for labeller in labellers],
+            [(person.id, person.name) for person in labellers(session, row)],
         )
 
 

@@ -122,6 +122,22 @@ def memberships(store: Store, actor: Actor) -> dict[int, list[MembershipView]]:
         return found
 
 
+def labellers(session: Session, kind: DocumentType) -> list[Person]:
+    """Who may label papers of a type: its analysts, and administrators, by name."""
+    rows = session.execute(
+        select(Person, Membership)
+        .outerjoin(Membership, (Membership.person_id == Person.id) & (Membership.workspace_id == kind.workspace_id))
+        .where(Person.active.is_(True))
+        .order_by(Person.name)
+    )
+    return [
+        person
+        for person, member in rows
+        if person.role == ADMINISTRATOR
+        or (member is not None and member.role == "analyst" and (not member.type_ids or kind.id in member.type_ids))
+    ]
+
+
 def let_in(
     store: Store, actor: Actor, person_id: int, workspace_id: int, role: str, type_ids: Sequence[int] = ()
 ) -> None:
