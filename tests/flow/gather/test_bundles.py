@@ -83,7 +83,10 @@ def test_cuts_are_kept_made_and_undone(office: Office, run_jobs: Run) -> None:
     with office.store.session() as session:
         texts = [documents.pages_of(session, child)[0].words[0].text for child in made]
     assert texts == ["Berth", "Harbour"]  # the second page came first
-    assert documents.original(office.store, made[0])[1] == documents.original(office.store, document)[1]
+    assert (
+        documents.original(office.store, office.analyst, made[0])[1]
+        == documents.original(office.store, office.analyst, document)[1]
+    )
     bundles.join_again(office.store, office.analyst, document)
     assert documents.document_view(office.store, document).state == "to cut"
     assert pieces_of(office, document) == [[2], [1]]

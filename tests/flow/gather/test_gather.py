@@ -55,7 +55,7 @@ def test_what_can_t_be_read_is_kept_and_set_aside_with_the_reason(
     assert view.state == "set aside"
     assert said in (view.reason or "")
     assert "“bad.pdf”" in (view.reason or "")
-    assert documents.original(office.store, bad)[1] == data
+    assert documents.original(office.store, office.analyst, bad)[1] == data
     assert documents.document_view(office.store, good).state == "to label"
 
 

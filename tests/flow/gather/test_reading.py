@@ -149,7 +149,9 @@ def test_a_locked_paper_asks_for_its_password_and_keeps_it_nowhere(office: Offic
     run_jobs()
     view = documents.document_view(office.store, document)
     assert (view.state, view.locked) == ("to label", False)
-    assert b"/Encrypt" in documents.original(office.store, document)[1]  # the file as received is kept unchanged
+    assert (
+        b"/Encrypt" in documents.original(office.store, office.analyst, document)[1]
+    )  # the file as received is kept unchanged
 
 
 # ---- Damage ----------------------------------------------------------------------------------------------------------
