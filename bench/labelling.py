@@ -225,7 +225,8 @@ def in_the_browser(url: str, long: int) -> None:
             _scratch(page, desk)
             _wrong(asked, number, paper.truth)
             for field in desk["fields"]:
-                asked.put(f"/api/v1/documents/{number}/labels/{field['key']}", json={"values": []}).raise_for_status()
+                body = {"values": [], "revision": asked.get(f"/api/v1/documents/{number}").json()["revision"]}
+                asked.put(f"/api/v1/documents/{number}/labels/{field['key']}", json=body).raise_for_status()
             _suggested(page, desk)
             _wrong(asked, number, paper.truth)
         browser.close()

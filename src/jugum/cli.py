@@ -29,7 +29,7 @@ def every_command() -> None:
     """Whatever is run logs alike, and ends with who keeps it running."""
     logs.configure()
     if SUPERVISED in os.environ:
-        end_with_parent()
+        end_with_parent(int(os.environ[SUPERVISED]))
 
 
 @app.command()

@@ -77,7 +77,7 @@ class Cluster:
             return False
 
     def _port_of_running(self) -> int | None:
-        if self._run("pg_ctl", "status", "-D", str(self.data), check=False).returncode != 0:
+        if not self.is_running() or self._run("pg_ctl", "status", "-D", str(self.data), check=False).returncode != 0:
             return None
         return int((self.data / "postmaster.pid").read_text().splitlines()[3])
 
@@ -106,7 +106,7 @@ class Cluster:
         )
 
     def stop(self) -> None:
-        if (self.data / "PG_VERSION").exists():
+        if self.is_running():
             self._run("pg_ctl", "stop", "-m", "fast", "-w", "-D", str(self.data), check=False)
 
     def remove(self) -> None:

@@ -17,10 +17,12 @@ def _prctl(option: int, value: int) -> None:
     ctypes.CDLL(None, use_errno=True).prctl(option, value, 0, 0, 0)
 
 
-def end_with_parent() -> None:
-    """This process is killed when the one that started it dies. Else it would go on holding a port or a task that the
-    next start wants."""
+def end_with_parent(parent: int) -> None:
+    """This process is killed when the one that started it dies, and ends at once if that is gone already: it may have
+    died while this one was loading. Else it would go on holding a port or a task that the next start wants."""
     _prctl(_SET_DEATH_SIGNAL, signal.SIGKILL)
+    if os.getppid() != parent:
+        os._exit(1)
 
 
 def adopt_orphans() -> None:

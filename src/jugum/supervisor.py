@@ -15,10 +15,11 @@ import threading
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
+from typing import TypeVar
 
 import structlog
 
@@ -36,10 +37,12 @@ START_SECONDS = 60.0
 WATCH_SECONDS = 0.5
 PULSE_SECONDS = 2.0  # between two questions whether the web answers
 PULSE_ANSWER_SECONDS = 5.0
-SUPERVISED = "JUGUM_SUPERVISED"  # set for processes that this one starts: they end with it
-STEADY_SECONDS = 30.0  # a process that ran so long may be started again at once
-WAIT_LEAST, WAIT_MOST = 1.0, 30.0  # seconds before one is started again that ended soon
+SUPERVISED = "JUGUM_SUPERVISED"  # the start command's number, for processes that it starts: they end with it
+START_WAIT_MOST = 2.0  # seconds to wait for another try of the web, beyond which the start has failed
+STEADY_SECONDS = 10.0  # a process that ran so long is sound, and is started again at once
+WAIT_LEAST, WAIT_MOST = 1.0, 10.0  # seconds before one is started again that ended soon
 log = structlog.get_logger()
+T = TypeVar("T")
 
 
 def run_office(settings: Settings, *, demo: bool) -> None:
@@ -166,11 +169,11 @@ class Supervisor:
         url = self.cluster.start() if self.cluster else self.settings.database_url
         self._settle_settings(url, demo)
         self._keep("web")  # it takes a while to load, and touches no table before it is asked for a page
-        migrate(url)
+        self._once_database_answers(lambda: migrate(url))
         self._wait_for_web()
         for command in self._commands():
             self._keep(command)
-        if demo and not _has_workspace(url, DEMO_WORKSPACE):
+        if demo and not self._once_database_answers(lambda: _has_workspace(url, DEMO_WORKSPACE)):
             filled = subprocess.run([sys.executable, "-m", "jugum", "demo-fill"], env=self.env, check=False)
             if filled.returncode:
                 raise JugumError("The demo workspace could not be filled; the lines above say why.")
@@ -202,7 +205,7 @@ class Supervisor:
         }
         # One thread a process, one process a core: threads of their own would only be in each other's way.
         threads = dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
-        self.env = {**os.environ, **shared, **threads, SUPERVISED: "1"}
+        self.env = {**os.environ, **shared, **threads, SUPERVISED: str(os.getpid())}
 
     def _commands(self) -> list[str]:
         commands = ["worker"] * (self.settings.workers or os.cpu_count() or 1)
@@ -214,17 +217,37 @@ class Supervisor:
 
     def _spawn(self, command: str) -> subprocess.Popen[bytes]:
         # Own sessions: Ctrl-C reaches this process alone, which then stops the others in order.
-        return subprocess.Popen([sys.executable, "-m", "jugum", command], env=self.env, start_new_session=True)
+        process = subprocess.Popen([sys.executable, "-m", "jugum", command], env=self.env, start_new_session=True)
+        # Numbers come again: what an earlier process of this one left is not its own.
+        deaths.note_end(self.settings.home, process.pid, took=False)
+        return process
 
     @property
     def address(self) -> str:
         return f"http://{self.settings.host}:{self.settings.port}"
 
-    def _wait_for_web(self) -> None:
+    def _once_database_answers(self, work: Callable[[], T]) -> T:
+        """Do what needs the database, again while it comes back: it may be killed during the start, too."""
+        from psycopg import OperationalError as ConnectionRefused
+        from sqlalchemy.exc import OperationalError
+
         until = time.monotonic() + START_SECONDS
+        while True:
+            try:
+                return work()
+            except (OperationalError, ConnectionRefused, ExternalError):
+                if time.monotonic() > until:
+                    raise
+                time.sleep(WATCH_SECONDS)
+                self._look_at_database()
+
+    def _wait_for_web(self) -> None:
+        until, web = time.monotonic() + START_SECONDS, self._watched[0]
         while time.monotonic() < until:
-            if self._watched[0].process.poll() is not None:
-                raise JugumError("The web process ended; the lines above say why.")
+            if web.process.poll() is not None and web.wait >= START_WAIT_MOST:
+                raise JugumError("The web process ended again and again; the lines above say why.")
+            self._look_at_database()
+            self._look_at(web, time.monotonic())
             try:
                 with urllib.request.urlopen(f"{self.address}/health", timeout=2):
                     return
@@ -240,7 +263,7 @@ class Supervisor:
             for login, name, role in PEOPLE:
                 print(f"  sign in as {login:9} password {PASSWORD}   ({name}, {role})")
         else:
-            self._first_administrator()
+            self._once_database_answers(self._first_administrator)
         if self.settings.mail_port:
             print(f"  the mail stand-in receives papers at {self.settings.host}:{self.settings.mail_port}")
         print("Ctrl-C stops everything.", flush=True)
@@ -265,7 +288,10 @@ class Supervisor:
             self._pulse.look(f"{self.address}/health")
             for watched in self._watched:
                 self._look_at(watched, time.monotonic())
-            reap(but=[watched.process.pid for watched in self._watched])
+            self._reap()
+
+    def _reap(self) -> None:
+        reap(but=[watched.process.pid for watched in self._watched])
 
     def _look_at(self, one: Watched, now: float) -> None:
         if one.due is None and one.process.poll() is None and self._hangs(one):
@@ -298,6 +324,7 @@ class Supervisor:
         if self.cluster is None or self.cluster.is_running():
             return
         log.warning("the database ended and is started again")
+        self._reap()  # a server that is dead but not reaped counts as one that runs
         try:
             self.cluster.start()
         except ExternalError as error:

@@ -129,7 +129,9 @@ def test_what_is_wrong_is_answered_in_words(app: FastAPI, office: Office) -> Non
     client = client_of(app, office, "analyst")
     assert client.get("/api/v1/documents/99").status_code == 404
     assert client.get("/api/v1/types/99/fields").json()["error"] == "There is no document type 99."
-    assert client.post(f"/api/v1/types/{office.type_id}/fields", json={"name": "Amount"}).status_code == 409
+    assert (
+        client.post(f"/api/v1/types/{office.type_id}/fields", json={"name": "Amount", "number": 3}).status_code == 409
+    )
     assert "name" in client.post("/api/v1/workspaces", json={}).json()["error"]
     empty = client.post(f"/api/v1/types/{office.type_id}/documents", files={"file": ("a.pdf", b"")})
     assert (empty.status_code, empty.json()["error"]) == (
@@ -170,12 +172,11 @@ def test_a_client_program_goes_from_an_empty_workspace_to_results(
 
     assert client.post("/api/v1/workspaces", json={"name": "South Quay"}).status_code == 403  # a key is for one
     kind = post(f"/workspaces/{workspace}/types", json={"name": "Slip"})["id"]
-    for name, data_type, printed in (
-        ("Member", "text", "Paid by"),
-        ("Paid on", "date", "Date"),
-        ("Amount", "money", "Total"),
+    for number, (name, data_type, printed) in enumerate(
+        (("Member", "text", "Paid by"), ("Paid on", "date", "Date"), ("Amount", "money", "Total"))
     ):
-        post(f"/types/{kind}/fields", json={"name": name, "data_type": data_type, "printed_names": [printed]})
+        given = {"name": name, "data_type": data_type, "printed_names": [printed], "number": number}
+        post(f"/types/{kind}/fields", json=given)
     rows = [("file", "type", "field", "value")]
     for number, slip in enumerate(slips(8)):
         post(

@@ -12,6 +12,7 @@ from fastapi import FastAPI
 from tests.api.conftest import client_of
 from tests.office import Office
 from tests.papers import slips
+from tests.seen import as_seen
 
 from jugum.demo.papers import plan_bytes
 from jugum.flow.office import people
@@ -27,9 +28,18 @@ def ask(client: Any, method: str, path: str, expected: int = 200, **more: Any) -
     return answer.json() if answer.content else None
 
 
+def change(client: Any, method: str, path: str, expected: int = 200, json: dict[str, Any] | None = None) -> Any:
+    """A change of the plan, or the paper, as it is now."""
+
+    def call(method: str, path: str, **more: Any) -> Any:
+        return ask(client, method, path, 200 if method == "GET" else expected, **more)
+
+    return as_seen(call, method, path, json)
+
+
 def test_a_plan_of_every_kind_of_field_is_built_checked_and_taken_away(client: Any, office: Office) -> None:
     path = f"/types/{office.type_id}"
-    ask(
+    change(
         client,
         "POST",
         f"{path}/fields",
@@ -41,14 +51,14 @@ def test_a_plan_of_every_kind_of_field_is_built_checked_and_taken_away(client: A
             "columns": [{"name": "Item"}, {"name": "Sum", "data_type": "money"}],
         },
     )
-    ask(
+    change(
         client,
         "POST",
         f"{path}/fields",
         201,
         json={"name": "Terms", "kind": "clause", "printed_names": ["Terms of mooring"]},
     )
-    ask(
+    change(
         client,
         "POST",
         f"{path}/fields",
@@ -60,7 +70,7 @@ def test_a_plan_of_every_kind_of_field_is_built_checked_and_taken_away(client: A
             "rules": [{"where": "right of", "words": "until"}],
         },
     )
-    ask(
+    change(
         client,
         "POST",
         f"{path}/fields",
@@ -72,17 +82,17 @@ def test_a_plan_of_every_kind_of_field_is_built_checked_and_taken_away(client: A
         kinds | {"goods": "table", "goods.sum": "value", "terms": "clause", "until": "value", "double": "derived"}
         == kinds
     )
-    ask(client, "PUT", f"{path}/fields/goods.sum", json={"name": "Sum", "data_type": "number", "inside": "goods"})
-    ask(client, "PUT", f"{path}/fields/double/position", json={"position": 0})
-    ask(client, "POST", f"{path}/fields/amount/copy", 201)
+    change(client, "PUT", f"{path}/fields/goods.sum", json={"name": "Sum", "data_type": "number", "inside": "goods"})
+    change(client, "PUT", f"{path}/fields/double/position", json={"position": 0})
+    change(client, "POST", f"{path}/fields/amount/copy", 201)
     assert ask(client, "POST", f"{path}/fields/amount/effects")["words"] == []
-    number = ask(client, "DELETE", f"{path}/fields/amount_2")["number"]
+    number = change(client, "DELETE", f"{path}/fields/amount_2")["number"]
     assert ask(client, "DELETE", f"{path}/fields/goods.item?number=1", 409)["error"].startswith(
         "The plan of “Mooring slip” was changed"
     )
     versions = ask(client, "GET", f"{path}/plan-versions")
     assert (versions[0]["number"], versions[0]["said"]) == (number, "removed “Amount 2”")
-    ask(client, "POST", f"{path}/plan-versions/{number - 1}")
+    change(client, "POST", f"{path}/plan-versions/{number - 1}")
     assert "amount_2" in {field["key"] for field in ask(client, "GET", f"{path}/fields")}
 
 
@@ -100,7 +110,8 @@ def test_a_plan_of_every_kind_of_field_is_built_checked_and_taken_away(client: A
     ],
 )
 def test_what_is_wrong_with_a_field_is_said(client: Any, office: Office, body: dict[str, Any], said: str) -> None:
-    answer = client.post(f"/api/v1/types/{office.type_id}/fields", json=body)
+    number = ask(client, "GET", f"/types/{office.type_id}/plan")["number"]
+    answer = client.post(f"/api/v1/types/{office.type_id}/fields", json={**body, "number": number})
     assert answer.status_code in (409, 422)
     assert said in answer.json()["error"]
 
@@ -114,14 +125,14 @@ def test_checks_and_lists(client: Any, office: Office) -> None:
     assert "one entry" in ask(client, "PUT", "/workspaces/1/lists/none", 422, json={"entries": [" "]})["error"]
     bad = {"file": ("m.csv", b"\xff\xfe")}
     assert "not UTF-8" in ask(client, "POST", "/workspaces/1/lists/members/csv", 422, files=bad)["error"]
-    key = ask(
+    key = change(
         client,
         "PUT",
         f"{path}/checks",
         json={"expression": 'listed(member, "members")', "message": "Unknown member", "severity": "advisory"},
     )["key"]
     assert key == "unknown_member"
-    assert "at letter 1" in ask(client, "PUT", f"{path}/checks", 422, json={"expression": "sum > 1"})["error"]
+    assert "at letter 1" in change(client, "PUT", f"{path}/checks", 422, json={"expression": "sum > 1"})["error"]
     assert ask(client, "POST", f"{path}/checks/try", json={"expression": "amount > 0"}) == {
         "holds": 0,
         "fails": 0,
@@ -129,8 +140,8 @@ def test_checks_and_lists(client: Any, office: Office) -> None:
         "failed": [],
     }
     assert "listed" in ask(client, "GET", "/expression-functions")
-    ask(client, "DELETE", f"{path}/checks/{key}")
-    assert "no check" in ask(client, "DELETE", f"{path}/checks/{key}", 404)["error"]
+    change(client, "DELETE", f"{path}/checks/{key}")
+    assert "no check" in change(client, "DELETE", f"{path}/checks/{key}", 404)["error"]
 
 
 def test_plans_come_in_and_go_out_as_files(client: Any, office: Office) -> None:
@@ -143,7 +154,8 @@ def test_plans_come_in_and_go_out_as_files(client: Any, office: Office) -> None:
         "“fields → 1 → colour”, which is no known key"
         in ask(client, "POST", "/workspaces/1/plans", 422, json=wrong)["error"]
     )
-    ask(client, "PUT", f"/types/{office.type_id}/plan.json", json={**out, "name": ""})
+    number = ask(client, "GET", f"/types/{office.type_id}/plan")["number"]
+    ask(client, "PUT", f"/types/{office.type_id}/plan.json?number={number}", json={**out, "name": ""})
     assert len(ask(client, "GET", f"/types/{office.type_id}/fields")) == len(stub["fields"])
     copied = ask(client, "POST", f"/types/{made}/copy", 201, json={"name": "Copy"})["id"]
     assert ask(client, "GET", f"/types/{copied}/plan.json")["checks"] == stub["checks"]
@@ -176,7 +188,7 @@ def test_tables_are_labelled_over_the_api(client: Any, office: Office, run_jobs:
     document = office.bring(slips(1)[0])
     run_jobs()
     body = {"rows": [{"goods.item": {"text": "plank"}, "goods.sum": {"text": "12,00"}}]}
-    ask(client, "PUT", f"/documents/{document}/labels/goods", json=body)
+    change(client, "PUT", f"/documents/{document}/labels/goods", json=body)
     (goods,) = [
         field for field in ask(client, "GET", f"/documents/{document}/label-desk")["fields"] if field["key"] == "goods"
     ]

@@ -23,6 +23,8 @@ import httpx2
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 from tests.papers import slip_pdf, slips
+from tests.processes import children_of, command_of
+from tests.seen import as_seen
 
 from jugum.cluster import free_port
 
@@ -48,12 +50,16 @@ class Application:
         assert answer.status_code < 300, f"{method} {path}: {answer.text}"
         return answer.json() if answer.content else None
 
+    def change(self, method: str, path: str, json: dict[str, Any] | None = None) -> Any:
+        """A change of a plan or a paper as it is now."""
+        return as_seen(self.call, method, path, json)
+
     def new_type(self, *, fields: bool = True) -> int:
         number = next(_numbers)
         workspace = self.call("POST", "/workspaces", json={"name": f"Office {number}"})["id"]
         kind: int = self.call("POST", f"/workspaces/{workspace}/types", json={"name": f"Slip {number}"})["id"]
         for name, data_type, printed in FIELDS if fields else ():
-            self.call(
+            self.change(
                 "POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type, "printed_names": printed}
             )
         return kind
@@ -61,7 +67,7 @@ class Application:
     def workspace_of(self, kind: int) -> dict[str, Any]:
         """The workspace that holds a type."""
         for workspace in self.call("GET", "/workspaces"):
-            if any(one["id"] == kind for one in self.call("GET", f"/workspaces/{workspace['id']}/types")):
+            if any(its["id"] == kind for its in self.call("GET", f"/workspaces/{workspace['id']}/types")):
                 return dict(workspace)
         raise AssertionError(f"no workspace holds type {kind}")
 
@@ -113,12 +119,7 @@ class Application:
     @contextmanager
     def workers_paused(self) -> Iterator[None]:
         """Nothing on the queue is done in between: what waits goes on waiting."""
-        children = [
-            int(pid)
-            for task in Path(f"/proc/{self.process}/task").iterdir()
-            for pid in (task / "children").read_text().split()
-        ]
-        workers = [pid for pid in children if b"worker" in Path(f"/proc/{pid}/cmdline").read_bytes().split(b"\0")]
+        workers = [pid for pid in children_of(self.process) if "worker" in command_of(pid)]
         assert workers
         try:
             for pid in workers:

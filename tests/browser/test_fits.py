@@ -73,8 +73,8 @@ def crowded(application: Application) -> dict[str, int]:
         {"name": "Goods", "kind": "table", "columns": [{"name": name} for name in COLUMNS]},
     ]
     for field in fields:
-        application.call("POST", f"/types/{kind}/fields", json=field)
-    application.call(
+        application.change("POST", f"/types/{kind}/fields", json=field)
+    application.change(
         "PUT",
         f"/types/{kind}/checks",
         json={"expression": "amount > 1000000", "message": "The total of a season's berth is far higher than this"},

@@ -132,11 +132,11 @@ def test_undo_and_redo_go_back_and_forth_as_far_as_one_likes(
 
 def test_a_table_over_two_pages_is_marked_with_rails(application: Application, page: Page) -> None:
     kind = application.new_type(fields=False)
-    made = application.call(
+    made = application.change(
         "POST", f"/types/{kind}/fields", json={"name": "Goods", "data_type": "text", "kind": "table"}
     )
     for name, data_type in (("What", "text"), ("Sum", "money")):
-        application.call(
+        application.change(
             "POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type, "inside": "goods"}
         )
     assert made
@@ -199,9 +199,9 @@ def test_a_table_over_two_pages_is_marked_with_rails(application: Application, p
 
 def test_a_rail_is_moved_by_keyboard_and_by_mouse(application: Application, page: Page) -> None:
     kind = application.new_type(fields=False)
-    application.call("POST", f"/types/{kind}/fields", json={"name": "Goods", "data_type": "text", "kind": "table"})
+    application.change("POST", f"/types/{kind}/fields", json={"name": "Goods", "data_type": "text", "kind": "table"})
     for name in ("What", "Mark"):
-        application.call("POST", f"/types/{kind}/fields", json={"name": name, "data_type": "text", "inside": "goods"})
+        application.change("POST", f"/types/{kind}/fields", json={"name": name, "data_type": "text", "inside": "goods"})
     rows = [
         (40, 500, "What"),
         (200, 500, "Mark"),
@@ -244,7 +244,7 @@ def test_a_rail_is_moved_by_keyboard_and_by_mouse(application: Application, page
 
 def test_a_clause_over_a_page_break_is_taken_by_click_and_by_keyboard(application: Application, page: Page) -> None:
     kind = application.new_type(fields=False)
-    application.call("POST", f"/types/{kind}/fields", json={"name": "Duties", "data_type": "text", "kind": "clause"})
+    application.change("POST", f"/types/{kind}/fields", json={"name": "Duties", "data_type": "text", "kind": "clause"})
     first = [
         (40, 500, "the house is let as it stands."),
         (40, 120, "the guest keeps the house"),
@@ -318,8 +318,8 @@ def test_a_blindly_agreed_plant_is_told(application: Application, page: Page) ->
 
 def test_losing_the_connection_in_a_table_loses_nothing(application: Application, page: Page) -> None:
     kind = application.new_type(fields=False)
-    application.call("POST", f"/types/{kind}/fields", json={"name": "Goods", "data_type": "text", "kind": "table"})
-    application.call("POST", f"/types/{kind}/fields", json={"name": "What", "data_type": "text", "inside": "goods"})
+    application.change("POST", f"/types/{kind}/fields", json={"name": "Goods", "data_type": "text", "kind": "table"})
+    application.change("POST", f"/types/{kind}/fields", json={"name": "What", "data_type": "text", "inside": "goods"})
     document = sample(application, kind, "goods.pdf", sheet([(40, 500, "rope")]))
     page.goto(f"/label/{document}")
     open_desk(page)
@@ -397,7 +397,7 @@ def ink_under(dark: np.ndarray, box: list[float]) -> float:  # type: ignore[type
 def test_tick_boxes_are_offered_and_a_signature_is_swept(application: Application, page: Page) -> None:
     kind = application.new_type(fields=False)
     for name, data_type in (("Winter berth", "tick box"), ("Signed", "signature")):
-        application.call("POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type})
+        application.change("POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type})
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=A5, invariant=True)
     canvas.setFont("Helvetica", 11)

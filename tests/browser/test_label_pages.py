@@ -12,7 +12,9 @@ from tests.papers import slip_pdf, slips
 
 def test_keyed_values_are_chosen_and_suspicious_labels_settled_by_one_key(application: Application, page: Page) -> None:
     kind = application.new_type()
-    application.call("POST", f"/types/{kind}/fields", json={"name": "Charge", "data_type": "money", "required": False})
+    application.change(
+        "POST", f"/types/{kind}/fields", json={"name": "Charge", "data_type": "money", "required": False}
+    )
     pdf = sheet([(40, 500, "Mooring 9,00"), (40, 400, "Upkeep 9,00"), (40, 300, "Paid by Tor Vik")])
     document = sample(application, kind, "nine.pdf", pdf)
     page.goto(f"/types/{kind}/label/past-records")
@@ -26,7 +28,7 @@ def test_keyed_values_are_chosen_and_suspicious_labels_settled_by_one_key(applic
     expect(page.get_by_role("heading", level=1)).to_contain_text("every place is chosen")
     assert 0.3 < labels(application, document)["charge"]["values"][0]["box"][1] < 0.4
     value = {"values": [{"text": "1,11", "page": 1, "words": [1]}]}
-    application.call("PUT", f"/documents/{document}/labels/charge", json=value)
+    application.change("PUT", f"/documents/{document}/labels/charge", json=value)
     page.goto(f"/types/{kind}/label/quality")
     expect(page.get_by_role("heading", level=1)).to_have_text("1 label looks suspicious")
     expect(page.locator(".deciding")).to_contain_text("“9,00” was read there")

@@ -45,7 +45,7 @@ def test_somebody_is_added_let_in_makes_a_key_and_changes_their_password(
     key = theirs.locator(".key-once").inner_text()
     with httpx2.Client(base_url=application.url, headers={"Authorization": f"Bearer {key}"}) as program:
         listed = program.get("/api/v1/workspaces").json()
-        assert [one["name"] for one in listed] == [workspace["name"]]
+        assert [its["name"] for its in listed] == [workspace["name"]]
     theirs.goto("/account")
     theirs.get_by_label("Present password").fill("nine lamps in a harbour")
     theirs.get_by_label("New password").fill(WORDS)

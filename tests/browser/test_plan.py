@@ -199,7 +199,7 @@ def test_what_is_typed_stays_when_somebody_else_changed_the_plan(application: Ap
     kind = application.new_type()
     open_plan(page, kind)
     page.get_by_label("Name", exact=True).fill("Berth")
-    application.call("POST", f"/types/{kind}/fields", json={"name": "Keel"})
+    application.change("POST", f"/types/{kind}/fields", json={"name": "Keel"})
     page.get_by_role("button", name="Add field").click()
     expect(page.locator("#field-form [role=alert]")).to_contain_text("changed in the meantime")
     expect(page.locator("td b", has_text="Keel")).to_be_visible()
@@ -294,7 +294,7 @@ def test_a_table_is_filled_in_by_keyboard_on_the_desk(application: Application, 
             {"name": "Sum", "data_type": "money", "printed_names": ["This period"]},
         ],
     }
-    application.call("POST", f"/types/{kind}/fields", json=earnings)
+    application.change("POST", f"/types/{kind}/fields", json=earnings)
     page.goto(f"/label/{document}")
     page.locator("#desk[data-ready=yes]").wait_for()
     note = page.locator('.note[data-field="pay_lines"]')
@@ -321,7 +321,7 @@ def test_a_check_that_fails_is_told_on_the_desk_and_an_advisory_one_let_stand(
 ) -> None:
     kind = application.reading_type()
     check = {"expression": "amount > 1000000", "message": "Far too little", "severity": "advisory"}
-    application.call("PUT", f"/types/{kind}/checks", json=check)
+    application.change("PUT", f"/types/{kind}/checks", json=check)
     application.policy(kind, 0.0)
     document = application.upload(kind, "live.pdf", slip_pdf(slips(1, start=70)[0]), "live")
     application.wait(f"/documents/{document}", lambda view: view["state"] == "held")

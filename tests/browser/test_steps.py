@@ -257,7 +257,7 @@ def test_two_people_on_one_paper_are_told(application: Application, page: Page) 
     application.wait(f"/documents/{document}", lambda view: view["state"] == "to label")
     page.goto(f"/label/{document}")
     open_desk(page)
-    application.call("PUT", f"/documents/{document}/labels/member", json={"values": [{"text": "Somebody Else"}]})
+    application.change("PUT", f"/documents/{document}/labels/member", json={"values": [{"text": "Somebody Else"}]})
     sweep(page, slip.member)
     banner = page.locator(".desk-banner", has_text="changed by somebody else")
     expect(banner).to_contain_text(slip.member)
@@ -267,16 +267,25 @@ def test_two_people_on_one_paper_are_told(application: Application, page: Page) 
     assert application.call("GET", f"/documents/{document}/labels")[0]["values"][0]["text"] == slip.member
 
 
-def test_removing_a_field_says_what_is_lost(application: Application, page: Page) -> None:
+def test_a_removed_field_says_what_goes_with_it_and_comes_back(application: Application, page: Page) -> None:
     kind = application.labelled_type(4)
     page.goto(f"/types/{kind}/plan")
     page.get_by_role("button", name="More for Amount").click()
     page.locator("#row-menu").get_by_role("button", name="Remove").click()
     dialog = page.locator("#ask")
-    expect(dialog).to_contain_text("Its labels on 4 papers are lost.")
+    expect(dialog).to_contain_text("Its labels on 4 papers are put away with it.")
     dialog.get_by_role("button", name="Cancel").click()
     expect(page.locator("td b", has_text="Amount")).to_be_visible()
     page.get_by_role("button", name="Edit Amount").click()
     page.get_by_label("Name", exact=True).fill("Sum")
     page.get_by_role("button", name="Save changes").click()
     expect(page.locator("td b", has_text="Sum")).to_be_visible()
+    page.get_by_role("button", name="More for Sum").click()
+    page.locator("#row-menu").get_by_role("button", name="Remove").click()
+    dialog.get_by_role("button", name="Remove it with its labels").click()
+    expect(page.locator("td b", has_text="Sum")).to_have_count(0)
+    page.get_by_role("tab", name="Changes").click()
+    page.locator("tr", has_text="changed “Sum”").get_by_role("button", name="Go back to it").click()
+    expect(page.locator("tr", has_text="“Sum” came back with what was said of it")).to_be_visible()
+    counts = {field["key"]: field["labels"] for field in application.call("GET", f"/types/{kind}/fields")}
+    assert counts["amount"] == 4

@@ -29,7 +29,7 @@ from jugum.flow.review import draft
 from jugum.flow.review import settle as settling
 from jugum.flow.train import training, versions
 from jugum.flow.weigh import policies
-from jugum.store.models import Audit, Field
+from jugum.store.models import ApiKey, Audit, Field
 
 Run = Callable[[], None]
 
@@ -336,10 +336,13 @@ def test_sign_in_says_the_same_for_every_mistake(office: Office) -> None:
 def test_keys_are_kept_as_hashes_and_can_be_taken_back(office: Office) -> None:
     key = keys.make_key(office.store, office.analyst, "import", office.workspace_id)
     assert keys.actor_by_key(office.store, key).id == office.analyst.id
-    row, workspace = keys.keys_of(office.store, office.analyst)[0]
-    assert workspace == "Harbour Co-operative"
-    assert key not in (row.key_hash, row.start)
-    keys.revoke_key(office.store, office.analyst, row.id)
+    (view,) = keys.keys_of(office.store, office.analyst)
+    assert (view.workspace, view.is_in_use) == ("Harbour Co-operative", True)
+    with office.store.session() as session:
+        row = session.get_one(ApiKey, view.id)
+        assert key not in (row.key_hash, row.start)
+    keys.revoke_key(office.store, office.analyst, view.id)
+    assert not keys.keys_of(office.store, office.analyst)[0].is_in_use
     with pytest.raises(NotSignedIn):
         keys.actor_by_key(office.store, key)
 

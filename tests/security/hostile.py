@@ -114,7 +114,7 @@ def tiff_in_a_circle() -> bytes:
     """A TIFF whose only page names itself as the next."""
     entries = [(256, 4, 1, 10), (257, 4, 1, 10), (258, 3, 1, 8), (259, 3, 1, 1), (262, 3, 1, 1), (273, 4, 1, 8)]
     entries += [(278, 4, 1, 10), (279, 4, 1, 100)]
-    table = struct.pack("<H", len(entries)) + b"".join(struct.pack("<HHII", *one) for one in entries)
+    table = struct.pack("<H", len(entries)) + b"".join(struct.pack("<HHII", *entry) for entry in entries)
     return b"II*\0" + struct.pack("<I", 8) + table + struct.pack("<I", 8) + b"\xff" * 100
 
 

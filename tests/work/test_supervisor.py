@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from tests.processes import children_of, command_of, is_zombie
 
 from jugum.cluster import free_port
 from jugum.supervisor import PULSE_SECONDS, STEADY_SECONDS, WAIT_MOST, Watched
@@ -34,9 +35,46 @@ def test_what_ends_again_and_again_is_started_after_waits_that_grow() -> None:
         one.ended(now=1.0)
         waits.append(one.wait)
         assert one.due == 1.0 + one.wait
-    assert waits == [1.0, 2.0, 4.0, 8.0, 16.0, WAIT_MOST, WAIT_MOST, WAIT_MOST]
+    assert waits == [1.0, 2.0, 4.0, 8.0, WAIT_MOST, WAIT_MOST, WAIT_MOST, WAIT_MOST]
     one.ended(now=STEADY_SECONDS + 1)
     assert one.wait == 0.0
+
+
+def test_what_was_started_by_a_process_that_is_gone_ends_at_once() -> None:
+    program = "from jugum.processes import end_with_parent; end_with_parent({}); print('goes on')"
+    for parent, goes_on in ((os.getpid(), True), (1 << 22, False)):
+        done = subprocess.run(
+            [sys.executable, "-c", program.format(parent)], capture_output=True, text=True, check=False
+        )
+        assert (done.returncode == 0, "goes on" in done.stdout) == (goes_on, goes_on)
+
+
+KILLED_AT_START = """
+import os, signal, sys
+import psycopg
+from jugum.processes import adopt_orphans
+from jugum.settings import Settings
+from jugum.supervisor import Supervisor
+
+adopt_orphans()
+supervisor = Supervisor(Settings(home=sys.argv[1], database_url=""))
+url = supervisor.cluster.start()
+os.kill(int((supervisor.cluster.data / "postmaster.pid").read_text().splitlines()[0]), signal.SIGKILL)
+try:
+    supervisor._once_database_answers(lambda: psycopg.connect(url, connect_timeout=5).close())
+    print("answers again")
+finally:
+    supervisor.stop()
+"""
+
+
+def test_a_database_that_is_killed_during_the_start_is_started_again() -> None:
+    with tempfile.TemporaryDirectory(prefix="jugum-test-", dir="/tmp") as folder:
+        Path(folder).chmod(0o755)  # PostgreSQL runs as another user
+        done = subprocess.run(
+            [sys.executable, "-c", KILLED_AT_START, folder], capture_output=True, text=True, timeout=100, check=False
+        )
+    assert done.stdout.endswith("answers again\n"), done.stdout + done.stderr
 
 
 # ---- The whole office ------------------------------------------------------------------------------------------------
@@ -49,7 +87,7 @@ class Office:
         self.process, self.url, self.home = process, url, home
 
     def pids(self, *, command: str) -> list[int]:
-        return [pid for pid in children(self.process.pid) if command in command_line(pid)]
+        return [pid for pid in children_of(self.process.pid) if command in command_of(pid)]
 
     def answers(self) -> bool:
         """Health asks the database, too."""
@@ -68,27 +106,6 @@ class Office:
             assert time.monotonic() < until, (self.home / "said.txt").read_text()[-3000:]
             assert self.process.poll() is None
             time.sleep(0.1)
-
-
-def children(pid: int) -> list[int]:
-    try:
-        return [int(one) for one in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
-    except OSError:
-        return []
-
-
-def command_line(pid: int) -> list[str]:
-    try:
-        return Path(f"/proc/{pid}/cmdline").read_bytes().decode().split("\0")
-    except OSError:
-        return []
-
-
-def is_zombie(pid: int) -> bool:
-    try:
-        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] == "Z"
-    except OSError:
-        return False
 
 
 @pytest.fixture
@@ -117,9 +134,9 @@ def test_whichever_process_is_killed_the_office_is_back_at_work(office: Office) 
         office.wait(lambda: not Path(f"/proc/{pid}").exists())  # reaped, too
 
     (web,) = office.pids(command="web")
-    (answering, _) = [pid for pid in children(web) if "spawn_main" in " ".join(command_line(pid))]
+    (answering, _) = [pid for pid in children_of(web) if "spawn_main" in " ".join(command_of(pid))]
     killed(answering)
-    office.wait(lambda: len([pid for pid in children(web) if not is_zombie(pid)]) >= 2 and office.answers())
+    office.wait(lambda: len([pid for pid in children_of(web) if not is_zombie(pid)]) >= 2 and office.answers())
     killed(web)
     office.wait(lambda: office.pids(command="web") not in ([], [web]) and office.answers())
     (worker,) = office.pids(command="worker")
@@ -132,13 +149,13 @@ def test_whichever_process_is_killed_the_office_is_back_at_work(office: Office) 
         os.kill(pid, signal.SIGKILL)
     office.wait(lambda: not office.answers())
     office.wait(lambda: office.answers() and bool(office.pids(command="worker")))
-    assert not [pid for pid in children(office.process.pid) if is_zombie(pid)]
+    assert not [pid for pid in children_of(office.process.pid) if is_zombie(pid)]
     # What is there and does nothing is ended, too.
     office.wait(lambda: bool(office.pids(command="worker") and office.pids(command="web")))
     (worker,), (web,) = office.pids(command="worker"), office.pids(command="web")
     office.wait(lambda: (office.home / f"run/worker-{worker}").exists())
     time.sleep(2 * PULSE_SECONDS)  # until then it may still be loading, and nobody misses it
-    stopped = [worker, *[pid for pid in children(web) if "spawn_main" in " ".join(command_line(pid))]]
+    stopped = [worker, *[pid for pid in children_of(web) if "spawn_main" in " ".join(command_of(pid))]]
     for pid in stopped:
         os.kill(pid, signal.SIGSTOP)
     office.wait(lambda: not any(Path(f"/proc/{pid}").exists() for pid in stopped))

@@ -112,7 +112,7 @@ class Parsers:
         return self._validated(TEXTS, self._once(self._files, "entries", data, "list", {})[0])
 
     def labels_of(self, data: bytes, form: str) -> list[PaperData]:
-        """Papers with their labels, from a labels file of the form `jsonl` or `w3c`."""
+        """Papers with their labels, from a labels file of the form `jsonl` or `annotations`."""
         return self._validated(PAPERS, self._once(self._files, "labels", data, "labels file", {"form": form})[0])
 
     def office_to_pdf(self, data: bytes, name: str) -> bytes:

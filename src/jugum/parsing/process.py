@@ -22,6 +22,8 @@ import jugum
 from jugum import errors
 from jugum.parsing import wire
 
+# What an operation may tell people, by its name; anything else is told as the least of these.
+_ERRORS = {kind.__name__: kind for kind in (errors.InputError, errors.UnreadablePaper, errors.LockedPaper)}
 log = structlog.get_logger()
 START_SECONDS = 60.0
 CLOSE_SECONDS = 5.0
@@ -105,8 +107,7 @@ class ParsingProcess:
             log.error("a parser failed", kind=self.kind, error=str(answer["unexpected"])[:300])
             raise ProcessEnded(Cause.CRASH)
         if "error" in answer:
-            known = {one.__name__: one for one in (errors.InputError, errors.UnreadablePaper, errors.LockedPaper)}
-            raise known.get(answer["error"], errors.UnreadablePaper)(str(answer.get("message", ""))[:2000])
+            raise _ERRORS.get(answer["error"], errors.UnreadablePaper)(str(answer.get("message", ""))[:2000])
 
     def answer(self, request: Request, data: bytes = b"") -> tuple[Any, bytearray]:
         """The only answer to a request; None and no bytes where there is none."""

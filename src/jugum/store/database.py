@@ -41,7 +41,10 @@ def _unkeepable(error: DataError) -> str:
     return "Something given can't be kept as it is: a text or number that the database does not take."
 
 
-_SEE = text("SELECT set_config('jugum.workspaces', :workspaces, true), set_config('jugum.types', :types, true)")
+_SEE = text(
+    "SELECT set_config('jugum.workspaces', :workspaces, true), set_config('jugum.limited', :limited, true), "
+    "set_config('jugum.types', :types, true)"
+)
 
 
 class Store:
@@ -66,12 +69,10 @@ class Store:
 
     def _begin_connection(self, connection: psycopg.Connection[Any], record: object) -> None:
         """Work as the program's role, for whom the walls hold, and see by default what this store sees."""
-        workspaces, types = self._sees.settings
-        connection.execute(
-            "SELECT set_config('jugum.workspaces', %s, false), set_config('jugum.types', %s, false)",
-            [workspaces, types],
-        )
-        connection.execute("SELECT set_config('role', rolname, false) FROM pg_roles WHERE rolname = %s", [PROGRAM])
+        for name, value in self._sees.settings.items():
+            connection.execute("SELECT set_config(%s, %s, false)", [f"jugum.{name}", value])
+        its = "FROM pg_roles WHERE rolname = %s AND pg_has_role(oid, 'MEMBER')"
+        connection.execute(f"SELECT set_config('role', rolname, false) {its}", [PROGRAM])
         connection.commit()
 
     @contextmanager
@@ -80,7 +81,7 @@ class Store:
             with self._sessions.begin() as session:
                 scope = current() or self._sees
                 if scope != self._sees:
-                    session.execute(_SEE, dict(zip(("workspaces", "types"), scope.settings, strict=True)))
+                    session.execute(_SEE, scope.settings)
                 yield session
         except OperationalError as error:
             raise ExternalError("The database does not answer. Nothing was changed; try again in a moment.") from error

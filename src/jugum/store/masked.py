@@ -34,10 +34,10 @@ class MaskedJson(TypeDecorator[Any]):
 def masked(value: Any, hidden: Collection[str]) -> Any:
     """JSON in which each object that says it is of a hidden field (or a column of a hidden table) has no values."""
     if isinstance(value, list):
-        return [masked(one, hidden) for one in value]
+        return [masked(item, hidden) for item in value]
     if not isinstance(value, dict):
         return value
     field = value.get("field")
     if isinstance(field, str) and "found" in value and (field in hidden or field.split(".", 1)[0] in hidden):
         return {**value, **{name: MASKED for name in VALUES if value.get(name)}, "detail": {}}
-    return {key: masked(one, hidden) for key, one in value.items()}
+    return {key: masked(item, hidden) for key, item in value.items()}

@@ -15,22 +15,27 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Scope:
-    """Ids of the workspaces and document types that are seen; None is all of them. Where personal values are `masked`,
-    `hidden` are the keys of the fields that hold some."""
+    """Ids of the workspaces that are seen, None for all of them; in those that are `limited`, only the document types
+    `types` are. Where personal values are `masked`, `hidden` are the keys of the fields that hold some."""
 
     workspaces: frozenset[int] | None
-    types: frozenset[int] | None = None
+    limited: frozenset[int] = frozenset()
+    types: frozenset[int] = frozenset()
     masked: bool = False
     hidden: frozenset[str] = frozenset()
 
     @property
-    def settings(self) -> tuple[str, str]:
-        """The values of `jugum.workspaces` and `jugum.types` that PostgreSQL's policies look at."""
-        return _listed(self.workspaces), _listed(self.types)
+    def settings(self) -> dict[str, str]:
+        """The settings `jugum.workspaces`, `jugum.limited` and `jugum.types` that PostgreSQL's policies look at."""
+        return {
+            "workspaces": "*" if self.workspaces is None else _listed(self.workspaces),
+            "limited": _listed(self.limited),
+            "types": _listed(self.types),
+        }
 
 
-def _listed(ids: frozenset[int] | None) -> str:
-    return "*" if ids is None else ",".join(map(str, sorted(ids)))
+def _listed(ids: frozenset[int]) -> str:
+    return ",".join(map(str, sorted(ids)))
 
 
 EVERYTHING = Scope(None)

@@ -13,7 +13,7 @@ from sqlalchemy.exc import ProgrammingError
 PROGRAM = "jugum_program"
 ALL = "(SELECT jugum_sees_all())"
 MINE = "{column} = ANY((SELECT jugum_workspaces())::int[])"
-MY_TYPE = "((SELECT jugum_sees_all_types()) OR {column} = ANY((SELECT jugum_types())::int[]))"
+MY_TYPE = "(workspace_id <> ALL((SELECT jugum_limited())::int[]) OR {column} = ANY((SELECT jugum_types())::int[]))"
 
 
 def _by_workspace(column: str = "workspace_id") -> str:
@@ -35,13 +35,13 @@ WALLED: dict[str, str] = {
     "document_type": _with_types("id"),
     "document": _with_types("type_id"),
     **dict.fromkeys(
-        ("field", "plan_version", "layout_group", "model_version", "policy", "delivery"),
+        ("field", "removed_field", "plan_version", "layout_group", "model_version", "policy", "delivery"),
         _through("document_type", "type_id"),
     ),
     **dict.fromkeys(
         (
             *("page", "label", "blind_label", "assignment", "control_suggestion", "past_record", "kept_label"),
-            *("reading", "hold", "result", "check_waiver", "delivered_document"),
+            *("reading", "hold", "result", "check_waiver", "delivered_document", "removed_row"),
         ),
         _through("document", "document_id"),
     ),
@@ -56,11 +56,11 @@ CREATE OR REPLACE FUNCTION jugum_listed(setting text) RETURNS int[] LANGUAGE sql
     THEN string_to_array(current_setting(setting, true), ',')::int[] ELSE '{}'::int[] END $$;
 CREATE OR REPLACE FUNCTION jugum_workspaces() RETURNS int[] LANGUAGE sql STABLE AS
   $$ SELECT jugum_listed('jugum.workspaces') $$;
+CREATE OR REPLACE FUNCTION jugum_limited() RETURNS int[] LANGUAGE sql STABLE AS
+  $$ SELECT jugum_listed('jugum.limited') $$;
 CREATE OR REPLACE FUNCTION jugum_types() RETURNS int[] LANGUAGE sql STABLE AS $$ SELECT jugum_listed('jugum.types') $$;
 CREATE OR REPLACE FUNCTION jugum_sees_all() RETURNS boolean LANGUAGE sql STABLE AS
   $$ SELECT coalesce(current_setting('jugum.workspaces', true), '') = '*' $$;
-CREATE OR REPLACE FUNCTION jugum_sees_all_types() RETURNS boolean LANGUAGE sql STABLE AS
-  $$ SELECT coalesce(current_setting('jugum.types', true), '') = '*' $$;
 """
 log = structlog.get_logger()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import multiprocessing
 import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -81,8 +82,8 @@ def app_from_settings() -> FastAPI:
     """The application of one web process, which has its settings from the environment."""
     logs.configure()
     settings = Settings()
-    if settings.web_processes > 1:
-        end_with_parent()  # else it would go on answering when the one that shares the port out is gone
+    if (shares_out := multiprocessing.parent_process()) is not None and shares_out.pid is not None:
+        end_with_parent(shares_out.pid)  # else it would go on answering when the one that shares the port out is gone
     return create_app(settings)
 
 

@@ -39,7 +39,7 @@ class GatedRoute(APIRoute):
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         """The usual handler behind the gate."""
         answer = super().get_route_handler()
-        asks = next((one.call for one in self.dependant.dependencies if isinstance(one.call, Requires)), None)
+        asks = next((its.call for its in self.dependant.dependencies if isinstance(its.call, Requires)), None)
         most = getattr(self.endpoint, "takes_bytes", None)
 
         async def gated(request: Request) -> Response:

@@ -143,7 +143,7 @@ def test_effects_are_said_before_a_change_is_made(trained: Office) -> None:
     )
     assert (
         plan_history.effects(trained.store, trained.type_id, "amount", None).words[0]
-        == "Its labels on 10 papers are lost."
+        == "Its labels on 10 papers are put away with it. They come back when the plan has the field again."
     )
 
 

@@ -24,6 +24,7 @@ from jugum.core.values import NUMERIC, delivered
 from jugum.errors import Forbidden, InputError, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import DELIVER, Actor, record
+from jugum.flow.office.personal import has_personal
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.states import change_state
@@ -182,13 +183,13 @@ def _rows(
         )
         found.setdefault(result.document_id, {}).setdefault(key, []).append(value)
     stood: dict[int, list[LetStand]] = {}
+    hidden = not show_personal and has_personal(row)  # the words may name values
     for waiver, name in session.execute(
         select(CheckWaiver, Person.name)
         .join(Person, CheckWaiver.person_id == Person.id)
         .where(CheckWaiver.document_id.in_(ids))
         .order_by(CheckWaiver.id)
     ):
-        hidden = not show_personal and any(field.personal for field in plan.values())  # the words may name values
         message, reason = (MASKED if hidden and text else text for text in (waiver.message, waiver.reason))
         said = LetStand(waiver.check_key, message, reason, name)
         stood.setdefault(waiver.document_id, []).append(said)
@@ -272,7 +273,7 @@ def delivered_file(store: Store, actor: Actor, delivery_id: int) -> tuple[str, b
         row = session.get(Delivery, delivery_id)
         if row is None:
             raise NotFound(f"There is no delivery {delivery_id}.")
-        if not actor.sees_personal and any(field.personal for field in type_row(session, row.type_id).fields):
+        if not actor.sees_personal and has_personal(type_row(session, row.type_id)):
             raise Forbidden(
                 "This delivery holds personal values, which your sign-in may not see. Ask an administrator."
             )

@@ -14,16 +14,14 @@ from jugum.core.states import By, DocumentState, PlacedBy, Purpose
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.bundles import check_method
 from jugum.flow.gather.read import (
-    check_room,
     document_row,
     finish_reading,
     go_on,
     pages_of,
     queue_opening,
     queue_unread,
-    source_file,
-    twin_of,
 )
+from jugum.flow.gather.received_files import check_room, source_file, twin_of
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.office.personal import private_note
@@ -87,6 +85,7 @@ class DocumentView:
     language: str
     cut: str
     workspace_id: int
+    revision: int
 
 
 def receive(
@@ -257,6 +256,7 @@ def views(session: Session, rows: Sequence[Document]) -> list[DocumentView]:
             row.language,
             row.cut,
             row.workspace_id,
+            row.revision,
         )
         for row in rows
     ]

@@ -356,12 +356,12 @@ def _touched(document: Document) -> int:
     return document.revision
 
 
-def done(store: Store, actor: Actor, document_id: int) -> int | None:
+def done(store: Store, actor: Actor, document_id: int, *, revision: int | None = None) -> int | None:
     """The sample is labelled. Fields nothing was said of are taken as not on this paper, unless they are required:
     then InputError names them. Returns the next sample to label."""
     actor.require(LABEL)
     with store.session() as session:
-        document = labelled_now(session, document_id)
+        document = labelled_now(session, document_id, revision)
         blind = double_labelling.is_blind(session, document, actor.id)
         said = set(double_labelling.own_labels(session, document, actor.id) if blind else _labels(session, document))
         columns = {row.inside for row in document.placed_type.fields if "." in row.key and row.id in said}

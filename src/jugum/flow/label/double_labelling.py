@@ -312,12 +312,14 @@ def give(store: Store, actor: Actor, type_id: int, papers: int, people: Sequence
         return [document.id for document in waiting]
 
 
-def settle(store: Store, actor: Actor, document_id: int, key: str, person_id: int) -> str:
-    """Settle a dispute: the answer of one of the two becomes the label. Returns the paper's state. (Another answer
+def settle(
+    store: Store, actor: Actor, document_id: int, key: str, person_id: int, *, revision: int | None = None
+) -> int:
+    """Settle a dispute: the answer of one of the two becomes the label. Returns the paper's revision. (Another answer
     is marked on the desk, which settles it too.)"""
     actor.require(LABEL)
     with store.session() as session:
-        document = labelled_now(session, document_id)
+        document = labelled_now(session, document_id, revision)
         row = field_row(document, key)
         pair = _pairs(session, [document_id]).get((document_id, row.id))
         one = next((assignment for assignment in pair or () if assignment.person_id == person_id), None)
@@ -337,7 +339,7 @@ def settle(store: Store, actor: Actor, document_id: int, key: str, person_id: in
         )
         _close_if_settled(session, document)
         document.revision += 1
-        return document.state
+        return document.revision
 
 
 @dataclass(frozen=True)
@@ -354,6 +356,7 @@ class Answer:
 @dataclass(frozen=True)
 class Dispute:
     document: int
+    revision: int
     name: str
     field: str
     field_name: str
@@ -452,4 +455,4 @@ def _dispute(document: Document, field: Field, pair: tuple[BlindLabel, BlindLabe
                 first.get("box"),
             )
         )
-    return Dispute(document.id, document.name, field.key, field.name, answers)
+    return Dispute(document.id, document.revision, document.name, field.key, field.name, answers)

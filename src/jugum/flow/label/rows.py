@@ -200,7 +200,7 @@ def table_texts(session: Session, document: Document, row: Field) -> list[str]:
     its = select(Label).where(Label.document_id == document.id, Label.field_id.in_(ids), Label.absent.is_(False))
     for label in session.scalars(its.order_by(Label.position)):
         rows.setdefault(label.position, {})[label.field_id] = label.text
-    return [" | ".join(cells.get(one, "") for one in ids) for _, cells in sorted(rows.items())]
+    return [" | ".join(cells.get(column_id, "") for column_id in ids) for _, cells in sorted(rows.items())]
 
 
 def write_table(

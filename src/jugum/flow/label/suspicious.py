@@ -36,6 +36,7 @@ class Suspect:
     `box` are where the label stands."""
 
     document: int
+    revision: int
     name: str
     field: str
     field_name: str
@@ -76,7 +77,7 @@ def suspects(store: Store, type_id: int) -> list[Suspect]:
                 if kept.get((number, field.id, suspect.reason)) != suspect.text:
                     found.append(suspect)
         found.sort(key=lambda one: (REASONS.index(one.reason), one.document))
-        return [_shown(one) for one in found[:SHOWN_MAX]]
+        return [_shown(suspect) for suspect in found[:SHOWN_MAX]]
 
 
 def _shown(one: Suspect) -> Suspect:
@@ -130,6 +131,7 @@ def _of_document(
             found.append(
                 Suspect(
                     document.id,
+                    document.revision,
                     document.name,
                     field.key,
                     field.name,
@@ -200,12 +202,12 @@ def failing_checks(session: Session, document: Document) -> dict[str, str]:
     return _failing(session, document.placed_type, document, _labels(session, [document.id]).get(document.id, {}))
 
 
-def keep(store: Store, actor: Actor, document_id: int, key: str, reason: str) -> None:
+def keep(store: Store, actor: Actor, document_id: int, key: str, reason: str, *, revision: int | None = None) -> int:
     """A person looked at a suspicious label and keeps it: it is not asked about for this reason again while it says
-    the same."""
+    the same. Returns the paper's revision."""
     actor.require(LABEL)
     with store.session() as session:
-        document = labelled_now(session, document_id)
+        document = labelled_now(session, document_id, revision)
         field = field_row(document, key)
         label = session.scalar(
             select(Label).where(Label.document_id == document_id, Label.field_id == field.id).order_by(Label.position)
@@ -229,14 +231,15 @@ def keep(store: Store, actor: Actor, document_id: int, key: str, reason: str) ->
             after=[text],
             method=f"kept though {reason}",
         )
+        return document.revision
 
 
-def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> None:
+def mend(store: Store, actor: Actor, document_id: int, key: str, text: str, *, revision: int | None = None) -> int:
     """Put what speaks against a suspicious label in its place: at the label's own place when that says so, else
-    without one."""
+    without one. Returns the paper's revision."""
     actor.require(LABEL)
     with store.session() as session:
-        document = labelled_now(session, document_id)
+        document = labelled_now(session, document_id, revision)
         row = field_row(document, key)
         before = session.scalars(
             select(Label).where(Label.document_id == document_id, Label.field_id == row.id).order_by(Label.position)
@@ -271,3 +274,4 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str) -> N
             absent=not text,
             method="mended",
         )
+        return document.revision

@@ -72,10 +72,11 @@ class Actor:
             raise Forbidden(f"The role “{self.role}” may not {permission}. Ask an administrator.")
 
     def within(self, workspace_id: int, type_id: int | None = None) -> Actor | None:
-        """The actor as a member of one workspace; None for who is none, or not of that type."""
+        """The actor as a member of one workspace, and an administrator as one of it alone; None for who is no member,
+        or not of that type."""
         if self.memberships is None:
-            return self
-        its = next((one for one in self.memberships if one.workspace_id == workspace_id), None)
+            return replace(self, memberships=(MemberOf(workspace_id, self.role),))
+        its = next((its for its in self.memberships if its.workspace_id == workspace_id), None)
         if its is None or (type_id is not None and its.types is not None and type_id not in its.types):
             return None
         return replace(self, role=its.role, memberships=(its,))
@@ -93,7 +94,7 @@ class Actor:
         """The actor as a member of those workspaces where the role allows something; of none, where it is nowhere."""
         if self.memberships is None:
             return self
-        those = tuple(one for one in self.memberships if permission in PERMISSIONS[one.role])
+        those = tuple(member for member in self.memberships if permission in PERMISSIONS[member.role])
         return replace(self, role=those[0].role, memberships=those) if those else replace(self, memberships=())
 
     @property
@@ -101,9 +102,13 @@ class Actor:
         """The rows that are theirs to see."""
         if self.memberships is None:
             return replace(EVERYTHING, masked=not self.sees_personal)
-        limited = any(one.types is not None for one in self.memberships)
-        types = frozenset[int]().union(*(one.types or () for one in self.memberships)) if limited else None
-        return Scope(frozenset(one.workspace_id for one in self.memberships), types, masked=not self.sees_personal)
+        limited = [member for member in self.memberships if member.types is not None]
+        return Scope(
+            frozenset(member.workspace_id for member in self.memberships),
+            frozenset(member.workspace_id for member in limited),
+            frozenset[int]().union(*(member.types or () for member in limited)),
+            masked=not self.sees_personal,
+        )
 
 
 def record(session: Session, actor: Actor | None, action: Action, kind: str, object_id: int, **detail: object) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 from sqlalchemy import select
@@ -91,12 +92,54 @@ def actor_by_key(store: Store, key: str) -> Actor:
         return actor
 
 
-def keys_of(store: Store, actor: Actor) -> list[tuple[ApiKey, str]]:
-    """The actor's keys with the names of their workspaces ("" for a workspace that is closed to them now)."""
+@dataclass(frozen=True)
+class KeyView:
+    """A key as its person sees it; `workspace` is "" for one that is closed to them now."""
+
+    id: int
+    name: str
+    workspace: str
+    scopes: list[str]
+    start: str
+    created_at: datetime
+    ends_at: datetime | None
+    last_used_at: datetime | None
+    revoked_at: datetime | None
+
+    @property
+    def is_over(self) -> bool:
+        """Whether its time has ended."""
+        return self.ends_at is not None and self.ends_at <= datetime.now(UTC)
+
+    @property
+    def is_in_use(self) -> bool:
+        """Whether a program may still use it."""
+        return self.revoked_at is None and not self.is_over
+
+
+def keys_of(store: Store, actor: Actor) -> list[KeyView]:
+    """The actor's keys, in the order they were made."""
     with store.session() as session:
-        rows = session.scalars(select(ApiKey).where(ApiKey.person_id == actor.id).order_by(ApiKey.id)).all()
-        names = {its_id: name for its_id, name in session.execute(select(Workspace.id, Workspace.name))}
-        return [(row, names.get(row.workspace_id or 0, "")) for row in rows]
+        rows = session.execute(
+            select(ApiKey, Workspace.name)
+            .outerjoin(Workspace, Workspace.id == ApiKey.workspace_id)
+            .where(ApiKey.person_id == actor.id)
+            .order_by(ApiKey.id)
+        )
+        return [
+            KeyView(
+                key.id,
+                key.name,
+                workspace or "",
+                key.scopes,
+                key.start,
+                key.created_at,
+                key.ends_at,
+                key.last_used_at,
+                key.revoked_at,
+            )
+            for key, workspace in rows
+        ]
 
 
 def revoke_key(store: Store, actor: Actor, key_id: int) -> None:

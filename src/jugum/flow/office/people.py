@@ -214,8 +214,8 @@ def actor_of(session: Session, person: Person) -> Actor:
             MemberOf(row.workspace_id, row.role, None if row.type_ids is None else frozenset(row.type_ids))
             for row in rows
         )
-        roles = {one.role for one in memberships}
-        role = next((one for one in MEMBER_ROLES if one in roles), role)
+        roles = {member.role for member in memberships}
+        role = next((known for known in MEMBER_ROLES if known in roles), role)
     return Actor(person.id, person.name, role, person.sees_personal, person.lets_stand, memberships)
 
 

@@ -2,20 +2,30 @@
 
 from __future__ import annotations
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session, aliased
+from typing import Any
+
+from sqlalchemy import CompoundSelect, select, union
+from sqlalchemy.orm import Session, aliased, object_session
 
 from jugum.errors import Forbidden
 from jugum.store import Store
 from jugum.store.masked import MASKED
-from jugum.store.models import Document, DocumentType, Field
+from jugum.store.models import Document, DocumentType, Field, RemovedField
 from jugum.store.scope import Scope, hidden_keys, is_masked, seeing
+
+
+def _personal(column: str) -> CompoundSelect[Any]:
+    """A column of the personal fields, and of those that were removed: papers and reports still know them."""
+    there = aliased(Field)
+    again = select(there.id).where(there.type_id == RemovedField.type_id, there.key == RemovedField.key).exists()
+    removed = select(getattr(RemovedField, column)).where(RemovedField.personal, ~again)
+    return union(select(getattr(Field, column)).where(Field.personal), removed)
 
 
 def personal_keys(store: Store, scope: Scope) -> frozenset[str]:
     """Keys of the personal fields in a scope."""
     with seeing(scope), store.session() as session:
-        return frozenset(session.scalars(select(Field.key).where(Field.personal)))
+        return frozenset(session.scalars(_personal("key")))
 
 
 def is_hidden(key: str) -> bool:
@@ -34,16 +44,23 @@ def private_note(note: str) -> str:
     return MASKED if note and is_masked() else note
 
 
+def has_personal(row: DocumentType) -> bool:
+    """Whether papers of a type have personal values."""
+    session = object_session(row)
+    assert session is not None
+    return row.id in set(session.scalars(_personal("type_id")))
+
+
 def must_see_all(row: DocumentType, what: str) -> None:
     """Forbidden for who may not see personal values where a type has some: of what can't be masked."""
-    if is_masked() and any(field.personal for field in row.fields):
+    if is_masked() and has_personal(row):
         raise Forbidden(f"{what} would hold personal values, which your sign-in may not see. Ask an administrator.")
 
 
 def shows_personal(session: Session, document: Document) -> bool:
     """Whether a paper, or one that it came from or that came from it, is of a type with personal values; one without a
     type may be of any of its workspace."""
-    personal = set(session.scalars(select(Field.type_id).where(Field.personal)))
+    personal = set(session.scalars(_personal("type_id")))
     if not personal:
         return False
     if document.type_id is None:

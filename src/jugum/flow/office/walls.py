@@ -61,7 +61,7 @@ PLACES: dict[str, tuple[str, Any]] = {
 def within(store: Store, actor: Actor, named: Mapping[str, int]) -> Actor:
     """The actor as a member of the workspace that all the named objects (parameter of an address → id) stand in.
     NotFound, in the words for what is not there, for what stands in a workspace that is closed to them, and for
-    objects of different workspaces. What an administrator then sees is that workspace, too."""
+    objects of different workspaces."""
     workspace_id: int | None = None
     inside = actor
     with seeing(EVERYTHING), store.session() as session:

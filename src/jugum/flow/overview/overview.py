@@ -263,6 +263,7 @@ def latest_activity(store: Store, *, limit: int = 8) -> list[ActivityItem]:
         rows = session.execute(
             select(Audit, Person.name)
             .outerjoin(Person, Audit.person_id == Person.id)
+            .where(Audit.workspace_id.is_not(None))  # what is of no workspace is of people and keys
             .where(Audit.person_id.is_not(None) | (Audit.action == Action.TRAINED))
             .order_by(Audit.id.desc())
             .limit(600)

@@ -31,6 +31,7 @@ from jugum.errors import Conflict, Forbidden, InputError, NotFound
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import type_row
+from jugum.flow.plan import removed
 from jugum.store import Store
 from jugum.store.models import DocumentType, Field, Label, Person, PlanVersion
 
@@ -135,14 +136,26 @@ def save(session: Session, actor: Actor, row: DocumentType, plan: Plan, said: st
     """Write a plan: fields by key, checks, a version and an audit row, all in one transaction."""
     _check_personal(actor, row, plan)
     before = {field.key: field for field in row.fields}
-    for gone in set(before) - {field.key for field in plan.fields}:
-        session.delete(before[gone])
-    kept: list[Field] = []
+    gone = [field for key, field in before.items() if key not in {field.key for field in plan.fields}]
+    held = removed.held_for(session, [field.id for field in gone])
+    for field in gone:
+        removed.keep(session, actor, field)
+        session.delete(field)
+    session.flush()
+    removed.settle_what_waits_for_nothing(session, actor, held)
+    back: list[str] = []
     for position, one in enumerate(plan.fields):
-        mine = before.get(one.key) or Field(type_id=row.id, key=one.key)
+        mine = before.get(one.key) or removed.bring_back(session, row.id, one)
+        if mine is None:
+            mine = Field(type_id=row.id, key=one.key)
+        elif field_from(mine.spec).value_type != one.value_type:
+            _normal_forms_anew(session, mine, one)
+        if mine.id is not None and one.key not in before:
+            back.append(f"“{one.name}”")
         _write(mine, one, position)
         session.add(mine)
-        kept.append(mine)
+    if back:
+        said += f"; {', '.join(back)} came back with what was said of it"
     row.checks = [check_data(check) for check in plan.checks]
     row.plan_number += 1
     session.add(
@@ -293,15 +306,12 @@ def change_field(
         if before.is_column != one.is_column or (before.kind is FieldKind.TABLE) != (one.kind is FieldKind.TABLE):
             raise InputError(f"“{before.name}” cannot become another kind of field. Remove it and add it again.")
         changed = replace(plan, fields=tuple(one if other.key == key else other for other in plan.fields))
-        if one.value_type != before.value_type:
-            normal_forms_anew(session, row, one)
         return changed, f"changed “{one.name}”"
 
     return edited(store, actor, type_id, number, edit)
 
 
-def normal_forms_anew(session: Session, row: DocumentType, one: FieldPlan) -> None:
-    mine = next(other for other in row.fields if other.key == one.key)
+def _normal_forms_anew(session: Session, mine: Field, one: FieldPlan) -> None:
     for label in session.scalars(select(Label).where(Label.field_id == mine.id, Label.absent.is_(False))):
         label.normal = normal_or_text(label.text, one.value_type)
 
@@ -366,23 +376,24 @@ def copy_field(store: Store, actor: Actor, type_id: int, key: str, *, number: in
 def remove_field(
     store: Store, actor: Actor, type_id: int, key: str, *, labels_known: int, number: int | None = None
 ) -> int:
-    """Remove a field with what stands in it, and their labels. The caller says how many papers' labels it knows will
-    be lost; Conflict when more would be, and when a check or a derived field names it."""
+    """Remove a field with what stands in it. What was said of them is put away and comes back with them. The caller
+    says how many papers' labels it knows of; Conflict when there are more, and when a check or a derived field names
+    it."""
 
     def edit(session: Session, row: DocumentType, plan: Plan) -> tuple[Plan, str]:
         one = planned(plan, row, key)
         gone = {inner.key for inner in _with_inner(plan, key)} if one.kind is not FieldKind.CLAUSE else {key}
-        lost = session.scalar(
+        labelled = session.scalar(
             select(func.count(func.distinct(Label.document_id)))
             .join(Field, Label.field_id == Field.id)
             .where(Field.type_id == type_id, Field.key.in_(gone))
         )
-        if (lost or 0) > labels_known:
-            raise Conflict(f"“{one.name}” is labelled on {lost} papers; these labels would be lost.")
+        if (labelled or 0) > labels_known:
+            raise Conflict(f"“{one.name}” is labelled on {labelled} papers; these labels would go with it.")
         _not_named(plan, one, gone)
         left = [replace(o, inside="") if o.inside in gone else o for o in plan.fields if o.key not in gone]
         return replace(plan, fields=tuple(left)), f"removed “{one.name}”" + (
-            f" with labels on {lost} papers" if lost else ""
+            f" with labels on {labelled} papers" if labelled else ""
         )
 
     return edited(store, actor, type_id, number, edit)

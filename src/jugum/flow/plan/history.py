@@ -8,11 +8,12 @@ from datetime import datetime
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
-from jugum.core.schema import FieldKind, FieldPlan, Plan, field_from, plan_file, plan_from, read_plan_file
+from jugum.core.schema import FieldKind, FieldPlan, Plan, plan_file, plan_from, read_plan_file
 from jugum.core.states import DocumentState, VersionState
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.office.actor import PLAN, Actor
 from jugum.flow.office.types import new_type, type_row
+from jugum.flow.plan import removed
 from jugum.flow.plan.checks import lists_in, write_list
 from jugum.flow.plan.fields import (
     FieldInput,
@@ -21,7 +22,6 @@ from jugum.flow.plan.fields import (
     edited,
     label_counts,
     locked_type,
-    normal_forms_anew,
     planned,
     save,
 )
@@ -78,11 +78,7 @@ def import_plan(
                 )
         for list_name, list_entries in entries.items():
             write_list(session, actor, row.workspace_id, list_name, list_entries)
-        before = {stored.key: stored.spec for stored in row.fields}
         save(session, actor, row, plan, "imported from a file")
-        for field in plan.fields:
-            if field.key in before and field_from(before[field.key]).value_type != field.value_type:
-                normal_forms_anew(session, row, field)
         return row.id
 
 
@@ -170,10 +166,14 @@ def effects(store: Store, type_id: int, key: str, given: FieldInput | None) -> E
             or 0
         )
         after = checked_field({**given.data(key), "inside": before.inside}) if given else None
-        return Effects(labels, live, papers, _words(before, after, labels, live if before.learned else None, papers))
+        waiting = 0 if given else len(removed.held_for(session, ids) - removed.held_for_others(session, ids))
+        live_reads = live if before.learned else None
+        return Effects(labels, live, papers, _words(before, after, labels, live_reads, papers, waiting))
 
 
-def _words(before: FieldPlan, after: FieldPlan | None, labels: int, live: int | None, papers: int) -> list[str]:
+def _words(
+    before: FieldPlan, after: FieldPlan | None, labels: int, live: int | None, papers: int, waiting: int
+) -> list[str]:
     """The effects in sentences; empty when the change touches nothing that is done already."""
 
     def many(count: int, one: str, more: str) -> str:
@@ -182,9 +182,15 @@ def _words(before: FieldPlan, after: FieldPlan | None, labels: int, live: int | 
     said = []
     if after is None:
         if labels:
-            said.append(f"Its labels on {many(labels, 'paper', 'papers')} are lost.")
+            said.append(
+                f"Its labels on {many(labels, 'paper', 'papers')} are put away with it. They come back when the plan "
+                "has the field again."
+            )
         if live:
             said.append(f"Version {live}, which is live, reads it; results of new papers will lack it.")
+        if waiting:
+            wait = many(waiting, "paper in review waits", "papers in review wait")
+            said.append(f"{wait} for it alone and will count as settled.")
         return said
     meaning = after.value_type != before.value_type or after.kind is not before.kind
     if meaning and labels:

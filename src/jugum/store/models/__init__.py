@@ -21,7 +21,7 @@ from jugum.store.models.office import (
     Workspace,
 )
 from jugum.store.models.papers import Batch, ClassifierVersion, Document, PageRow, Source, SourceFile
-from jugum.store.models.plan import DocumentType, Field, NamedList, PlanVersion
+from jugum.store.models.plan import DocumentType, Field, NamedList, PlanVersion, RemovedField, RemovedRow
 from jugum.store.models.results import CheckWaiver, DeliveredDocument, Delivery, Hold, Reading, Result
 from jugum.store.models.train import ModelVersion, Policy
 
@@ -61,6 +61,8 @@ __all__ = [
     "PlanVersion",
     "Policy",
     "Reading",
+    "RemovedField",
+    "RemovedRow",
     "Result",
     "SignInAttempt",
     "Source",

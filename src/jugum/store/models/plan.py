@@ -69,6 +69,33 @@ class Field(Base):
     type: Mapped[DocumentType] = relationship(back_populates="fields")
 
 
+class RemovedField(Base):
+    """A field that was taken out of a plan: its row as JSON. A field of the same key may be there again."""
+
+    __tablename__ = "removed_field"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    type_id: Mapped[int] = to("document_type", ondelete="CASCADE")
+    key: Mapped[str] = mapped_column(String(190))
+    kind: Mapped[str] = mapped_column(String(10))
+    personal: Mapped[bool]
+    data: Mapped[dict[str, Any]] = mapped_column(deferred=True)
+    removed_at: Mapped[datetime] = now()
+    removed_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
+
+
+class RemovedRow(Base):
+    """What was said of such a field on a paper: a row of another table as JSON."""
+
+    __tablename__ = "removed_row"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    removed_field_id: Mapped[int] = to("removed_field", ondelete="CASCADE")
+    document_id: Mapped[int] = to("document", ondelete="CASCADE")
+    table_name: Mapped[str] = mapped_column(String(30))
+    data: Mapped[dict[str, Any]] = mapped_column(deferred=True)
+
+
 class PlanVersion(Base):
     """A plan as it was after a change: who said what when."""
 

@@ -1,7 +1,7 @@
 """/api/v1: whatever the pages can do, for client programs. The pages' own scripts use it too."""
 
 from fastapi import APIRouter, FastAPI, Request
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import JSONResponse
 
 from jugum.web.api import deliver, gather, gather_papers, label, label_sets, office, plan, review, train, weigh
 from jugum.web.gate import GatedRoute
@@ -13,13 +13,6 @@ router = APIRouter(route_class=GatedRoute)
 @router.get("/api/v1/openapi.json", include_in_schema=False)
 def openapi(request: Request, actor: MaySee) -> JSONResponse:
     return JSONResponse(request.app.openapi())
-
-
-@router.get("/api", include_in_schema=False)
-def openapi_page(request: Request, actor: MaySee) -> HTMLResponse:
-    from jugum.web.rendering import page
-
-    return page(request, "office/api.html", actor=actor, schema=request.app.openapi())  # type: ignore[return-value]
 
 
 def include_in(app: FastAPI) -> None:

@@ -23,6 +23,12 @@ class NextPaper(BaseModel):
     next: int | None
 
 
+class Revision(BaseModel):
+    """The paper's that the caller knows; 409 when the paper was changed since."""
+
+    revision: int
+
+
 class RegionIn(BaseModel):
     """A swept part of a page."""
 
@@ -62,9 +68,9 @@ def label_history(request: Request, document_id: int, key: str, actor: MaySee) -
 
 
 @router.post("/documents/{document_id}/labelled")
-def labelled(request: Request, document_id: int, actor: MayLabel) -> NextPaper:
+def labelled(request: Request, document_id: int, actor: MayLabel, body: Revision) -> NextPaper:
     """The sample is done; optional fields nothing was said of are taken as not on the paper."""
-    return NextPaper(next=label_desk.done(request.app.state.store, actor, document_id))
+    return NextPaper(next=label_desk.done(request.app.state.store, actor, document_id, revision=body.revision))
 
 
 @router.get("/documents/{document_id}/label-desk")

@@ -20,6 +20,7 @@ from jugum.flow.label.pace import LabellingFigures
 from jugum.flow.label.past_records import PastRecordsReport, PastRecordsView
 from jugum.flow.label.sets import SetView
 from jugum.flow.label.suspicious import Suspect
+from jugum.web.api.label import Revision
 from jugum.web.api.office import Made
 from jugum.web.gate import DATA_BYTES_MOST, GatedRoute, takes_files
 from jugum.web.progress import telling
@@ -182,14 +183,16 @@ def double_labelling_view(request: Request, type_id: int, actor: MayLabel) -> Do
     return double_labelling.overview(request.app.state.store, type_id)
 
 
-class ChosenAnswer(BaseModel):
+class ChosenAnswer(Revision):
     person_id: int
 
 
 @router.post("/documents/{document_id}/labels/{key}/dispute")
-def settle_dispute(request: Request, document_id: int, key: str, actor: MayLabel, body: ChosenAnswer) -> dict[str, str]:
+def settle_dispute(request: Request, document_id: int, key: str, actor: MayLabel, body: ChosenAnswer) -> Revision:
     """The answer of one of the two becomes the label."""
-    return {"state": double_labelling.settle(request.app.state.store, actor, document_id, key, body.person_id)}
+    store = request.app.state.store
+    settled = double_labelling.settle(store, actor, document_id, key, body.person_id, revision=body.revision)
+    return Revision(revision=settled)
 
 
 @router.get("/types/{type_id}/suspects")
@@ -198,26 +201,30 @@ def suspects(request: Request, type_id: int, actor: MayLabel) -> list[Suspect]:
     return suspicious.suspects(request.app.state.store, type_id)
 
 
-class KeepIn(BaseModel):
+class KeepIn(Revision):
     reason: str
 
 
 @router.post("/documents/{document_id}/labels/{key}/keep")
-def keep(request: Request, document_id: int, key: str, actor: MayLabel, body: KeepIn) -> dict[str, bool]:
-    suspicious.keep(request.app.state.store, actor, document_id, key, body.reason)
-    return {"kept": True}
+def keep(request: Request, document_id: int, key: str, actor: MayLabel, body: KeepIn) -> Revision:
+    """Let a suspicious label stand."""
+    store = request.app.state.store
+    kept = suspicious.keep(store, actor, document_id, key, body.reason, revision=body.revision)
+    return Revision(revision=kept)
 
 
-class MendIn(BaseModel):
+class MendIn(Revision):
     """The text to put there instead; empty: it is not on the paper."""
 
     text: str = Field(max_length=4000)
 
 
 @router.post("/documents/{document_id}/labels/{key}/mend")
-def mend(request: Request, document_id: int, key: str, actor: MayLabel, body: MendIn) -> dict[str, bool]:
-    suspicious.mend(request.app.state.store, actor, document_id, key, body.text)
-    return {"mended": True}
+def mend(request: Request, document_id: int, key: str, actor: MayLabel, body: MendIn) -> Revision:
+    """Put another text in the place of a suspicious label."""
+    store = request.app.state.store
+    mended = suspicious.mend(store, actor, document_id, key, body.text, revision=body.revision)
+    return Revision(revision=mended)
 
 
 @router.get("/types/{type_id}/labelling-figures")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, File, Request, UploadFile
+from fastapi import APIRouter, Body, File, Query, Request, UploadFile
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
@@ -20,7 +20,7 @@ from jugum.flow.plan import history as plan_history
 from jugum.flow.plan import sample as plan_sample
 from jugum.flow.plan import synonyms as plan_synonyms
 from jugum.flow.plan.checks import ListView
-from jugum.flow.plan.fields import FieldInput, FieldView
+from jugum.flow.plan.fields import FieldInput, FieldView, WholePlan
 from jugum.flow.plan.history import Effects, PlanVersionView
 from jugum.flow.plan.sample import PreviewSample, ProposalView, Tried
 from jugum.flow.train import versions
@@ -30,6 +30,7 @@ from jugum.web.security import MayPlan, MaySee
 
 router = APIRouter(route_class=GatedRoute, tags=["Plan"])
 PLAN_NUMBER = "the plan number the caller knows; 409 when the plan was changed since"
+PlanNumberKnown = Annotated[int, Query(description=PLAN_NUMBER)]
 
 
 class Names(BaseModel):
@@ -40,12 +41,17 @@ class FieldIn(FieldInput):
     """A field, as in a plan file but for its key, which is made from its name."""
 
     columns: list[FieldInput] = Field(default_factory=list, description="of a new table")
-    number: int | None = Field(None, description=PLAN_NUMBER)
+
+
+class FieldChange(FieldIn):
+    """A field, and the plan that it is for."""
+
+    number: int = Field(description=PLAN_NUMBER)
 
 
 class Position(BaseModel):
     position: int
-    number: int | None = Field(None, description=PLAN_NUMBER)
+    number: int = Field(description=PLAN_NUMBER)
 
 
 class PlanNumber(BaseModel):
@@ -66,10 +72,15 @@ class CheckIn(BaseModel):
     message: str = ""
     severity: Severity = Severity.BLOCKING
     may_choose: bool = False
-    number: int | None = Field(None, description=PLAN_NUMBER)
 
     def data(self) -> dict[str, Any]:
         return self.model_dump(mode="json", exclude={"number"})
+
+
+class CheckChange(CheckIn):
+    """A check, and the plan that it is for."""
+
+    number: int = Field(description=PLAN_NUMBER)
 
 
 class CheckKey(BaseModel):
@@ -101,15 +112,21 @@ def fields(request: Request, type_id: int, actor: MaySee) -> list[FieldView]:
     return plan_fields.fields(request.app.state.store, type_id)
 
 
+@router.get("/types/{type_id}/plan")
+def whole_plan(request: Request, type_id: int, actor: MaySee) -> WholePlan:
+    """Fields and checks, with the plan's number, which every change of it takes."""
+    return plan_fields.whole(request.app.state.store, type_id)
+
+
 @router.post("/types/{type_id}/fields", status_code=201)
-def add_field(request: Request, type_id: int, actor: MayPlan, body: FieldIn) -> FieldView:
+def add_field(request: Request, type_id: int, actor: MayPlan, body: FieldChange) -> FieldView:
     return plan_fields.add_field(
         request.app.state.store, actor, type_id, body, columns=body.columns, number=body.number
     )
 
 
 @router.put("/types/{type_id}/fields/{key}")
-def change_field(request: Request, type_id: int, key: str, actor: MayPlan, body: FieldIn) -> PlanNumber:
+def change_field(request: Request, type_id: int, key: str, actor: MayPlan, body: FieldChange) -> PlanNumber:
     changed = plan_fields.change_field(request.app.state.store, actor, type_id, key, body, number=body.number)
     return PlanNumber(number=changed)
 
@@ -127,15 +144,16 @@ def move_field(request: Request, type_id: int, key: str, actor: MayPlan, body: P
 
 
 @router.post("/types/{type_id}/fields/{key}/copy", status_code=201)
-def copy_field(request: Request, type_id: int, key: str, actor: MayPlan, number: int | None = None) -> FieldView:
+def copy_field(request: Request, type_id: int, key: str, actor: MayPlan, number: PlanNumberKnown) -> FieldView:
     return plan_fields.copy_field(request.app.state.store, actor, type_id, key, number=number)
 
 
 @router.delete("/types/{type_id}/fields/{key}")
 def remove_field(
-    request: Request, type_id: int, key: str, actor: MayPlan, labels_known: int = 0, number: int | None = None
+    request: Request, type_id: int, key: str, actor: MayPlan, number: PlanNumberKnown, labels_known: int = 0
 ) -> PlanNumber:
-    """`labels_known` is how many papers' labels the caller knows will be lost; 409 when more would be."""
+    """`labels_known` is how many papers' labels the caller knows of; 409 when there are more. They come back with the
+    field."""
     left = plan_fields.remove_field(
         request.app.state.store, actor, type_id, key, labels_known=labels_known, number=number
     )
@@ -146,14 +164,14 @@ def remove_field(
 
 
 @router.put("/types/{type_id}/checks")
-def put_check(request: Request, type_id: int, actor: MayPlan, body: CheckIn) -> CheckKey:
+def put_check(request: Request, type_id: int, actor: MayPlan, body: CheckChange) -> CheckKey:
     """Add a check, or change the one whose key is given. 422 says what is wrong with its expression and at which
     letter."""
     return CheckKey(key=plan_checks.put_check(request.app.state.store, actor, type_id, body.data(), number=body.number))
 
 
 @router.delete("/types/{type_id}/checks/{key}")
-def remove_check(request: Request, type_id: int, key: str, actor: MayPlan, number: int | None = None) -> PlanNumber:
+def remove_check(request: Request, type_id: int, key: str, actor: MayPlan, number: PlanNumberKnown) -> PlanNumber:
     return PlanNumber(number=plan_checks.remove_check(request.app.state.store, actor, type_id, key, number=number))
 
 
@@ -210,7 +228,7 @@ def export_plan(request: Request, type_id: int, actor: MaySee) -> Response:
 
 @router.put("/types/{type_id}/plan.json")
 def replace_plan(
-    request: Request, type_id: int, actor: MayPlan, body: Annotated[dict[str, Any], Body()], number: int | None = None
+    request: Request, type_id: int, actor: MayPlan, body: Annotated[dict[str, Any], Body()], number: PlanNumberKnown
 ) -> Made:
     """A plan file as the new plan of a type."""
     return Made(id=_imported(request, actor, 0, body, type_id, number))
@@ -245,7 +263,7 @@ def plan_versions(request: Request, type_id: int, actor: MaySee) -> list[PlanVer
 
 
 @router.post("/types/{type_id}/plan-versions/{version}")
-def go_back(request: Request, type_id: int, version: int, actor: MayPlan, number: int | None = None) -> PlanNumber:
+def go_back(request: Request, type_id: int, version: int, actor: MayPlan, number: PlanNumberKnown) -> PlanNumber:
     """The plan as it was at that version, as a new version."""
     return PlanNumber(number=plan_history.go_back(request.app.state.store, actor, type_id, version, number=number))
 

@@ -26,12 +26,12 @@ router = APIRouter(route_class=GatedRoute, tags=["Review"])
 
 class LetStandIn(BaseModel):
     reason: str
-    revision: int | None = None
+    revision: int
 
 
 class SeenIn(BaseModel):
     seen: bool = True
-    revision: int | None = None
+    revision: int
 
 
 class PapersBody(BaseModel):
@@ -66,7 +66,7 @@ def settle(request: Request, document_id: int, key: str, actor: MayReview, body:
 
 
 @router.delete("/documents/{document_id}/review/{key}")
-def reopen(request: Request, document_id: int, key: str, actor: MayReview, revision: int | None = None) -> Settled:
+def reopen(request: Request, document_id: int, key: str, actor: MayReview, revision: int) -> Settled:
     """Undo what a person said of a field: it is as it was drafted, and held again if it was."""
     return reopening.reopen(request.app.state.store, actor, document_id, key, revision=revision)
 

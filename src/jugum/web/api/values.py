@@ -59,8 +59,8 @@ class PrintedIn(BaseModel):
 
 class SaidIn(BaseModel):
     """What a field's values are; `absent` says that it is not on this paper; a table's `rows` are column key → cell.
-    `seconds` is how long it took; `corrected`, that a suggestion stood there and was not taken. With `revision`, 409
-    when the paper was changed since."""
+    `seconds` is how long it took; `corrected`, that a suggestion stood there and was not taken. `revision` is the
+    paper's that the caller knows; 409 when it was changed since."""
 
     values: list[ValueIn] = Field(default_factory=list)
     absent: bool = False
@@ -69,7 +69,7 @@ class SaidIn(BaseModel):
     seconds: float | None = Field(None, ge=0, le=3600)
     corrected: bool = False
     printed: PrintedIn | None = None
-    revision: int | None = None
+    revision: int
 
     def given_rows(self) -> list[dict[str, CellInput]] | None:
         return None if self.rows is None else [{key: cell.given() for key, cell in row.items()} for row in self.rows]

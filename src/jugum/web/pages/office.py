@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, date, datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
@@ -25,15 +25,19 @@ from jugum.web.security import MayAdminister, MaySee
 router = APIRouter(route_class=GatedRoute)
 
 
+def _page(request: Request, actor: Actor, name: str, **context: Any) -> Response:
+    """A page of the office, in the frame of the type that is turned to first."""
+    shown = overview.default_type(request.app.state.store)
+    return page(request, f"office/{name}.html", actor=actor, shown=shown, **context)
+
+
 def _keys(request: Request, actor: Actor, fresh: str = "") -> Response:
     store = request.app.state.store
-    return page(
+    return _page(
         request,
-        "office/keys.html",
-        actor=actor,
-        shown=overview.default_type(store),
+        actor,
+        "keys",
         keys=keys.keys_of(store, actor),
-        now=datetime.now(UTC),
         workspaces=types_.workspaces(store),
         scopes=keys.SCOPES,
         days=keys.DAYS,
@@ -70,11 +74,10 @@ def revoke_key(request: Request, key_id: int, actor: MaySee) -> Response:
 
 def _account(request: Request, actor: Actor, said: str = "", wrong: str = "", status: int = 200) -> Response:
     store = request.app.state.store
-    return page(
+    return _page(
         request,
-        "office/account.html",
-        actor=actor,
-        shown=overview.default_type(store),
+        actor,
+        "account",
         sessions=sign_in.sessions_of(store, actor, request.session.get("token", "")),
         idle_minutes=store.settings.idle_minutes,
         password_least=people.PASSWORD_LEAST,
@@ -113,11 +116,10 @@ def end_session(request: Request, session_id: int, actor: MaySee) -> Response:
 def people_page(request: Request, actor: MayAdminister) -> Response:
     store = request.app.state.store
     workspaces = types_.workspaces(store)
-    return page(
+    return _page(
         request,
-        "office/people.html",
-        actor=actor,
-        shown=overview.default_type(store),
+        actor,
+        "people",
         people=people.people(store, actor),
         memberships=people.memberships(store, actor),
         workspaces=workspaces,
@@ -193,18 +195,21 @@ def set_lets_stand(request: Request, person_id: int, actor: MayAdminister, lets:
 
 @router.get("/guide")
 def guide_page(request: Request, actor: MaySee) -> Response:
-    shown = overview.default_type(request.app.state.store)
-    return page(request, "office/guide.html", actor=actor, shown=shown, sections=guide())
+    return _page(request, actor, "guide", sections=guide())
+
+
+@router.get("/api")
+def api_page(request: Request, actor: MaySee) -> Response:
+    return _page(request, actor, "api", schema=request.app.openapi())
 
 
 @router.get("/services")
 def services_page(request: Request, actor: MayAdminister) -> Response:
     store = request.app.state.store
-    return page(
+    return _page(
         request,
-        "office/services.html",
-        actor=actor,
-        shown=overview.default_type(store),
+        actor,
+        "services",
         services=suggestion_service.services(store, actor),
         workspaces=types_.workspaces(store),
         date_styles=list(DateStyle),

@@ -349,8 +349,8 @@ export class Desk {
     if (this.view.dock.saveGrid()) return; // the rows at hand first
     await this.saver.run();
     try {
-      const { next } = await call("POST", `/api/v1/documents/${this.id}/labelled`);
       const { data } = this.paper;
+      const { next } = await call("POST", `/api/v1/documents/${this.id}/labelled`, { revision: data.revision });
       if (next) sessionStorage.setItem("jugum-why", data.next === next ? data.next_why : "");
       location.href = next ? `/label/${next}` : `/types/${this.type}/label`;
     } catch (error) {

@@ -140,11 +140,13 @@ const ACTS = {
   dispute: (row, key, button) =>
     call("POST", `/api/v1/documents/${row.dataset.document}/labels/${row.dataset.field}/dispute`, {
       person_id: Number(button.dataset.person),
+      revision: Number(row.dataset.revision),
     }),
   suspect: (row, key) => {
     const path = `/api/v1/documents/${row.dataset.document}/labels/${row.dataset.field}`;
-    if (key === 1) return call("POST", `${path}/keep`, { reason: row.dataset.reason });
-    if (key === 2) return call("POST", `${path}/mend`, { text: row.dataset.instead });
+    const revision = Number(row.dataset.revision);
+    if (key === 1) return call("POST", `${path}/keep`, { reason: row.dataset.reason, revision });
+    if (key === 2) return call("POST", `${path}/mend`, { text: row.dataset.instead, revision });
     location.href = `/label/${row.dataset.document}?field=${row.dataset.field}`;
     return new Promise(() => {});
   },
@@ -164,7 +166,10 @@ function goTo(row) {
 async function decide(row, button) {
   const next = row.nextElementSibling || row.previousElementSibling;
   try {
-    await ACTS[list.dataset.decide](row, Number(button.dataset.key), button);
+    const { revision } = await ACTS[list.dataset.decide](row, Number(button.dataset.key), button);
+    list
+      .querySelectorAll(`[data-document="${row.dataset.document}"]`)
+      .forEach((its) => (its.dataset.revision = revision));
   } catch (error) {
     told(error);
     return;

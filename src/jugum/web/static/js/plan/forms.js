@@ -146,7 +146,8 @@ class FieldForm extends FieldValues {
   /** What a change affects (labels, a live version) is shown before it is made. */
   async agreed(body) {
     const plan = this.plan();
-    const effects = await call("POST", `/api/v1/types/${plan.type}/fields/${this.editing}/effects`, body);
+    const { number: _, ...said } = body;
+    const effects = await call("POST", `/api/v1/types/${plan.type}/fields/${this.editing}/effects`, said);
     if (!effects.words.length) return true;
     const sure = await ask({ title: `Change “${body.name}”?`, text: effects.words.join(" "), verb: "Change it" });
     if (sure !== null && effects.papers) plan.offerReread(effects.papers);

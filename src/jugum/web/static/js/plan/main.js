@@ -268,7 +268,7 @@ const plan = {
     const sure = await ask({
       title: `Remove “${field.name}”?`,
       text: effects.words.join(" ") || "No paper has a label for it.",
-      verb: effects.labels ? `Remove it with ${effects.labels} labels` : "Remove it",
+      verb: effects.labels ? "Remove it with its labels" : "Remove it",
     });
     if (sure !== null)
       await this.act(() => call("DELETE", `${path}?labels_known=${effects.labels}&number=${this.number}`));
