@@ -25,6 +25,7 @@ from contextlib import contextmanager
 import httpx2
 from reportlab.lib.pagesizes import A4
 from reportlab.pdfgen.canvas import Canvas
+from tests.client import sign_in_client
 
 from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
 from jugum.core.extraction.values.features import Example
@@ -105,12 +106,7 @@ def many_pages(count: int) -> bytes:
 @contextmanager
 def client(url: str) -> Iterator[httpx2.Client]:
     made = httpx2.Client(base_url=url, follow_redirects=True, timeout=300)
-    token = re.search(r'csrf" content="([^"]+)', made.get("/sign-in").text)
-    assert token is not None
-    made.post("/sign-in", data={"login": "analyst", "password": PASSWORD, "csrf_token": token.group(1)})
-    inner = re.search(r'csrf" content="([^"]+)', made.get("/").text)
-    assert inner is not None
-    made.headers["X-CSRF-Token"] = inner.group(1)
+    sign_in_client(made, "analyst", PASSWORD)
     try:
         yield made
     finally:

@@ -9,13 +9,13 @@ Each page of each application is asked for 60 times, in turns, so that a slow mo
 
 from __future__ import annotations
 
-import re
 import statistics
 import sys
 import time
 from typing import Any
 
 import httpx2
+from tests.client import sign_in_client
 
 from jugum.demo.fill import PASSWORD
 
@@ -27,9 +27,7 @@ YARDSTICK = "health (yardstick)"
 def signed_in(address: str) -> httpx2.Client:
     """A client of an application, signed in as the demo's analyst."""
     client = httpx2.Client(base_url=address, follow_redirects=True, timeout=60)
-    token = re.search(r'csrf" content="([^"]+)', client.get("/sign-in").text)
-    assert token is not None
-    client.post("/sign-in", data={"login": "analyst", "password": PASSWORD, "csrf_token": token.group(1)})
+    sign_in_client(client, "analyst", PASSWORD)
     return client
 
 
@@ -60,8 +58,9 @@ def paths_of(client: httpx2.Client) -> dict[str, str]:
     }
 
 
-def main() -> None:
-    clients = [signed_in(address) for address in sys.argv[1:]]
+def compare(addresses: list[str]) -> None:
+    """Ask all for all pages in turns, and print the figures side by side."""
+    clients = [signed_in(address) for address in addresses]
     paths = [paths_of(client) for client in clients]
     times: dict[tuple[str, int], list[float]] = {(page, n): [] for page in paths[0] for n in range(len(clients))}
     for turn in range(ROUNDS + WARM):
@@ -84,4 +83,4 @@ def _figures(times: dict[tuple[str, int], list[float]], page: str, n: int) -> st
 
 
 if __name__ == "__main__":
-    main()
+    compare(sys.argv[1:])

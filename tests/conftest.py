@@ -14,6 +14,7 @@ from pathlib import Path
 import hypothesis
 import psycopg
 import pytest
+from fastapi import FastAPI
 
 from jugum.cluster import Cluster
 from jugum.settings import Settings
@@ -143,6 +144,16 @@ def office(store: Store, grounds: Grounds) -> Office:
 def run_jobs(store: Store) -> Callable[[], None]:
     """Run everything on the queue with a real worker, until it is empty."""
     return lambda: run_queue(store)
+
+
+@pytest.fixture
+def app(settings: Settings, office: Office) -> Iterator[FastAPI]:
+    """The web application on the office's store."""
+    from jugum.web.app import create_app
+
+    made = create_app(settings)
+    yield made
+    made.state.store.close()
 
 
 @pytest.fixture

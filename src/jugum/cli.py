@@ -22,6 +22,7 @@ app = typer.Typer(
 # Longer than clients keep a connection they don't use (5 s and more is usual): else a request may meet a connection
 # that is just being closed.
 KEEP_ALIVE_SECONDS = 75
+WORKER_NICENESS = 10
 
 
 @app.callback()
@@ -53,9 +54,10 @@ def web() -> None:
 
 @app.command()
 def worker() -> None:
-    """Run one worker process."""
+    """Run one worker process. It yields to the web: people wait for pages, nobody for the one paper that is read."""
     from jugum.work.worker import run_worker
 
+    os.nice(WORKER_NICENESS)
     run_worker(Settings())
 
 

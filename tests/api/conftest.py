@@ -2,24 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
+from tests.client import sign_in_client
 from tests.office import PASSWORD, Office
 
 from jugum.flow.office import keys
-from jugum.settings import Settings
-from jugum.web.app import create_app
-
-
-@pytest.fixture
-def app(settings: Settings, office: Office) -> Iterator[FastAPI]:
-    made = create_app(settings)
-    yield made
-    made.state.store.close()
 
 
 @pytest.fixture
@@ -39,17 +30,8 @@ def client_of(app: FastAPI, office: Office, login: str) -> TestClient:
 def signed_in(app: FastAPI, login: str) -> TestClient:
     """A browser of somebody who is signed in, whose scripts send the token."""
     browser = TestClient(app, raise_server_exceptions=False)
-    token = _token(browser, "/sign-in")
-    form = {"login": login, "password": PASSWORD, "csrf_token": token}
-    assert browser.post("/sign-in", data=form, follow_redirects=False).status_code == 303
-    browser.headers["X-CSRF-Token"] = _token(browser, "/guide")
+    sign_in_client(browser, login, PASSWORD)
     return browser
-
-
-def _token(browser: TestClient, path: str) -> str:
-    found = re.search(r'name="csrf" content="([^"]+)"', browser.get(path).text)
-    assert found is not None
-    return found[1]
 
 
 @pytest.fixture

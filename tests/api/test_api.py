@@ -12,6 +12,7 @@ from fastapi import FastAPI
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 from tests.api.conftest import client_of
+from tests.client import csrf_token
 from tests.office import PASSWORD, Office
 from tests.papers import slip_pdf, slips
 
@@ -53,11 +54,11 @@ def test_without_a_sign_in_pages_lead_there_and_the_api_says_so(visitor: TestCli
 
 
 def sign_in(visitor: TestClient, login: str = "analyst", **more: str) -> str:
-    token = re.search(r'name="csrf_token" value="([^"]+)"', visitor.get("/sign-in").text).group(1)  # type: ignore[union-attr]
+    token = csrf_token(visitor)
     visitor.post(
         "/sign-in", data={"login": login, "password": PASSWORD, "csrf_token": token, **more}, follow_redirects=False
     )
-    return re.search(r'name="csrf" content="([^"]+)"', visitor.get("/").text).group(1)  # type: ignore[union-attr]
+    return csrf_token(visitor, "/")
 
 
 def test_a_session_needs_the_token_for_every_change(visitor: TestClient) -> None:
@@ -91,7 +92,7 @@ def test_what_failed_in_the_background_stands_on_the_overview_until_it_succeeds(
 
 
 def test_signing_in_never_leads_to_another_site(visitor: TestClient) -> None:
-    token = re.search(r'name="csrf_token" value="([^"]+)"', visitor.get("/sign-in").text).group(1)  # type: ignore[union-attr]
+    token = csrf_token(visitor)
     for place in ("//elsewhere.example", "https://elsewhere.example", "/\\elsewhere.example"):
         answer = visitor.post(
             "/sign-in",
@@ -99,11 +100,11 @@ def test_signing_in_never_leads_to_another_site(visitor: TestClient) -> None:
             follow_redirects=False,
         )
         assert answer.headers["location"] == "/"
-        token = re.search(r'name="csrf" content="([^"]+)"', visitor.get("/").text).group(1)  # type: ignore[union-attr]
+        token = csrf_token(visitor, "/")
 
 
 def test_a_wrong_password_keeps_the_login_typed(visitor: TestClient) -> None:
-    token = re.search(r'name="csrf_token" value="([^"]+)"', visitor.get("/sign-in").text).group(1)  # type: ignore[union-attr]
+    token = csrf_token(visitor)
     answer = visitor.post("/sign-in", data={"login": "analyst", "password": "no", "csrf_token": token})
     assert answer.status_code == 401
     assert 'value="analyst"' in answer.text

@@ -10,9 +10,9 @@ from typing import Any
 import pytest
 from fastapi import FastAPI
 from tests.api.conftest import client_of
+from tests.client import as_seen
 from tests.office import Office
 from tests.papers import slips
-from tests.seen import as_seen
 
 from jugum.demo.papers import plan_bytes
 from jugum.flow.office import people

@@ -15,106 +15,27 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from itertools import count
 from pathlib import Path
 from typing import Any
 
 import httpx2
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
-from tests.papers import slip_pdf, slips
+from tests.client import Client, sign_in_client
 from tests.processes import children_of, command_of
-from tests.seen import as_seen
 
 from jugum.cluster import free_port
 
-FIELDS = (("Member", "text", ["Paid by"]), ("Paid on", "date", ["Date"]), ("Amount", "money", ["Total"]))
-# Test processes share the application: the names each gives are its own.
-_numbers = count(1000 * int(re.sub(r"\D", "", os.environ.get("PYTEST_XDIST_WORKER", "")) or 0) + 1)
 # Waiting for what must come, not timing it: a loaded machine may take its time.
 expect.set_options(timeout=25_000)
 
 
 @dataclass
-class Application:
-    """Where it runs, how to sign in, its process, and a client of its API."""
+class Application(Client):
+    """Where it runs, a client of its API, how to sign in, and its process."""
 
-    url: str
-    password: str
-    process: int
-    api: httpx2.Client
-    version_file: bytes = b""
-
-    def call(self, method: str, path: str, **more: Any) -> Any:
-        answer = self.api.request(method, f"/api/v1{path}", **more)
-        assert answer.status_code < 300, f"{method} {path}: {answer.text}"
-        return answer.json() if answer.content else None
-
-    def change(self, method: str, path: str, json: dict[str, Any] | None = None) -> Any:
-        """A change of a plan or a paper as it is now."""
-        return as_seen(self.call, method, path, json)
-
-    def new_type(self, *, fields: bool = True) -> int:
-        number = next(_numbers)
-        workspace = self.call("POST", "/workspaces", json={"name": f"Office {number}"})["id"]
-        kind: int = self.call("POST", f"/workspaces/{workspace}/types", json={"name": f"Slip {number}"})["id"]
-        for name, data_type, printed in FIELDS if fields else ():
-            self.change(
-                "POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type, "printed_names": printed}
-            )
-        return kind
-
-    def workspace_of(self, kind: int) -> dict[str, Any]:
-        """The workspace that holds a type."""
-        for workspace in self.call("GET", "/workspaces"):
-            if any(its["id"] == kind for its in self.call("GET", f"/workspaces/{workspace['id']}/types")):
-                return dict(workspace)
-        raise AssertionError(f"no workspace holds type {kind}")
-
-    def upload(self, kind: int, name: str, data: bytes, purpose: str = "sample") -> int:
-        sent = {"file": (name, data)}
-        document: int = self.call("POST", f"/types/{kind}/documents", files=sent, data={"purpose": purpose})[
-            "document_id"
-        ]
-        return document
-
-    def wait(self, path: str, done: Any, seconds: float = 60) -> Any:
-        until = time.monotonic() + seconds
-        while time.monotonic() < until:
-            answer = self.call("GET", path)
-            if done(answer):
-                return answer
-            time.sleep(0.1)
-        raise AssertionError(f"{path} never became what was waited for: {answer}")
-
-    def labelled_type(self, papers: int = 6, *, amount_of_first: str = "") -> int:
-        """A type with some papers labelled from past records (the first amount as given, if it is), and a live version
-        trained from them."""
-        kind = self.new_type()
-        rows = ["file,type,field,value"]
-        for number, slip in enumerate(slips(papers)):
-            self.upload(kind, f"s{number}.pdf", slip_pdf(slip, number % 2))
-            truth = {**slip.truth, "amount": amount_of_first} if amount_of_first and not number else slip.truth
-            rows += [f's{number}.pdf,,{key},"{text}"' for key, text in truth.items()]
-        self.wait(f"/types/{kind}/steps", lambda steps: steps["to_label"] == papers)
-        keyed = {"file": ("k.csv", "\n".join(rows).encode())}
-        self.call("POST", f"/types/{kind}/labels.csv", files=keyed, data={"complete": "true"})
-        version = self.call("POST", f"/types/{kind}/versions")["id"]
-        self.wait(f"/versions/{version}", lambda view: view["state"] == "on trial")
-        self.call("POST", f"/versions/{version}/publish")
-        return kind
-
-    def reading_type(self) -> int:
-        """A type with no samples, and a live version that came as a file: `labelled_type`'s, trained once a run."""
-        if not self.version_file:
-            versions = self.call("GET", f"/types/{self.labelled_type()}/versions")
-            [trained] = [version for version in versions if version["state"] == "published"]
-            self.version_file = self.api.get(f"/api/v1/versions/{trained['id']}/file").content
-        kind = self.new_type()
-        sent = {"file": ("labelled.jugum-version", self.version_file)}
-        version = self.call("POST", f"/types/{kind}/versions/file", files=sent)["id"]
-        self.call("POST", f"/versions/{version}/publish")
-        return kind
+    password: str = ""
+    process: int = 0
 
     @contextmanager
     def workers_paused(self) -> Iterator[None]:
@@ -128,10 +49,6 @@ class Application:
         finally:
             for pid in workers:
                 os.kill(pid, signal.SIGCONT)
-
-    def policy(self, kind: int, threshold: float, gate: float = 0.0) -> None:
-        body = {"thresholds": dict.fromkeys(("member", "paid_on", "amount"), threshold), "layout_similarity_min": gate}
-        self.call("POST", f"/types/{kind}/policies", json=body)
 
 
 @pytest.fixture(scope="session")
@@ -151,8 +68,9 @@ def application(browser: Browser, tmp_path_factory: pytest.TempPathFactory, work
     where = json.loads(told.read_text())
     try:
         with httpx2.Client(base_url=where["url"], timeout=60) as api:
-            _sign_in(api, where["password"])
-            yield Application(where["url"], where["password"], where["process"], api)
+            # As an administrator, since keys are for one workspace, and tests make many.
+            sign_in_client(api, "admin", where["password"])
+            yield Application(where["url"], api, password=where["password"], process=where["process"])
     finally:
         with locked(folder):
             mine.unlink()
@@ -191,17 +109,6 @@ def _started(home: Path) -> tuple[subprocess.Popen[bytes], str, str]:
     url = re.search(r"http://\S+", said).group()  # type: ignore[union-attr]
     password = re.search(r"password (\S+)", said).group(1)  # type: ignore[union-attr]
     return process, url, password
-
-
-def _sign_in(api: httpx2.Client, password: str) -> None:
-    """As the first administrator, as a page's scripts are: keys are for one workspace, and tests make many."""
-    form = {"login": "admin", "password": password, "csrf_token": _token(api, "/sign-in")}
-    assert api.post("/sign-in", data=form).status_code == 303
-    api.headers["X-CSRF-Token"] = _token(api, "/guide")
-
-
-def _token(api: httpx2.Client, path: str) -> str:
-    return re.search(r'name="csrf" content="([^"]+)"', api.get(path).text).group(1)  # type: ignore[union-attr]
 
 
 def sign_in(page: Page, password: str, login: str = "admin") -> None:

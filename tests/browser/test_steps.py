@@ -8,7 +8,8 @@ import io
 import pytest
 from playwright.sync_api import FilePayload, Locator, Page, expect
 from tests import papers
-from tests.browser.conftest import FIELDS, Application
+from tests.browser.conftest import Application
+from tests.client import FIELDS
 from tests.papers import Slip, slip_pdf, slips
 
 

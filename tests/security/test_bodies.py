@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterator
 from typing import Any
 
 import pytest
@@ -20,13 +19,6 @@ from jugum.web.app import create_app
 from jugum.web.gate import BODY_MOST
 
 CHUNK = b"x" * 100_000
-
-
-@pytest.fixture
-def app(settings: Settings, office: Office) -> Iterator[FastAPI]:
-    made = create_app(settings)
-    yield made
-    made.state.store.close()
 
 
 def sent(app: FastAPI, path: str, *, key: str = "", length: int | None = None, kind: str = "application/json") -> Any:

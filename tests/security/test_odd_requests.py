@@ -10,22 +10,15 @@ import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from tests.api.conftest import client_of
+from tests.client import as_seen, csrf_token
 from tests.office import Office
 from tests.papers import slip_pdf, slips, words_pdf
-from tests.seen import as_seen
 
 from jugum.flow.gather import documents
-from jugum.settings import Settings
-from jugum.web.app import create_app
 
 HUGE = 99_999_999_999_999_999_999
 DEEP = "(" * 3000 + "amount" + ")" * 3000 + " > 0"
 LONG = "x" * 200_000
-
-
-@pytest.fixture
-def app(settings: Settings, office: Office) -> FastAPI:
-    return create_app(settings)
 
 
 def refused(answer: Any) -> None:
@@ -35,9 +28,7 @@ def refused(answer: Any) -> None:
 
 def test_a_nul_in_a_sign_in_is_no_error(app: FastAPI) -> None:
     with TestClient(app, raise_server_exceptions=False) as visitor:
-        token = re.search(r'name="csrf" content="([^"]+)"', visitor.get("/sign-in").text)
-        assert token is not None
-        form = {"login": "a\0b", "password": "c\0d", "csrf_token": token[1]}
+        form = {"login": "a\0b", "password": "c\0d", "csrf_token": csrf_token(visitor)}
         refused(visitor.post("/sign-in", data=form))
         assert visitor.get("/health").status_code == 200
 

@@ -4,7 +4,6 @@ leaves a trace."""
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -12,6 +11,7 @@ from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from sqlalchemy import select, update
 from tests.api.conftest import signed_in
+from tests.client import csrf_token
 from tests.office import PASSWORD, Office
 
 from jugum.errors import InputError, NotSignedIn, TooManyAttempts
@@ -21,13 +21,6 @@ from jugum.store.models import Audit, PersonSession, SignInAttempt
 from jugum.web.app import create_app
 
 NEW = "seven herons on a raft"
-
-
-@pytest.fixture
-def app(settings: Settings, office: Office) -> Iterator[FastAPI]:
-    made = create_app(settings)
-    yield made
-    made.state.store.close()
 
 
 def test_who_guesses_a_password_is_made_to_wait_and_others_are_not(office: Office) -> None:
@@ -57,9 +50,7 @@ def test_many_machines_guessing_one_person_and_one_machine_guessing_many_wait(of
 
 def test_the_page_says_to_wait(app: FastAPI) -> None:
     visitor = TestClient(app)
-    found = re.search(r'name="csrf" content="([^"]+)"', visitor.get("/sign-in").text)
-    assert found is not None
-    form = {"login": "analyst", "password": "wrong one", "csrf_token": found[1]}
+    form = {"login": "analyst", "password": "wrong one", "csrf_token": csrf_token(visitor)}
     codes = [visitor.post("/sign-in", data=form).status_code for _ in range(6)]
     assert codes == [401] * 5 + [429]
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import errno
+import io
 import os
+import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -15,7 +17,7 @@ from tests.papers import slip_pdf, slips
 
 from jugum.errors import ExternalError, StorageFull
 from jugum.settings import Settings
-from jugum.store.files import UNFINISHED_SECONDS, FileStore
+from jugum.store.files import PIECE, UNFINISHED_SECONDS, FileStore
 from jugum.web.app import create_app
 
 
@@ -50,6 +52,40 @@ def test_bytes_are_on_the_disk_before_their_key_is_given(tmp_path: Path, monkeyp
     key = FileStore(str(tmp_path)).put(b"a paper")
     assert done[0].endswith(".part")
     assert done[1:] == ["moved", str(tmp_path / key[:2]), str(tmp_path)]
+
+
+class Told(io.BytesIO):
+    """A file that tells how much of it was at hand at once."""
+
+    most = 0
+
+    def read(self, size: int | None = -1, /) -> bytes:
+        found = super().read(size)
+        self.most = max(self.most, len(found))
+        return found
+
+
+@pytest.mark.parametrize("place", ["folder", "memory"])
+def test_an_open_file_is_kept_a_piece_at_a_time(tmp_path: Path, place: str) -> None:
+    store = FileStore(str(tmp_path) if place == "folder" else "memory://pieces")
+    data = os.urandom(5 * PIECE + 7)
+    file = Told(data)
+    assert store.put(file) == store.put(data) == FileStore.key_of(data)
+    assert store.get(FileStore.key_of(data)) == data
+    assert file.most == PIECE
+
+
+def test_an_upload_goes_from_the_form_to_the_file_store_a_piece_at_a_time(
+    office: Office, settings: Settings, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    given: list[object] = []
+    put = FileStore.put
+    monkeypatch.setattr(FileStore, "put", lambda self, data: (given.append(data), put(self, data))[1])
+    sent = {"file": ("slip.pdf", slip_pdf(slips(1)[0]) + bytes(3 * PIECE))}
+    with client_of(create_app(settings), office, "analyst") as client:
+        answer = client.post(f"/api/v1/types/{office.type_id}/documents", files=sent)
+    assert answer.status_code == 201
+    assert [type(data) for data in given] == [tempfile.SpooledTemporaryFile]
 
 
 def test_a_full_disk_is_told_and_keeps_nothing_of_it(

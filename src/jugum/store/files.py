@@ -5,11 +5,14 @@ from __future__ import annotations
 import contextlib
 import errno
 import hashlib
+import io
 import os
+import shutil
 import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import BinaryIO
 from uuid import uuid4
 
 import fsspec
@@ -17,6 +20,7 @@ from fsspec.implementations.local import LocalFileSystem
 
 from jugum.errors import ExternalError, StorageFull
 
+PIECE = 1 << 20  # bytes that are at hand at once
 UNFINISHED = ".part"
 UNFINISHED_SECONDS = 3600.0  # after which nobody is writing a file any more
 _FULL = (errno.ENOSPC, errno.EDQUOT)
@@ -41,18 +45,21 @@ class FileStore:
     def _path(self, key: str) -> str:
         return f"{self._root}/{key[:2]}/{key}"
 
-    def put(self, data: bytes) -> str:
-        """Keep bytes; returns their key. Written beside and moved, so that a key never names half a file, however many
-        put the same at once. StorageFull when there is no room: then nothing of it is kept."""
-        key = self.key_of(data)
+    def put(self, data: bytes | BinaryIO) -> str:
+        """Keep bytes, or what an open file gives from its beginning, a piece at a time; returns their key. Written
+        beside and moved, so that a key never names half a file, however many put the same at once. StorageFull when
+        there is no room: then nothing of it is kept."""
+        source = io.BytesIO(data) if isinstance(data, bytes) else data
+        key, size = _digest(source), source.tell()
         path = self._path(key)
-        if self._fs.exists(path) and self._fs.size(path) == len(data):
+        if self._fs.exists(path) and self._fs.size(path) == size:
             return key
+        source.seek(0)
         try:
             if self._local:
-                _write_durably(Path(path), data)
+                _write_durably(Path(path), source)
             else:
-                self._write(path, data)
+                self._write(path, source)
         except OSError as error:
             if error.errno in _FULL:
                 raise StorageFull(
@@ -61,11 +68,11 @@ class FileStore:
             raise
         return key
 
-    def _write(self, path: str, data: bytes) -> None:
+    def _write(self, path: str, source: BinaryIO) -> None:
         self._fs.makedirs(os.path.dirname(path), exist_ok=True)
         beside = f"{path}.{uuid4().hex}{UNFINISHED}"
         with self._fs.open(beside, "wb") as out:
-            out.write(data)
+            shutil.copyfileobj(source, out, PIECE)
         self._fs.mv(beside, path)
 
     def get(self, key: str) -> bytes:
@@ -103,7 +110,21 @@ class FileStore:
         return removed
 
 
-def _write_durably(path: Path, data: bytes) -> None:
+def size_of(data: bytes | BinaryIO) -> int:
+    """How many bytes there are."""
+    return len(data) if isinstance(data, bytes) else data.seek(0, os.SEEK_END)
+
+
+def _digest(source: BinaryIO) -> str:
+    """SHA-256 of a file from its beginning to its end, where it then stands."""
+    source.seek(0)
+    digest = hashlib.sha256()
+    while piece := source.read(PIECE):
+        digest.update(piece)
+    return digest.hexdigest()
+
+
+def _write_durably(path: Path, source: BinaryIO) -> None:
     """The bytes under a name of their own, flushed to the disk, then under the right one, and the folder flushed, too:
     whatever fails in between leaves no half file."""
     is_new = not path.parent.exists()
@@ -111,7 +132,7 @@ def _write_durably(path: Path, data: bytes) -> None:
     handle, beside = tempfile.mkstemp(dir=path.parent, suffix=UNFINISHED)
     try:
         with os.fdopen(handle, "wb") as out:
-            out.write(data)
+            shutil.copyfileobj(source, out, PIECE)
             out.flush()
             os.fsync(out.fileno())
         Path(beside).replace(path)

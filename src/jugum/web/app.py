@@ -24,7 +24,7 @@ from jugum.processes import end_with_parent
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.scope import NOTHING
-from jugum.web import api, failures, pages
+from jugum.web import api, failures, pages, threads
 
 STATIC = Path(__file__).parent / "static"
 POLICY = (
@@ -38,6 +38,7 @@ def create_app(settings: Settings) -> FastAPI:
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        threads.begin()
         # Suggestions on the labelling desk need it; loaded now, the first person to open one does not wait for it.
         threading.Thread(target=importlib.import_module, args=("lightgbm",), daemon=True).start()
         threading.Thread(target=app.state.store.parsers.warm, daemon=True).start()  # for the first page's picture

@@ -42,6 +42,11 @@ def section_of(title: str, text: str) -> GuideSection:
     return GuideSection(anchor, title, Markup(html), words)
 
 
+def marked(text: str) -> Markup:
+    """A line of Markdown as HTML."""
+    return Markup(MarkdownIt("commonmark", {"html": False}).renderInline(text))
+
+
 def guide_anchor(step: str) -> str:
     """Where the guide speaks of a step; its beginning for what is none."""
     return step if any(section.anchor == step for section in guide()) else "the-guide"

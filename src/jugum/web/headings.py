@@ -206,7 +206,7 @@ def deliver(waiting: int, total: int) -> str:
 
 
 def keys(in_use: int) -> str:
-    return f"You have {many(in_use, 'API key')} in use"
+    return f"You have {many(in_use, 'API key') if in_use else 'no API key'} in use"
 
 
 def password_changed(ended: int) -> str:

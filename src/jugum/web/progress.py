@@ -11,7 +11,7 @@ import contextvars
 import json
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import AsyncIterator, Callable
 from queue import SimpleQueue
 from typing import Any
 
@@ -21,6 +21,7 @@ from fastapi.responses import StreamingResponse
 
 from jugum.errors import JugumError
 from jugum.web.failures import status_of, unexpected
+from jugum.web.threads import in_long_thread
 
 LINES = "application/x-ndjson"
 TOLD_EVERY = 0.2  # seconds
@@ -37,12 +38,12 @@ def telling(request: Request, work: Callable[[Told], Any]) -> Any:
     return StreamingResponse(_lines(work, request.url.path), media_type=LINES, headers={"Content-Encoding": "identity"})
 
 
-def _lines(work: Callable[[Told], Any], path: str) -> Iterator[str]:
+async def _lines(work: Callable[[Told], Any], path: str) -> AsyncIterator[str]:
     lines: SimpleQueue[Line] = SimpleQueue()
     here = contextvars.copy_context()  # what the request may see, its thread may
     threading.Thread(target=here.run, args=(_run, work, lines, path), daemon=True).start()
     while True:
-        line = lines.get()
+        line = await in_long_thread(lines.get)
         yield json.dumps(line, ensure_ascii=False) + "\n"
         if "done" not in line:
             return

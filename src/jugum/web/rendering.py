@@ -24,7 +24,7 @@ from jugum.store.scope import seeing
 from jugum.web import headings
 from jugum.web.addresses import crop_address, document_address
 from jugum.web.figures import browser, joined, many, origin, percent, size, when
-from jugum.web.guide import guide_anchor
+from jugum.web.guide import guide_anchor, marked
 from jugum.web.lists import list_address
 from jugum.web.security import csrf_token
 
@@ -51,7 +51,15 @@ def _when(context: Context, moment: datetime | None) -> str:
 
 
 _templates.env.filters.update(
-    percent=percent, size=size, when=_when, written=written, many=many, joined=joined, origin=origin, browser=browser
+    percent=percent,
+    size=size,
+    when=_when,
+    written=written,
+    many=many,
+    joined=joined,
+    origin=origin,
+    browser=browser,
+    marked=marked,
 )
 _templates.env.globals.update(
     asset=asset,

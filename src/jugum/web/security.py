@@ -14,7 +14,7 @@ from jugum.errors import Forbidden, InputError, NotSignedIn
 from jugum.flow.label.desk_parts import may_open
 from jugum.flow.office import keys, personal, sign_in, walls
 from jugum.flow.office.actor import ADMINISTER, DELIVER, GATHER, LABEL, PLAN, REVIEW, SEE, TRAIN, WEIGH, Actor
-from jugum.store.scope import enter
+from jugum.store.scope import Scope, enter, seeing
 
 CSRF_HEADER = "x-csrf-token"
 SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -49,19 +49,23 @@ class Requires:
 
     async def admit(self, request: Request) -> Actor:
         """Let the request in, before its body is read: see `web.gate`."""
-        actor = await authenticated(request)
-        actor = await run_in_threadpool(self._placed, request, actor)
+        actor, scope = await run_in_threadpool(self._let_in, request)
+        enter(scope)
+        request.state.actor = actor
+        return actor
+
+    def _let_in(self, request: Request) -> tuple[Actor, Scope]:
+        store = request.app.state.store
+        actor = self._placed(request, authenticated(request))
         scope = actor.scope
         if scope.masked:
-            hidden = await run_in_threadpool(personal.personal_keys, request.app.state.store, scope)
-            scope = replace(scope, hidden=hidden)
-        enter(scope)
+            scope = replace(scope, hidden=personal.personal_keys(store, scope))
         actor.require(self.permission)
         document = str(request.path_params.get("document_id", ""))
         if not actor.sees_personal and document.isdigit():
-            await run_in_threadpool(may_open, request.app.state.store, actor, int(document))
-        request.state.actor = actor
-        return actor
+            with seeing(scope):
+                may_open(store, actor, int(document))
+        return actor, scope
 
     def _placed(self, request: Request, actor: Actor) -> Actor:
         named = {name: its_id for name, its_id in request.path_params.items() if name in walls.PLACES}
@@ -78,13 +82,13 @@ def _has_key(request: Request) -> bool:
     return request.headers.get("authorization", "").lower().startswith("bearer ")
 
 
-async def authenticated(request: Request) -> Actor:
+def authenticated(request: Request) -> Actor:
     """Whoever asks, by a key or by a session. All they are a member of is remembered for the frame of a page."""
     if _has_key(request):
         key = request.headers["authorization"][7:].strip()
-        actor = await run_in_threadpool(keys.actor_by_key, request.app.state.store, key)
+        actor = keys.actor_by_key(request.app.state.store, key)
     else:
-        actor = await session_actor(request)
+        actor = session_actor(request)
     request.state.everywhere = actor.scope
     return actor
 
@@ -100,9 +104,9 @@ MayDeliver = Annotated[Actor, Depends(Requires(DELIVER))]
 MayAdminister = Annotated[Actor, Depends(Requires(ADMINISTER))]
 
 
-async def session_actor(request: Request) -> Actor:
+def session_actor(request: Request) -> Actor:
     token = request.session.get("token")
-    actor = await run_in_threadpool(sign_in.actor_by_session, request.app.state.store, token) if token else None
+    actor = sign_in.actor_by_session(request.app.state.store, token) if token else None
     if actor is None:
         raise NotSignedIn("Sign in first.")
     return actor

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import BinaryIO
 
 from sqlalchemy import and_, delete, func, or_, select, update
 from sqlalchemy.orm import Session, joinedload
@@ -30,6 +31,7 @@ from jugum.flow.states import change_state
 from jugum.flow.states import set_aside as set_aside_state
 from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
+from jugum.store.files import size_of
 from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, Workspace
 
 __all__ = ["Intake", "Received", "document_row", "pages_of", "plain_name", "receive"]
@@ -93,7 +95,7 @@ def receive(
     actor: Actor | None,
     type_id: int | None,
     name: str,
-    data: bytes,
+    data: bytes | BinaryIO,
     *,
     purpose: str,
     again: bool = False,
@@ -116,7 +118,8 @@ def receive(
     check_engine(engine)
     check_method(intake.cut)
     check_language(intake.language)
-    _check_size(store, name, len(data))
+    size = size_of(data)
+    _check_size(store, name, size)
     key = store.files.put(data)
     with store.session() as session:
         workspace_id = _workspace(session, type_id, intake)
@@ -125,8 +128,8 @@ def receive(
         if not again and twin is not None:
             return Received(twin.id, twin.name, True)
         if twin is None:
-            check_room(store, session, workspace_id, len(data))
-        file = source_file(session, workspace_id, key, name, len(data))
+            check_room(store, session, workspace_id, size)
+        file = source_file(session, workspace_id, key, name, size)
         document = Document(
             workspace_id=workspace_id,
             type_id=type_id,

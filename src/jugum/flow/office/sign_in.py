@@ -82,12 +82,12 @@ def _hash(token: str) -> str:
 def actor_by_session(store: Store, token: str) -> Actor | None:
     """Whoever signed in with the token; None when the session has ended, was idle too long, or is too old."""
     with store.session() as session:
-        row = session.scalar(select(PersonSession).where(PersonSession.token_hash == _hash(token)))
-        now = datetime.now(UTC)
-        if row is None or not _holds(store, row, now):
+        its = select(PersonSession, Person).join(Person, PersonSession.person_id == Person.id)
+        found = session.execute(its.where(PersonSession.token_hash == _hash(token))).first()
+        if found is None:
             return None
-        person = session.get(Person, row.person_id)
-        if person is None or not person.active:
+        (row, person), now = found, datetime.now(UTC)
+        if not _holds(store, row, now) or not person.active:
             return None
         if now - row.last_seen_at > SEEN_EVERY:
             row.last_seen_at = now

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.schema import key_from
 from jugum.core.states import Purpose
@@ -66,11 +67,18 @@ def set_date_style(store: Store, actor: Actor, workspace_id: int, style: DateSty
         record(session, actor, Action.SET_DATE_STYLE, "workspace", workspace_id, style=style.value)
 
 
-def types(store: Store, workspace_id: int | None = None) -> list[TypeView]:
+def types(
+    store: Store,
+    workspace_id: int | None = None,
+    *,
+    by: Sequence[Any] = (DocumentType.workspace_id, DocumentType.name),
+    most: int | None = None,
+) -> list[TypeView]:
+    """Types in the order of `by`, at most so many."""
+    query = select(DocumentType).options(joinedload(DocumentType.workspace)).order_by(*by).limit(most)
+    if workspace_id is not None:
+        query = query.where(DocumentType.workspace_id == workspace_id)
     with store.session() as session:
-        query = select(DocumentType).order_by(DocumentType.workspace_id, DocumentType.name)
-        if workspace_id is not None:
-            query = query.where(DocumentType.workspace_id == workspace_id)
         return [_type_view(row) for row in session.scalars(query)]
 
 

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import ScalarSelect, Select, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.values.extractor import PAPERS_MIN
 from jugum.core.states import DONE_STATES, IN_TRAINING, DocumentState, PlacedBy, Purpose, VersionState
 from jugum.flow.office.actions import Action
-from jugum.flow.office.types import TypeView, type_view, types
+from jugum.flow.office.types import TypeView, types
 from jugum.flow.train.versions import labelled_since_training
 from jugum.store import Store
 from jugum.store.models import Audit, Document, DocumentType, Field, Hold, ModelVersion, Person, Policy
@@ -67,68 +68,64 @@ def steps(store: Store, type_id: int) -> Steps:
 
 
 def _steps(session: Session, type_id: int) -> Steps:
-    states: dict[tuple[Purpose, DocumentState], int] = {
-        (purpose, state): count
-        for purpose, state, count in session.execute(
-            select(Document.purpose, Document.state, func.count())
-            .where(Document.type_id == type_id)
-            .group_by(Document.purpose, Document.state)
-        )
-    }
-    held_fields = session.scalar(
-        select(func.count(Hold.id))
-        .join(Document)
-        .where(Document.type_id == type_id, Document.state == DocumentState.HELD, Hold.settled_at.is_(None))
-    )
+    states: dict[tuple[Purpose, DocumentState], int] = {}
+    untouched = 0  # papers that went through without anybody's touch
+    for purpose, state, count, unsettled in session.execute(
+        select(Document.purpose, Document.state, func.count(), func.count().filter(Document.settled_at.is_(None)))
+        .where(Document.type_id == type_id)
+        .group_by(Document.purpose, Document.state)
+    ):
+        states[purpose, state] = count
+        if purpose == Purpose.LIVE and state in (DocumentState.PASSED, DocumentState.DELIVERED):
+            untouched += unsettled
     drafted = sum(states.get((Purpose.LIVE, state), 0) for state in (DocumentState.HELD, *DONE_STATES))
-    untouched = session.scalar(
-        select(func.count(Document.id)).where(
-            Document.type_id == type_id,
-            Document.purpose == Purpose.LIVE,
-            Document.state.in_((DocumentState.PASSED, DocumentState.DELIVERED)),
-            Document.settled_at.is_(None),
-        )
-    )
-    live = session.scalar(
-        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state == VersionState.PUBLISHED)
-    )
-    training = session.scalar(
-        select(ModelVersion.number).where(ModelVersion.type_id == type_id, ModelVersion.state.in_(IN_TRAINING))
-    )
-    policy = session.execute(
-        select(Policy.number, ModelVersion.state)
-        .join(ModelVersion, Policy.version_id == ModelVersion.id)
-        .where(Policy.type_id == type_id)
-        .order_by(Policy.number.desc())
-        .limit(1)
-    ).first()
+    its = session.execute(select(*(asked.label(name) for name, asked in _figures(type_id).items()))).one()
     return Steps(
         reading=states.get((Purpose.SAMPLE, DocumentState.RECEIVED), 0)
         + states.get((Purpose.LIVE, DocumentState.RECEIVED), 0)
         + states.get((Purpose.LIVE, DocumentState.DRAFTED), 0),  # being read again with another version
         set_aside=states.get((Purpose.SAMPLE, DocumentState.SET_ASIDE), 0)
         + states.get((Purpose.LIVE, DocumentState.SET_ASIDE), 0),
-        fields=session.scalar(select(func.count(Field.id)).where(Field.type_id == type_id, ~Field.key.contains(".")))
-        or 0,
+        fields=its.fields,
         to_label=states.get((Purpose.SAMPLE, DocumentState.TO_LABEL), 0)
         + states.get((Purpose.SAMPLE, DocumentState.IN_PROGRESS), 0),
         labelled=states.get((Purpose.SAMPLE, DocumentState.LABELLED), 0),
-        labelled_since=len(labelled_since_training(session, type_id)),
-        training=training,
-        live_version=live,
-        versions=session.scalar(select(func.count(ModelVersion.id)).where(ModelVersion.type_id == type_id)) or 0,
-        policy=policy[0] if policy else None,
-        policy_is_of_live=bool(policy and policy[1] == VersionState.PUBLISHED),
+        labelled_since=its.labelled_since,
+        training=its.training,
+        live_version=its.live,
+        versions=its.versions,
+        policy=its.policy,
+        policy_is_of_live=its.policy_is_of == VersionState.PUBLISHED,
         held_papers=states.get((Purpose.LIVE, DocumentState.HELD), 0),
-        held_fields=held_fields or 0,
+        held_fields=its.held_fields,
         live_papers=sum(count for (purpose, _), count in states.items() if purpose == Purpose.LIVE),
         waiting_for_version=states.get((Purpose.LIVE, DocumentState.PLACED), 0),
-        straight_through=(untouched or 0) / drafted if drafted else None,
+        straight_through=untouched / drafted if drafted else None,
         drafted=drafted,
         waiting_delivery=states.get((Purpose.LIVE, DocumentState.PASSED), 0)
         + states.get((Purpose.LIVE, DocumentState.SETTLED), 0),
         delivered=states.get((Purpose.LIVE, DocumentState.DELIVERED), 0),
     )
+
+
+def _figures(type_id: int) -> dict[str, ScalarSelect[Any]]:
+    """One figure each, asked for in one statement: every page has them."""
+    versions, policies = ModelVersion.type_id == type_id, Policy.type_id == type_id
+    newest = select(Policy.id).where(policies).order_by(Policy.number.desc()).limit(1).scalar_subquery()
+    held = Document.type_id == type_id, Document.state == DocumentState.HELD, Hold.settled_at.is_(None)
+    asked: dict[str, Select[Any]] = {
+        "held_fields": select(func.count(Hold.id)).join(Document).where(*held),
+        "fields": select(func.count(Field.id)).where(Field.type_id == type_id, ~Field.key.contains(".")),
+        "versions": select(func.count(ModelVersion.id)).where(versions),
+        "live": select(ModelVersion.number).where(versions, ModelVersion.state == VersionState.PUBLISHED),
+        "training": select(func.max(ModelVersion.number)).where(versions, ModelVersion.state.in_(IN_TRAINING)),
+        "policy": select(func.max(Policy.number)).where(policies),
+        "policy_is_of": select(ModelVersion.state)
+        .join(Policy, Policy.version_id == ModelVersion.id)
+        .where(Policy.id == newest),
+    }
+    figures = {name: query.scalar_subquery() for name, query in asked.items()}
+    return {**figures, "labelled_since": labelled_since_training(type_id)}
 
 
 def overview(store: Store, workspace_id: int | None = None) -> list[TypeOverview]:
@@ -235,15 +232,8 @@ def _label_reason(now: Steps) -> str:
 
 def default_type(store: Store) -> TypeView | None:
     """The type to show when none is asked for: the one with most papers."""
-    with store.session() as session:
-        found = session.scalar(
-            select(DocumentType.id)
-            .outerjoin(Document, Document.type_id == DocumentType.id)
-            .group_by(DocumentType.id)
-            .order_by(func.count(Document.id).desc(), DocumentType.id)
-            .limit(1)
-        )
-    return type_view(store, found) if found else None
+    papers = select(func.count(Document.id)).where(Document.type_id == DocumentType.id).scalar_subquery()
+    return next(iter(types(store, by=(papers.desc(), DocumentType.id), most=1)), None)
 
 
 @dataclass(frozen=True)

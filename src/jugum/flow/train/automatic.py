@@ -47,6 +47,6 @@ def train_if_due(store: Store, type_id: int, person_id: int) -> int | None:
         busy = session.scalar(
             select(ModelVersion.id).where(ModelVersion.type_id == type_id, ModelVersion.state.in_(IN_TRAINING)).limit(1)
         )
-        if busy is not None or len(labelled_since_training(session, type_id)) < int(wanted):
+        if busy is not None or (session.scalar(select(labelled_since_training(type_id))) or 0) < int(wanted):
             return None
         return start_in(session, actor, type_id)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Select, func, select, union
+from sqlalchemy import Integer, ScalarSelect, Select, cast, func, select, union
 from sqlalchemy.orm import Session, aliased, undefer
 
 from jugum.core.evaluation.compare import Comparison, compared
@@ -249,9 +249,18 @@ def labelled_in(type_id: int) -> Select[int]:
     )
 
 
-def labelled_since_training(session: Session, type_id: int) -> set[int]:
-    """Labelled papers of the training set that the newest trained version has not learned from."""
-    return set(session.scalars(labelled_in(type_id))) - _learned(session, type_id)
+def labelled_since_training(type_id: int) -> ScalarSelect[int]:
+    """How many labelled papers of the training set the newest trained version has not learned from."""
+    last = (
+        select(ModelVersion.snapshot["papers"])
+        .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None), ModelVersion.origin == "")
+        .order_by(ModelVersion.number.desc())
+        .limit(1)
+        .scalar_subquery()
+    )
+    learned = select(cast(func.jsonb_object_keys(last), Integer))
+    new = labelled_in(type_id).where(Document.id.not_in(learned)).subquery()
+    return select(func.count()).select_from(new).scalar_subquery()
 
 
 def _learned(session: Session, type_id: int) -> set[int]:

@@ -4,6 +4,7 @@ from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import JSONResponse
 
 from jugum.web.api import deliver, gather, gather_papers, label, label_sets, office, plan, review, train, weigh
+from jugum.web.description import described
 from jugum.web.gate import GatedRoute
 from jugum.web.security import MaySee
 
@@ -12,7 +13,7 @@ router = APIRouter(route_class=GatedRoute)
 
 @router.get("/api/v1/openapi.json", include_in_schema=False)
 def openapi(request: Request, actor: MaySee) -> JSONResponse:
-    return JSONResponse(request.app.openapi())
+    return JSONResponse(described(request.app))
 
 
 def include_in(app: FastAPI) -> None:

@@ -12,6 +12,7 @@ from jugum.flow.deliver import results
 from jugum.flow.deliver.results import DeliveryView
 from jugum.web.gate import GatedRoute
 from jugum.web.security import MayDeliver, MaySee
+from jugum.web.threads import at_length
 
 router = APIRouter(route_class=GatedRoute, tags=["Deliver"])
 
@@ -43,6 +44,7 @@ def list_results(
 
 
 @router.post("/types/{type_id}/deliveries", status_code=201)
+@at_length
 def deliver_now(request: Request, type_id: int, actor: MayDeliver, body: DeliveryIn) -> DeliveryView:
     """Put every paper that is in no delivery yet into one file; GET /deliveries/{id} gives it."""
     return results.deliver(request.app.state.store, actor, type_id, body.format)

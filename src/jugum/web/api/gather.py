@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from typing import Annotated, Any, Literal
-from urllib.parse import quote
 
 from fastapi import APIRouter, File, Form, Request, UploadFile
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
-from jugum.errors import InputError
 from jugum.flow.gather import batches, bundles, classification, documents, explore, place, read, sources
 from jugum.flow.gather.batches import BatchView
 from jugum.flow.gather.bundles import BundleView, PieceView
@@ -20,8 +18,10 @@ from jugum.flow.gather.read_again import ReadAgain
 from jugum.flow.gather.read_again import read_again as read_papers_again
 from jugum.flow.gather.sources import SourceInput, SourceView
 from jugum.flow.office.actor import Actor
+from jugum.web.downloads import download, gives
 from jugum.web.gate import GatedRoute, takes_files
 from jugum.web.security import MayGather, MayPlan, MaySee
+from jugum.web.threads import at_length
 
 router = APIRouter(route_class=GatedRoute, tags=["Gather"])
 EngineName = Literal["careful", "quick", "both"]
@@ -30,15 +30,10 @@ EngineName = Literal["careful", "quick", "both"]
 def received(
     request: Request, actor: Actor, type_id: int | None, file: UploadFile, purpose: str, again: bool, intake: Intake
 ) -> Received:
-    """Keep an uploaded file; what is too large is refused before it is read into memory."""
-    most = request.app.state.settings.bytes_max
-    if file.size is not None and file.size > most:
-        raise InputError(
-            f"“{file.filename}” has {file.size / 1e6:.0f} MB; at most {most / 1e6:.0f} MB are taken. Split it first."
-        )
+    """Keep an uploaded file, which is on the disk and goes from there to the file store."""
     store = request.app.state.store
     return documents.receive(
-        store, actor, type_id, file.filename or "", file.file.read(), purpose=purpose, again=again, intake=intake
+        store, actor, type_id, file.filename or "", file.file, purpose=purpose, again=again, intake=intake
     )
 
 
@@ -136,6 +131,7 @@ def save_cut(request: Request, document_id: int, actor: MayGather, body: CutBody
 
 
 @router.post("/documents/{document_id}/cut", status_code=201)
+@at_length
 def make_cut(request: Request, document_id: int, actor: MayGather, body: CutBody) -> dict[str, list[int]]:
     """Make papers of the pieces; gives their ids."""
     return {"documents": bundles.cut(request.app.state.store, actor, document_id, body.views(), body.revision)}
@@ -242,12 +238,14 @@ class RegionBody(BaseModel):
 
 
 @router.get("/documents/{document_id}/pages/{number}/layers")
+@at_length
 def layers(request: Request, document_id: int, number: int, actor: MaySee) -> PageLayers:
     """Words, lines and blocks, rules and cells, pairs, tables, tick boxes, signatures, zones and codes of a page."""
     return explore.layers(request.app.state.store, request.app.state.explorer, document_id, number)
 
 
 @router.post("/documents/{document_id}/pages/{number}/region")
+@at_length
 def try_region(request: Request, document_id: int, number: int, actor: MayGather, body: RegionBody) -> list[list[Any]]:
     """Read a region in another way and show its words; nothing is changed."""
     state = request.app.state
@@ -255,19 +253,19 @@ def try_region(request: Request, document_id: int, number: int, actor: MayGather
 
 
 @router.put("/documents/{document_id}/pages/{number}/region")
+@at_length
 def take_region(request: Request, document_id: int, number: int, actor: MayGather, body: RegionBody) -> dict[str, int]:
     """Read a region in another way and keep its words instead of those that are there."""
     state = request.app.state
     return {"words": explore.take_region(state.store, state.explorer, actor, document_id, number, body.asked())}
 
 
-@router.get("/documents/{document_id}/as/{kind}")
+@router.get("/documents/{document_id}/as/{kind}", **gives(*(media for media, _ in explore.FORMATS.values())))
+@at_length
 def taken_away(request: Request, document_id: int, kind: str, actor: MaySee) -> Response:
     """The paper as json, hocr, alto, text, csv or xlsx (its tables), or pdf (searchable)."""
     name, media, data = explore.taken_away(request.app.state.store, request.app.state.explorer, document_id, kind)
-    return Response(
-        data, media_type=media, headers={"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
-    )
+    return download(name, data, media)
 
 
 class PhrasesBody(BaseModel):

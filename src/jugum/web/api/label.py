@@ -15,6 +15,7 @@ from jugum.flow.label.rows import LabelledField, Saying, history, labels
 from jugum.web.api.values import SaidIn, Sides
 from jugum.web.gate import GatedRoute
 from jugum.web.security import MayLabel, MayReview, MaySee
+from jugum.web.threads import at_length
 
 router = APIRouter(route_class=GatedRoute, tags=["Label"])
 
@@ -74,6 +75,7 @@ def labelled(request: Request, document_id: int, actor: MayLabel, body: Revision
 
 
 @router.get("/documents/{document_id}/label-desk")
+@at_length
 def open_label_desk(request: Request, document_id: int, actor: MayLabel) -> LabelDesk:
     """Everything the labelling desk shows; claims the paper for the caller."""
     state = request.app.state
@@ -81,6 +83,7 @@ def open_label_desk(request: Request, document_id: int, actor: MayLabel) -> Labe
 
 
 @router.get("/documents/{document_id}/suggestions")
+@at_length
 def suggestions(request: Request, document_id: int, first: int, last: int, actor: MayLabel) -> list[LabelField]:
     """The fields of a paper with what is suggested for them on the pages `first` to `last`, as the desk names them."""
     state = request.app.state
@@ -103,6 +106,7 @@ def find_word(
 
 
 @router.post("/documents/{document_id}/tables/{key}/rails")
+@at_length
 def rails(request: Request, document_id: int, key: str, actor: MayReview, body: RegionIn) -> GridView:
     """Rails and lines for a table that was swept on a page."""
     state = request.app.state
@@ -116,6 +120,7 @@ def paragraphs(request: Request, document_id: int, actor: MaySee) -> list[Paragr
 
 
 @router.get("/documents/{document_id}/pages/{number}/marks")
+@at_length
 def marks(request: Request, document_id: int, number: int, actor: MaySee) -> list[PageMark]:
     """Tick boxes with their state and caption, and signatures, of a page."""
     state = request.app.state
@@ -123,6 +128,7 @@ def marks(request: Request, document_id: int, number: int, actor: MaySee) -> lis
 
 
 @router.post("/documents/{document_id}/labels/{key}/read-here")
+@at_length
 def read_here(request: Request, document_id: int, key: str, actor: MayReview, body: RegionIn) -> list[RegionReading]:
     """Read a region again, closely, for a field: texts to choose from; nothing is kept."""
     state = request.app.state

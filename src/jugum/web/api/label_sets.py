@@ -22,9 +22,11 @@ from jugum.flow.label.sets import SetView
 from jugum.flow.label.suspicious import Suspect
 from jugum.web.api.label import Revision
 from jugum.web.api.office import Made
+from jugum.web.downloads import download, gives
 from jugum.web.gate import DATA_BYTES_MOST, GatedRoute, takes_files
 from jugum.web.progress import telling
 from jugum.web.security import MayGather, MayLabel, MaySee
+from jugum.web.threads import at_length
 
 router = APIRouter(route_class=GatedRoute, tags=["Label"])
 MEDIA = {
@@ -38,6 +40,7 @@ MEDIA = {
 
 @router.post("/types/{type_id}/labels.csv", response_model=PastRecordsReport)
 @takes_files(lambda settings: DATA_BYTES_MOST)
+@at_length
 def import_past_records(
     request: Request,
     type_id: int,
@@ -128,7 +131,7 @@ class DealIn(BaseModel):
     test: float = Field(0.2, ge=0, lt=1)
     spare: float = Field(0.0, ge=0, lt=1)
     apart: bool = False
-    seed: int = 1
+    seed: int = Field(1, ge=0, lt=2**32)
 
 
 @router.post("/types/{type_id}/sets")
@@ -196,6 +199,7 @@ def settle_dispute(request: Request, document_id: int, key: str, actor: MayLabel
 
 
 @router.get("/types/{type_id}/suspects")
+@at_length
 def suspects(request: Request, type_id: int, actor: MayLabel) -> list[Suspect]:
     """Labels that the data type, a check, the reading or the model speaks against."""
     return suspicious.suspects(request.app.state.store, type_id)
@@ -242,16 +246,18 @@ def schema(request: Request, actor: MaySee) -> dict[str, object]:
     return labels_schema()
 
 
-@router.get("/types/{type_id}/labels-file")
+@router.get("/types/{type_id}/labels-file", **gives(*(media for media, _ in MEDIA.values())))
+@at_length
 def labels_out(request: Request, type_id: int, actor: MayLabel, kind: str = "jsonl") -> Response:
     """All labels as JSON Lines (`jsonl`) or as W3C Web Annotations (`annotations`)."""
     data = label_files.written(request.app.state.store, type_id, kind)
     media, name = MEDIA[kind]
-    return Response(data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return download(name, data, media)
 
 
 @router.post("/types/{type_id}/labels-file")
 @takes_files(lambda settings: DATA_BYTES_MOST)
+@at_length
 def labels_in(
     request: Request,
     type_id: int,

@@ -25,8 +25,10 @@ from jugum.flow.plan.history import Effects, PlanVersionView
 from jugum.flow.plan.sample import PreviewSample, ProposalView, Tried
 from jugum.flow.train import versions
 from jugum.web.api.office import Made, Named
+from jugum.web.downloads import download, gives
 from jugum.web.gate import DATA_BYTES_MOST, GatedRoute, takes_files
 from jugum.web.security import MayPlan, MaySee
+from jugum.web.threads import at_length
 
 router = APIRouter(route_class=GatedRoute, tags=["Plan"])
 PLAN_NUMBER = "the plan number the caller knows; 409 when the plan was changed since"
@@ -176,6 +178,7 @@ def remove_check(request: Request, type_id: int, key: str, actor: MayPlan, numbe
 
 
 @router.post("/types/{type_id}/checks/try")
+@at_length
 def try_check(request: Request, type_id: int, actor: MayPlan, body: CheckIn) -> Tried:
     """A check on all labelled samples; it need not be saved."""
     return plan_sample.try_check(request.app.state.store, type_id, body.data())
@@ -199,6 +202,7 @@ def put_list(request: Request, workspace_id: int, name: str, actor: MayPlan, bod
 
 @router.post("/workspaces/{workspace_id}/lists/{name}/csv")
 @takes_files(lambda settings: DATA_BYTES_MOST)
+@at_length
 def load_list(
     request: Request,
     workspace_id: int,
@@ -219,11 +223,10 @@ def schema(actor: MaySee) -> dict[str, Any]:
     return plan_schema()
 
 
-@router.get("/types/{type_id}/plan.json")
+@router.get("/types/{type_id}/plan.json", **gives("application/json"))
 def export_plan(request: Request, type_id: int, actor: MaySee) -> Response:
     name, data = plan_history.export_plan(request.app.state.store, type_id)
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return Response(data, media_type="application/json", headers=headers)
+    return download(name, data, "application/json")
 
 
 @router.put("/types/{type_id}/plan.json")
@@ -282,6 +285,7 @@ def reread(request: Request, type_id: int, actor: MayPlan) -> Reread:
 
 
 @router.post("/types/{type_id}/sample/{document_id}")
+@at_length
 def preview(request: Request, type_id: int, document_id: int, actor: MayPlan, body: Drafted) -> PreviewSample:
     """What the plan alone, with a field as it is being typed, finds on a sample."""
     state = request.app.state
@@ -289,6 +293,7 @@ def preview(request: Request, type_id: int, document_id: int, actor: MayPlan, bo
 
 
 @router.get("/types/{type_id}/sample/{document_id}/proposals")
+@at_length
 def propose(request: Request, type_id: int, document_id: int, actor: MayPlan, page: int = 1) -> list[ProposalView]:
     """Fields that a sample proposes beyond the plan's; of a long one, the pages about `page`."""
     state = request.app.state
@@ -296,6 +301,7 @@ def propose(request: Request, type_id: int, document_id: int, actor: MayPlan, pa
 
 
 @router.post("/documents/{document_id}/table-proposal")
+@at_length
 def propose_table(request: Request, document_id: int, actor: MayPlan, body: Region) -> ProposalView:
     """A region of a page as a table."""
     return plan_sample.propose_table(request.app.state.store, document_id, body.page, Box(*body.box))

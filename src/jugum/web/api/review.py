@@ -20,6 +20,7 @@ from jugum.web.api.train import Published
 from jugum.web.api.values import SaidIn
 from jugum.web.gate import GatedRoute
 from jugum.web.security import MayPlan, MayReview, MaySee
+from jugum.web.threads import at_length
 
 router = APIRouter(route_class=GatedRoute, tags=["Review"])
 
@@ -92,6 +93,7 @@ def papers_to_try(
 
 
 @router.get("/versions/{version_id}/changes/{document_id}")
+@at_length
 def changes(request: Request, version_id: int, document_id: int, actor: MaySee) -> version_changes.Changes:
     """What a version reads otherwise on a live paper than was read of it; nothing is saved."""
     state = request.app.state

@@ -12,8 +12,10 @@ from jugum.flow.train import files as version_files
 from jugum.flow.train.files import FILE_BYTES_MAX
 from jugum.flow.train.versions import VersionView
 from jugum.web.api.office import Made
+from jugum.web.downloads import download, gives
 from jugum.web.gate import GatedRoute, takes_files
 from jugum.web.security import MaySee, MayTrain
+from jugum.web.threads import at_length
 
 router = APIRouter(route_class=GatedRoute, tags=["Train"])
 
@@ -91,17 +93,17 @@ def set_training(request: Request, type_id: int, actor: MayTrain, body: Training
     automatic.set_training(request.app.state.store, actor, type_id, body.when)
 
 
-@router.get("/versions/{version_id}/file")
+@router.get("/versions/{version_id}/file", **gives("application/zip"))
+@at_length
 def version_file(request: Request, version_id: int, actor: MayTrain) -> Response:
     """A version as one file, to keep or to import elsewhere."""
     name, data = version_files.exported(request.app.state.store, version_id)
-    return Response(
-        data, media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'}
-    )
+    return download(name, data, "application/zip")
 
 
 @router.post("/types/{type_id}/versions/file", status_code=201)
 @takes_files(lambda settings: FILE_BYTES_MAX)
+@at_length
 def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) -> Made:
     """Import a version from a file; it is on trial until it is published."""
     data = file.file.read(version_files.FILE_BYTES_MAX + 1)
@@ -115,18 +117,18 @@ def _sorting_tables(request: Request, version_id: int) -> list[ReportTable]:
     return classification.sorting_tables(classification.sorting_view(state.store, state.classifiers, type_id))
 
 
-@router.get("/versions/{version_id}/report.html")
+@router.get("/versions/{version_id}/report.html", **gives("text/html"))
 def report_file(request: Request, version_id: int, actor: MaySee) -> Response:
     """The report as one HTML page that opens offline."""
     name, text = version_files.report_file(request.app.state.store, version_id, _sorting_tables(request, version_id))
-    return Response(text, media_type="text/html", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return download(name, text, "text/html")
 
 
-@router.get("/versions/{version_id}/report/{table}.csv")
+@router.get("/versions/{version_id}/report/{table}.csv", **gives("text/csv"))
 def report_table(request: Request, version_id: int, table: str, actor: MaySee) -> Response:
     """One table of the report: summary, fields, layouts, tables, reliability, curve, errors, hardest, types or
     bundles."""
     name, text = version_files.report_csv(
         request.app.state.store, version_id, table, _sorting_tables(request, version_id)
     )
-    return Response(text, media_type="text/csv", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return download(name, text, "text/csv")

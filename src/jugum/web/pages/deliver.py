@@ -12,6 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from jugum.core.formats.results import ResultColumns, side_by_side
 from jugum.flow.deliver import results
 from jugum.flow.office import types as types_
+from jugum.web.downloads import download
 from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
 from jugum.web.security import MayDeliver, MaySee
@@ -87,14 +88,16 @@ def _formats(columns: ResultColumns) -> list[tuple[str, str]]:
 
 
 @router.get("/types/{type_id}/results.{format}")
-def download(request: Request, type_id: int, format: str, actor: MaySee, search: str = "", state: str = "") -> Response:
+def delivery_file(
+    request: Request, type_id: int, format: str, actor: MaySee, search: str = "", state: str = ""
+) -> Response:
     data = results.download(request.app.state.store, type_id, format, actor=actor, search=search, state=state or None)
     return _file(f"results.{format}", data)
 
 
 def _file(name: str, data: bytes) -> Response:
     media = MEDIA.get(name.rsplit(".", 1)[-1], "application/octet-stream")
-    return Response(data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return download(name, data, media)
 
 
 @router.post("/types/{type_id}/deliver")

@@ -4,7 +4,6 @@ received."""
 from __future__ import annotations
 
 import hashlib
-from urllib.parse import quote
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
@@ -13,6 +12,7 @@ from jugum.core.page import Box
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather import batches, bundles, documents, explore, lists, place, sources
 from jugum.flow.office.types import TypeView, type_view, types
+from jugum.web.downloads import download
 from jugum.web.gate import GatedRoute
 from jugum.web.lists import WantedOf
 from jugum.web.rendering import page
@@ -158,8 +158,4 @@ def region(
 @router.get("/documents/{document_id}/original")
 def original(request: Request, document_id: int, actor: MaySee) -> Response:
     name, data = documents.original(request.app.state.store, actor, document_id)
-    return Response(
-        data,
-        media_type="application/octet-stream",
-        headers={"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"},
-    )
+    return download(name, data, "application/octet-stream")

@@ -17,6 +17,7 @@ from jugum.flow.office.actor import Actor
 from jugum.flow.overview import overview
 from jugum.store.models import MEMBER_ROLES, ROLES
 from jugum.web import headings
+from jugum.web.description import described
 from jugum.web.gate import GatedRoute
 from jugum.web.guide import guide
 from jugum.web.rendering import page
@@ -200,7 +201,7 @@ def guide_page(request: Request, actor: MaySee) -> Response:
 
 @router.get("/api")
 def api_page(request: Request, actor: MaySee) -> Response:
-    return _page(request, actor, "api", schema=request.app.openapi())
+    return _page(request, actor, "api", schema=described(request.app))
 
 
 @router.get("/services")
