@@ -47,6 +47,7 @@ class Outcome:
     receipts: dict[int, int] = field(default_factory=dict)  # number of the paper → document
     sendings: int = 0
     starts: int = 0  # of the start command, after the first
+    gave_up: list[str] = field(default_factory=list)  # what it said last where it ended by itself
     kills: list[tuple[float, str]] = field(default_factory=list)  # when (monotonic seconds), what
     longest: tuple[float, float] = (0.0, 0.0)  # the longest time without an answer: from, to
 
@@ -97,7 +98,9 @@ def watch(office: Office, outcome: Outcome, ended: threading.Event) -> None:
     last = time.monotonic()
     with httpx2.Client(base_url=office.url, timeout=2) as client:
         while not ended.wait(0.1):
-            if office.process.poll() is not None:
+            if (code := office.process.poll()) is not None:
+                if code != -signal.SIGKILL:
+                    outcome.gave_up.append((office.home / "said.txt").read_text()[-600:])
                 outcome.starts += 1
                 time.sleep(2)
                 office.start()
@@ -173,6 +176,8 @@ def report(outcome: Outcome, rows: list[tuple[int, str, str]], count: int, secon
     kinds = ", ".join(f"{name} {times}" for name, times in sorted(outcome.killed.items()))
     print(f"{count} papers, {outcome.sendings} sendings, {len(outcome.kills)} kills ({kinds}), {outcome.starts} starts")
     print(f"lost {lost}, doubled {doubled}, stuck {len(stuck)}, set aside {len(aside)}")
+    for said in outcome.gave_up:
+        print(f"  the start command gave up: {said}")
     for state, why in (*stuck[:5], *aside[:5]):
         print(f"  {state}: {why}")
     first, last = outcome.longest

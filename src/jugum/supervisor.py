@@ -23,7 +23,7 @@ from typing import TypeVar
 
 import structlog
 
-from jugum.cluster import Cluster, free_port
+from jugum.cluster import Cluster, NotStartedYet, free_port
 from jugum.demo import MAIL_PORT as DEMO_MAIL_PORT
 from jugum.demo import SUGGESTION_PORT as DEMO_SUGGESTION_PORT
 from jugum.demo import WORKSPACE as DEMO_WORKSPACE
@@ -34,13 +34,15 @@ from jugum.work import deaths
 
 STOP_SECONDS = 8.0  # what processes have to end in, before they are killed
 START_SECONDS = 60.0
+DATABASE_SECONDS = 20.0  # in which a database that does not start at first may still do
 WATCH_SECONDS = 0.5
 PULSE_SECONDS = 2.0  # between two questions whether the web answers
 PULSE_ANSWER_SECONDS = 5.0
 SUPERVISED = "JUGUM_SUPERVISED"  # the start command's number, for processes that it starts: they end with it
 START_WAIT_MOST = 2.0  # seconds to wait for another try of the web, beyond which the start has failed
 STEADY_SECONDS = 10.0  # a process that ran so long is sound, and is started again at once
-WAIT_LEAST, WAIT_MOST = 1.0, 10.0  # seconds before one is started again that ended soon
+# Seconds before one is started again that ended soon. For the web people wait.
+WAIT_LEAST, WAIT_MOST, WEB_WAIT_MOST = 1.0, 10.0, 2.0
 log = structlog.get_logger()
 T = TypeVar("T")
 
@@ -93,7 +95,8 @@ class Watched:
     def ended(self, now: float) -> None:
         """It was seen to have ended: set when it is started again."""
         steady = now - self.begun > STEADY_SECONDS
-        self.wait = 0.0 if steady else min(WAIT_MOST, 2 * self.wait or WAIT_LEAST)
+        most = WEB_WAIT_MOST if self.command == "web" else WAIT_MOST
+        self.wait = 0.0 if steady else min(most, 2 * self.wait or WAIT_LEAST)
         self.due = now + self.wait
 
     @property
@@ -166,7 +169,7 @@ class Supervisor:
         load."""
         from jugum.store.migrate import migrate
 
-        url = self.cluster.start() if self.cluster else self.settings.database_url
+        url = self._start_database(self.cluster) if self.cluster else self.settings.database_url
         self._settle_settings(url, demo)
         self._keep("web")  # it takes a while to load, and touches no table before it is asked for a page
         self._once_database_answers(lambda: migrate(url))
@@ -225,6 +228,18 @@ class Supervisor:
     @property
     def address(self) -> str:
         return f"http://{self.settings.host}:{self.settings.port}"
+
+    def _start_database(self, cluster: Cluster) -> str:
+        """Its URL. What a killed server left behind may take some seconds to end."""
+        until = time.monotonic() + DATABASE_SECONDS
+        while True:
+            try:
+                return cluster.start()
+            except NotStartedYet:
+                if time.monotonic() > until:
+                    raise
+                time.sleep(WATCH_SECONDS)
+                self._reap()
 
     def _once_database_answers(self, work: Callable[[], T]) -> T:
         """Do what needs the database, again while it comes back: it may be killed during the start, too."""

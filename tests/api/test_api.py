@@ -11,11 +11,14 @@ import pytest
 from fastapi import FastAPI
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
+from psycopg.errors import ForeignKeyViolation, NotNullViolation
+from sqlalchemy.exc import IntegrityError
 from tests.api.conftest import client_of
 from tests.client import csrf_token
 from tests.office import PASSWORD, Office
 from tests.papers import slip_pdf, slips
 
+from jugum.flow.label import desk as label_desk
 from jugum.flow.label import layouts
 from jugum.flow.office import keys, people
 from jugum.flow.office import types as types_
@@ -157,6 +160,19 @@ def test_when_the_database_is_away_the_answer_says_so(settings: Settings) -> Non
         answer = client.get("/api/v1/workspaces", headers={"Authorization": "Bearer x"})
     assert answer.status_code == 503
     assert "database does not answer" in answer.json()["error"]
+
+
+@pytest.mark.parametrize(("cause", "status"), [(ForeignKeyViolation(), 409), (NotNullViolation(), 500)])
+def test_what_was_removed_in_the_same_moment_is_told(
+    client: TestClient, office: Office, monkeypatch: pytest.MonkeyPatch, cause: Exception, status: int
+) -> None:
+    def refused(*given: object, **more: object) -> None:
+        raise IntegrityError("INSERT", None, cause)
+
+    document = office.bring(slips(1)[0])
+    monkeypatch.setattr(label_desk, "set_label", refused)
+    answer = client.put(f"/api/v1/documents/{document}/labels/amount", json={"revision": 0})
+    assert (answer.status_code, "removed in the same moment" in answer.json()["error"]) == (status, status == 409)
 
 
 def test_a_client_program_goes_from_an_empty_workspace_to_results(

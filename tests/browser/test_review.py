@@ -161,17 +161,17 @@ def test_a_banner_lies_over_the_page_and_moves_nothing(application: Application,
 
 
 @pytest.mark.long
-def test_a_hundred_answers_in_quick_succession_are_all_kept(application: Application, page: Page) -> None:
+def test_many_answers_in_quick_succession_are_all_kept(application: Application, page: Page) -> None:
     kind = application.reading_type()
     plan = application.call("GET", f"/types/{kind}/plan.json")
-    more = [{"key": f"mark_{n}", "name": f"Mark {n}", "data_type": "text", "required": True} for n in range(100)]
+    more = [{"key": f"mark_{n}", "name": f"Mark {n}", "data_type": "text", "required": True} for n in range(60)]
     number = application.call("GET", f"/types/{kind}/plan")["number"]
     path = f"/types/{kind}/plan.json?number={number}"
     application.call("PUT", path, json={**plan, "fields": [*plan["fields"], *more]})
     application.policy(kind, 0.0)
     document = held_paper(application, kind, 78)
     left = len(held_fields(application, document))
-    assert left >= 100
+    assert left >= 60
     page.clock.install()
     open_review(page, document)
     for number in range(left):

@@ -17,8 +17,9 @@ from pathlib import Path
 import pytest
 from tests.processes import children_of, command_of, is_zombie
 
-from jugum.cluster import free_port
-from jugum.supervisor import PULSE_SECONDS, STEADY_SECONDS, WAIT_MOST, Watched
+from jugum.cluster import Cluster, NotStartedYet, free_port
+from jugum.settings import Settings
+from jugum.supervisor import PULSE_SECONDS, STEADY_SECONDS, WAIT_MOST, WEB_WAIT_MOST, Supervisor, Watched
 
 
 def ran(code: int) -> subprocess.Popen[bytes]:
@@ -38,6 +39,30 @@ def test_what_ends_again_and_again_is_started_after_waits_that_grow() -> None:
     assert waits == [1.0, 2.0, 4.0, 8.0, WAIT_MOST, WAIT_MOST, WAIT_MOST, WAIT_MOST]
     one.ended(now=STEADY_SECONDS + 1)
     assert one.wait == 0.0
+
+
+def test_the_web_is_never_left_out_for_long() -> None:
+    one = Watched("web", ran(signal.SIGKILL), begun=0.0)
+    for wait in (1.0, WEB_WAIT_MOST, WEB_WAIT_MOST):
+        one.ended(now=1.0)
+        assert one.wait == wait
+
+
+def test_a_database_that_does_not_start_yet_is_waited_for(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    tries = iter((NotStartedYet("in use"), NotStartedYet("in use"), None))
+
+    def start(self: Cluster) -> str:
+        if error := next(tries):
+            raise error
+        return "postgresql://there"
+
+    monkeypatch.setattr(Cluster, "start", start)
+    supervisor = Supervisor(Settings(home=tmp_path, database_url=""))
+    assert supervisor._start_database(Cluster(tmp_path)) == "postgresql://there"
+    monkeypatch.setattr("jugum.supervisor.DATABASE_SECONDS", 0.0)
+    tries = iter((NotStartedYet("in use"),) * 9)
+    with pytest.raises(NotStartedYet):
+        supervisor._start_database(Cluster(tmp_path))
 
 
 def test_what_was_started_by_a_process_that_is_gone_ends_at_once() -> None:

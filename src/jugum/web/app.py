@@ -26,6 +26,7 @@ from jugum.store import Store
 from jugum.store.scope import NOTHING
 from jugum.web import api, failures, pages, threads
 
+LIGHTGBM_AFTER = 3.0  # seconds
 STATIC = Path(__file__).parent / "static"
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self'; script-src 'self'; object-src 'none'; "
@@ -39,10 +40,14 @@ def create_app(settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         threads.begin()
-        # Suggestions on the labelling desk need it; loaded now, the first person to open one does not wait for it.
-        threading.Thread(target=importlib.import_module, args=("lightgbm",), daemon=True).start()
+        # Suggestions on the labelling desk need it; loaded soon, the first person to open one does not wait for it. Not
+        # at once: pages come first.
+        later = threading.Timer(LIGHTGBM_AFTER, importlib.import_module, args=("lightgbm",))
+        later.daemon = True
+        later.start()
         threading.Thread(target=app.state.store.parsers.warm, daemon=True).start()  # for the first page's picture
         yield
+        later.cancel()
         app.state.store.close()
 
     app = FastAPI(
@@ -52,7 +57,7 @@ def create_app(settings: Settings) -> FastAPI:
         docs_url=None,
         redoc_url=None,
         openapi_url=None,
-        description="Everything the pages do, for client programs. Send an API key as `Authorization: Bearer …`.",
+        description="Everything the pages do, for client programs. Send an API key as `Authorization: Bearer KEY`.",
     )
     app.state.store = Store(settings, sees=NOTHING)  # until a request has said who asks
     app.state.settings = settings

@@ -8,7 +8,8 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from sqlalchemy.exc import OperationalError
+from psycopg.errors import ForeignKeyViolation
+from sqlalchemy.exc import IntegrityError, OperationalError
 from starlette.exceptions import HTTPException
 
 from jugum.errors import (
@@ -43,6 +44,7 @@ def answer_in(app: FastAPI) -> None:
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(HTTPException, _refused)
     app.add_exception_handler(OperationalError, _database_away)
+    app.add_exception_handler(IntegrityError, _gone_meanwhile)
     app.add_exception_handler(Exception, _unknown)
 
 
@@ -94,6 +96,15 @@ async def _invalid(request: Request, error: Exception) -> Response:
 async def _database_away(request: Request, error: Exception) -> Response:
     log.error("the database does not answer", error=str(error))
     return _answer(request, 503, "The database does not answer. Nothing was changed; try again in a moment.")
+
+
+async def _gone_meanwhile(request: Request, error: Exception) -> Response:
+    """Somebody removed what a change is about (a field, a paper) in the same moment."""
+    assert isinstance(error, IntegrityError)
+    if not isinstance(error.orig, ForeignKeyViolation):
+        return await _unknown(request, error)
+    log.warning("a change of what was removed meanwhile", path=request.url.path)
+    return _answer(request, 409, "What this is about was removed in the same moment. Load the page again.")
 
 
 async def _unknown(request: Request, error: Exception) -> Response:

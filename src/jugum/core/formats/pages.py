@@ -9,8 +9,6 @@ from collections.abc import Sequence
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
-from openpyxl import Workbook
-
 from jugum.core.page import Box, Page, Word, union
 from jugum.core.structure import Structure, Table, blocks_of, text_in_order
 from jugum.core.values import safe_cell
@@ -195,6 +193,8 @@ def tables_csv(tables: Sequence[tuple[int, Table]]) -> str:
 
 def tables_xlsx(tables: Sequence[tuple[int, Table]]) -> bytes:
     """A workbook with a sheet for each (page, table); all cells as text, as they were read."""
+    from openpyxl import Workbook  # a third of a second that no start of a web process needs
+
     book = Workbook()
     sheets = book.worksheets
     book.remove(sheets[0])

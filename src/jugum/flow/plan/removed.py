@@ -37,7 +37,9 @@ OPEN_TO_HOLDS = (DocumentState.HELD, DocumentState.PASSED, DocumentState.SETTLED
 
 
 def keep(session: Session, actor: Actor, row: Field) -> None:
-    """Put a field and its rows away; the caller deletes it. The field must not have unwritten changes."""
+    """Put a field and its rows away; the caller deletes it. The field must not have unwritten changes. From here on
+    nothing new can be said of it: what came after the copy would be lost."""
+    session.execute(select(Field.id).where(Field.id == row.id).with_for_update())
     whole = select(func.to_jsonb(literal_column("field"))).where(Field.id == row.id)
     removed = RemovedField(
         type_id=row.type_id,
