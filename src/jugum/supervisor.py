@@ -244,13 +244,13 @@ class Supervisor:
     def _once_database_answers(self, work: Callable[[], T]) -> T:
         """Do what needs the database, again while it comes back: it may be killed during the start, too."""
         from psycopg import OperationalError as ConnectionRefused
-        from sqlalchemy.exc import OperationalError
+        from sqlalchemy.exc import OperationalError, PendingRollbackError
 
         until = time.monotonic() + START_SECONDS
         while True:
             try:
                 return work()
-            except (OperationalError, ConnectionRefused, ExternalError):
+            except (OperationalError, PendingRollbackError, ConnectionRefused, ExternalError):
                 if time.monotonic() > until:
                     raise
                 time.sleep(WATCH_SECONDS)
@@ -259,7 +259,8 @@ class Supervisor:
     def _wait_for_web(self) -> None:
         until, web = time.monotonic() + START_SECONDS, self._watched[0]
         while time.monotonic() < until:
-            if web.process.poll() is not None and web.wait >= START_WAIT_MOST:
+            ended = web.process.poll()
+            if ended is not None and ended != -signal.SIGKILL and web.wait >= START_WAIT_MOST:
                 raise JugumError("The web process ended again and again; the lines above say why.")
             self._look_at_database()
             self._look_at(web, time.monotonic())
