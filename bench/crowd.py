@@ -104,7 +104,7 @@ async def crowd(address: str, readers: int, writers: int, seconds: float) -> Min
     kind = int(paths["review"].split("/")[2])
     samples = [sample["id"] for sample in door.get(f"/api/v1/types/{kind}/documents?purpose=sample").json()]
     held = [row["id"] for row in door.get(f"/api/v1/types/{kind}/queue").json()["rows"]]
-    keys = [one["key"] for one in door.get(f"/api/v1/types/{kind}/fields").json() if one["kind"] == "value"]
+    keys = [its["key"] for its in door.get(f"/api/v1/types/{kind}/fields").json() if its["kind"] == "value"]
     people = [entered(address, "analyst") for _ in range(readers + writers)]
     minute, chance, until = Minute(), random.Random(1), time.monotonic() + seconds
     work = [read(client, paths, until, random.Random(n), minute) for n, client in enumerate(people[:readers])]

@@ -244,13 +244,13 @@ class Supervisor:
     def _once_database_answers(self, work: Callable[[], T]) -> T:
         """Do what needs the database, again while it comes back: it may be killed during the start, too."""
         from psycopg import OperationalError as ConnectionRefused
-        from sqlalchemy.exc import OperationalError, PendingRollbackError
+        from sqlalchemy.exc import OperationalError
 
         until = time.monotonic() + START_SECONDS
         while True:
             try:
                 return work()
-            except (OperationalError, PendingRollbackError, ConnectionRefused, ExternalError):
+            except (OperationalError, ConnectionRefused, ExternalError):
                 if time.monotonic() > until:
                     raise
                 time.sleep(WATCH_SECONDS)

@@ -35,10 +35,10 @@ def test_pages_answer_while_many_long_requests_wait(
         try:
             for _ in range(LONG):
                 assert begun.acquire(timeout=60)
-            assert not any(one.done() for one in waiting)
+            assert not any(request.done() for request in waiting)
             assert [client.get("/api/v1/workspaces").status_code for _ in range(SHORT)] == [200] * SHORT
             assert client.get("/health").status_code == 200
             assert not begun.acquire(blocking=False)
         finally:
             go_on.set()
-        assert {one.result().status_code for one in waiting} == {200}
+        assert {request.result().status_code for request in waiting} == {200}

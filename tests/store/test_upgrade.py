@@ -29,6 +29,7 @@ from jugum.store.models import (
     ModelVersion,
     PastRecord,
     Reading,
+    RemovedField,
 )
 
 # What each form of the database can hold, put in right after it was reached: one statement each.
@@ -74,6 +75,9 @@ DATA: dict[str, list[str]] = {
         "INSERT INTO blind_label (document_id, field_id, person_id, absent, method, value) "
         """VALUES (1, 1, 1, false, 'typed', CAST('[{"text": "12,00", "more": [[2, [0, 0, 1, 1]]], "read": "12.00"}]' """
         "AS jsonb)), (2, 1, 1, true, 'keyed', '[]')",
+        "INSERT INTO plan_version (type_id, number, summary, plan, created_by) VALUES (1, 1, 'was', CAST('"
+        + json.dumps({"fields": [{"key": "member", "personal": True}, {"key": "amount", "personal": True}]})
+        + "' AS jsonb), 1)",
     ],
 }
 COUNTED = {"right": 3, "total": 4, "interval": [0.3, 0.95]}
@@ -201,6 +205,8 @@ def test_a_database_with_data_is_upgraded_from_the_first_form_to_the_last(empty:
         assert report.test is not None
         assert report.test.known_layouts.right == 3
         assert session.execute(text("SELECT action FROM audit")).scalar() == "return"
+        # A personal field that the plan once had stays hidden; of one that is there, the plan of now tells.
+        assert [(gone.key, gone.personal, gone.data) for gone in session.query(RemovedField)] == [("member", True, {})]
     store.close()
 
 

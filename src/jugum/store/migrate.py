@@ -23,16 +23,11 @@ def config(url: str) -> Config:
 
 
 def migrate(url: str) -> None:
-    """Idempotent; only one process does it at a time (advisory lock)."""
+    """Idempotent; only one process does it at a time (an advisory lock, which ends with its connection)."""
     with create_engine(driver_url(url), poolclass=NullPool).connect() as connection:
         connection.execute(text("SELECT pg_advisory_lock(7041)"))
-        try:
-            command.upgrade(config(url), "head")
-            if connection.execute(text("SELECT to_regclass('procrastinate_jobs')")).scalar() is None:
-                with procrastinate.App(
-                    connector=procrastinate.SyncPsycopgConnector(conninfo=plain_url(url))
-                ).open() as app:
-                    app.schema_manager.apply_schema()
-            raise_walls(connection)
-        finally:
-            connection.execute(text("SELECT pg_advisory_unlock(7041)"))
+        command.upgrade(config(url), "head")
+        if connection.execute(text("SELECT to_regclass('procrastinate_jobs')")).scalar() is None:
+            with procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=plain_url(url))).open() as app:
+                app.schema_manager.apply_schema()
+        raise_walls(connection)

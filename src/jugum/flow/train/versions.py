@@ -251,6 +251,12 @@ def labelled_in(type_id: int) -> Select[int]:
 
 def labelled_since_training(type_id: int) -> ScalarSelect[int]:
     """How many labelled papers of the training set the newest trained version has not learned from."""
+    new = labelled_in(type_id).where(Document.id.not_in(_learned(type_id))).subquery()
+    return select(func.count()).select_from(new).scalar_subquery()
+
+
+def _learned(type_id: int) -> Select[int]:
+    """Ids of the papers that the newest trained version has learned from."""
     last = (
         select(ModelVersion.snapshot["papers"])
         .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None), ModelVersion.origin == "")
@@ -258,21 +264,7 @@ def labelled_since_training(type_id: int) -> ScalarSelect[int]:
         .limit(1)
         .scalar_subquery()
     )
-    learned = select(cast(func.jsonb_object_keys(last), Integer))
-    new = labelled_in(type_id).where(Document.id.not_in(learned)).subquery()
-    return select(func.count()).select_from(new).scalar_subquery()
-
-
-def _learned(session: Session, type_id: int) -> set[int]:
-    """The papers that the newest trained version has learned from."""
-    last = session.scalar(
-        select(ModelVersion)
-        .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None), ModelVersion.origin == "")
-        .order_by(ModelVersion.number.desc())
-        .limit(1)
-        .options(undefer(ModelVersion.snapshot))
-    )
-    return {int(key) for key in (last.snapshot.get("papers", {}) if last else {})}
+    return select(cast(func.jsonb_object_keys(last), Integer))
 
 
 def overview(store: Store, type_id: int) -> TrainView:
@@ -280,7 +272,7 @@ def overview(store: Store, type_id: int) -> TrainView:
         row = type_row(session, type_id)
         reviewed = select(Document.id).where(Document.type_id == type_id, is_reviewed())
         ids, reviewed_ids = set(session.scalars(labelled_in(type_id))), set(session.scalars(reviewed))
-        new = (ids | reviewed_ids) - _learned(session, type_id)
+        new = (ids | reviewed_ids) - set(session.scalars(_learned(type_id)))
         labelled = union(labelled_in(type_id), reviewed)
         holder = aliased(Field)  # the field itself, of a column its table
         held = (holder.type_id == Field.type_id) & (holder.key == func.split_part(Field.key, ".", 1))
