@@ -185,7 +185,7 @@ def in_the_browser(url: str, long: int) -> None:
 
     with sync_playwright() as playwright:
         flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=flags)
         size = {"width": 1280, "height": 800}
         page = browser.new_context(base_url=url, viewport=size, reduced_motion="reduce").new_page()
         page.goto("/sign-in")

@@ -123,7 +123,7 @@ def sign_in(page: Page, password: str, login: str = "admin") -> None:
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
         started = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium",
+            executable_path="/usr/bin/chromium-headless-shell",
             args=[
                 "--no-sandbox",
                 "--disable-gpu",
@@ -169,5 +169,6 @@ def page(application: Application, browser: Browser, signed_in: Any) -> Iterator
         ),
     )
     yield opened
+    opened.wait_for_load_state("commit")  # a page that is just being left may never let itself be closed
     context.close()
     assert not errors

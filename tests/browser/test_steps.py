@@ -230,7 +230,8 @@ def test_what_can_t_be_taken_is_said_and_the_rest_goes_on(application: Applicati
     page.get_by_role("link", name="Set aside").click()
     expect(page.locator(".reason", has_text="locked by a password")).to_be_visible()
     expect(page.locator(".reason", has_text="is not a file that can be read")).to_be_visible()
-    page.get_by_role("button", name="Try again").first.click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Try again").first.click()
     application.wait(f"/types/{kind}/steps", lambda steps: steps["set_aside"] == 2)  # tried again, and set aside again
 
 

@@ -33,7 +33,7 @@ def watched_memory() -> Iterator[dict[str, int]]:
     most = {"child": 0, "grown": 0}
 
     def look() -> None:
-        while not ended.wait(0.01):
+        while not ended.wait(0.03):
             most["child"] = max([most["child"], *map(memory_of, descendants_of(os.getpid()))])
 
     watch = threading.Thread(target=look)
