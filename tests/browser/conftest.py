@@ -169,6 +169,6 @@ def page(application: Application, browser: Browser, signed_in: Any) -> Iterator
         ),
     )
     yield opened
-    opened.wait_for_load_state("commit")  # a page that is just being left may never let itself be closed
+    opened.wait_for_load_state("load")  # a page that is just being left may never let itself be closed
     context.close()
     assert not errors
