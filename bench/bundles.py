@@ -17,12 +17,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from jugum.core.classification import (
+    LayoutBook,
     TypeSample,
     fit_cutter,
     fit_type_classifier,
-    group_layouts,
     layout_of,
-    similarity_matrix,
 )
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.page import Page
@@ -79,7 +78,7 @@ def run(each: int, bundles: int, seed: int) -> dict[str, float]:
     for kind in TYPES:
         for number in range(each):
             training.append((kind, pages_of(DRAW[kind](number % SEEN_LAYOUTS[kind], rng), rng)))
-    groups = group_layouts(similarity_matrix([layout_of(pages) for _, pages in training]))
+    groups = LayoutBook([layout_of(pages) for _, pages in training]).groups
     samples = [
         TypeSample(pages, TYPES.index(kind), group) for (kind, pages), group in zip(training, groups, strict=True)
     ]

@@ -21,11 +21,11 @@ from jugum.core.classification import (
     cut_by_separators,
     fit_cutter,
     fit_type_classifier,
-    group_layouts,
     is_blank,
     is_separator,
 )
 from jugum.core.classification.bundles import _best_cut, _page_number
+from jugum.core.classification.layout_book import linked
 from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.classification.wording import look_of, terms_of
 from jugum.core.evaluation.cutting import cut_figures
@@ -336,9 +336,9 @@ def test_groups_are_those_of_average_linkage(count: int, seed: int) -> None:
     half = np.random.default_rng(seed).random((count, count))
     likeness = (half + half.T) / 2
     np.fill_diagonal(likeness, 1.0)
-    assert group_layouts(likeness, alike=0.5) == linked_by_hand(likeness, 0.5)
+    assert linked(likeness, 0.5) == linked_by_hand(likeness, 0.5)
 
 
 def test_a_likeness_that_is_just_enough_joins() -> None:
     likeness = np.array([[1.0, 0.5, 0.1], [0.5, 1.0, 0.1], [0.1, 0.1, 1.0]])
-    assert group_layouts(likeness, alike=0.5) == [0, 0, 1]
+    assert linked(likeness, 0.5) == [0, 0, 1]

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from scipy.stats import binomtest
 from tests.core.extraction.test_learning_parts import page
 
-from jugum.core.classification import layout_of, nearest_group
+from jugum.core.classification import LayoutBook, layout_of
 from jugum.core.evaluation.agreement import agreement, krippendorff_alpha
 from jugum.core.evaluation.compare import ComparisonVerdict, compared, mcnemar_exact
 from jugum.core.evaluation.pace import papers_an_hour
@@ -171,9 +171,9 @@ def test_one_labelled_paper_shows_where_values_stand_on_its_same_layout() -> Non
 
 def test_a_paper_joins_the_layout_it_is_like_and_none_that_it_is_not() -> None:
     mine, other = layout_of([bill()]), layout_of([prose(1, "quite another paper altogether", "with other words")])
-    assert nearest_group(mine, {1: [other], 2: [layout_of([bill("1,00")])]}) == 2
-    assert nearest_group(mine, {1: [other]}) is None
-    assert nearest_group(mine, {}) is None
+    assert LayoutBook([other, layout_of([bill("1,00")])], groups=[1, 2]).nearest_group(mine) == 2
+    assert LayoutBook([other], groups=[1]).nearest_group(mine) is None
+    assert LayoutBook([], groups=[]).nearest_group(mine) is None
 
 
 def test_agreement_is_corrected_for_chance_as_published() -> None:

@@ -90,3 +90,30 @@ def test_first_and_last_day_of_one_word_are_learned_as_two_fields() -> None:
         }
         for key, (label,) in paper.labels.items():
             assert [choice.candidate.normal for choice in decided[key].chosen] == [label.normal], (number, key)
+
+
+def line(*pieces: tuple[float, float, str]) -> Page:
+    """Texts at places of a page, words a blank apart."""
+    words = []
+    for x, y, text in pieces:
+        for part in text.split():
+            words.append(Word(part, Box(x, y, x + 0.0085 * len(part), y + 0.013)))
+            x += 0.0085 * len(part) + 0.006
+    return Page(1, 595, 842, reading_order(words))
+
+
+def test_brackets_behind_words_of_a_line_are_no_minus_sign() -> None:
+    prose = line((0.1, 0.1, "payable within sixty (60) days of the invoice"), (0.1, 0.2, "(1,250.00)"))
+    found = {(one.text, one.normal) for one in candidates_of([prose], [DataType.NUMBER, DataType.MONEY])}
+    assert ("(60)", "60") in found
+    assert ("sixty (60) days", "60") in found
+    assert ("(1,250.00)", "-1250.00") in found  # alone in its column it is an amount below nought
+    assert not any(normal == "-60" for _, normal in found)
+
+
+def test_an_amount_whose_thousands_stand_apart_is_not_cut_in_two() -> None:
+    found = {one.text for one in candidates_of([line((0.1, 0.1, "Net 12 450,00"))], [DataType.MONEY])}
+    assert "12 450,00" in found
+    assert not found & {"450,00", "12"}
+    apart = line((0.1, 0.1, "12"), (0.2, 0.1, "450,00"))
+    assert {"12", "450,00"} <= {one.text for one in candidates_of([apart], [DataType.MONEY])}

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from tests.papers import Slip, slip_pdf, slips
 
 from jugum.core.calibration import Calibrator
-from jugum.core.classification import group_layouts, layout_of, layout_similarity, similarity_matrix
+from jugum.core.classification import LayoutBook, layout_of, layout_similarity
 from jugum.core.evaluation.report import report_of
 from jugum.core.extraction.candidates.generate import candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
@@ -70,7 +72,7 @@ def test_candidates_hold_each_value_with_the_words_around_it() -> None:
     amounts = {c.text: c for c in found if c.data_type is DataType.MONEY}
     assert amounts["1 234,50"].normal == "1234.50"
     assert amounts["1 234,50"].contexts[0] == "total"
-    assert not amounts["234,50"].widest
+    assert "234,50" not in amounts  # the last three figures of a thousand
     assert any(c.text == "Oddny Strand" and c.data_type is DataType.TEXT and c.whole_segment for c in found)
     assert {c.text for c in found if c.data_type is DataType.DATE} >= {"04.05.2026", "31.12.2027"}
 
@@ -92,8 +94,7 @@ def test_keyed_values_are_placed_where_their_printed_names_stand() -> None:
 
 def test_same_layout_are_grouped_and_other_layouts_are_strange(samples: list[Sample]) -> None:
     layouts = [layout_of(one.pages) for one in samples]
-    groups = group_layouts(similarity_matrix(layouts))
-    assert groups == [number % 2 for number in range(len(samples))]
+    assert LayoutBook(layouts).groups == [number % 2 for number in range(len(samples))]
     assert layout_similarity(layouts[0], layouts[2]) > 0.6 > layout_similarity(layouts[0], layouts[1])
     assert layout_similarity(layouts[0], layout_of([])) == 0
 
@@ -250,3 +251,14 @@ def test_calibrated_confidence_rises_with_the_score() -> None:
     calibrator = Calibrator().fit(decisions, right)
     grid = [Decision("a", (), (), -float(x), -9, 0.8, 1.0) for x in (-3, -1, 0, 1, 3)]
     assert calibrator.probabilities(grid) == pytest.approx(1 / (1 + np.exp(-np.array([-3, -1, 0, 1, 3]))), abs=0.12)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_papers_of_layouts_that_come_turn_by_turn_are_spread_over_the_folds_where_no_groups_were_found(
+    seed: int,
+) -> None:
+    """Each paper a group of its own, five layouts in turn: no fold may hold out one whole layout."""
+    corpus = SimpleNamespace(samples=range(25), groups=np.arange(25))
+    folds = paper_folds(corpus, seed)  # type: ignore[arg-type]
+    assert sorted(paper for fold in folds for paper in fold) == list(range(25))
+    assert all(len({paper % 5 for paper in fold}) > 1 for fold in folds)

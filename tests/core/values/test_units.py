@@ -104,3 +104,19 @@ def test_units_go_into_a_plan_file_and_come_back() -> None:
 def test_what_is_no_unit_is_refused(units: tuple[str, ...]) -> None:
     with pytest.raises(InputError, match="Way"):
         FieldPlan("way", "Way", DataType.NUMBER, units=units)
+
+
+@pytest.mark.parametrize(
+    ("printed", "normal"),
+    [
+        ("twelve (12) weeks", "12"),
+        ("twelve weeks", "12"),
+        ("12 (twelve) months", "12"),
+        ("one hundred and five days", "105"),
+        ("twelve (13) weeks", None),  # contradicts itself: a person must say which
+        ("weeks", None),
+        ("twelve moons", None),
+    ],
+)
+def test_a_number_in_words_is_a_number_and_must_agree_with_its_figures(printed: str, normal: str | None) -> None:
+    assert normal_form(printed, DataType.NUMBER) == normal

@@ -64,6 +64,8 @@ CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
 NEVER_COUNTED = (10_000, 10_000)  # by versions from before denials were counted: these are as sure as they were
+FAMILIAR = 0.5  # likeness to a labelled layout, from which on a paper is rather of it
+DRAWN = 4.0  # decisions that a field's record is drawn towards that of all fields by (m-estimate, Cestnik 1990)
 FLAT = 1e-6  # a feature that varies less is left unscaled, so that it is not divided by nought
 
 
@@ -106,6 +108,61 @@ def _value_features(decision: Decision) -> dict[str, float]:
     }
 
 
+@dataclass(frozen=True)
+class FieldRecords:
+    """How often decisions on each field were right, on familiar and on strange layouts: (field, familiar) → right, all.
+    Fields differ: a total may be found on every paper and a place on two of three, at the same scores."""
+
+    counts: Mapping[tuple[str, bool], tuple[int, int]]
+
+    @staticmethod
+    def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> FieldRecords:
+        counts: dict[tuple[str, bool], tuple[int, int]] = {}
+        for decision, good in zip(decisions, right, strict=True):
+            key = decision.field, decision.layout_similarity >= FAMILIAR
+            hits, total = counts.get(key, (0, 0))
+            counts[key] = hits + int(good), total + 1
+        return FieldRecords(counts)
+
+    def log_odds(self, decisions: Sequence[AnyDecision]) -> Floats:
+        """By how much the log-odds of each decision's field are above those of all fields on such layouts; drawn
+        towards these as if four more decisions had been as good as they are (0 for a field nothing is known of). On
+        strange layouts never by more than on familiar ones: strangeness must not speak for a decision."""
+        found = []
+        for decision in decisions:
+            above = self._above(decision.field, familiar=True)
+            if decision.layout_similarity < FAMILIAR:
+                above = min(above, self._above(decision.field, familiar=False))
+            found.append(above)
+        return np.array(found, dtype=np.float64)
+
+    def _above(self, field: str, *, familiar: bool) -> float:
+        hits, total = self.counts.get((field, familiar), (0, 0))
+        share = self._whole(familiar)
+        rate = (hits + DRAWN * share) / (total + DRAWN)
+        return float(np.log(rate / (1 - rate)) - np.log(share / (1 - share)))
+
+    def _whole(self, familiar: bool) -> float:
+        """The share of all decisions on such layouts that were right, by Laplace's rule of succession."""
+        its = [count for (_, known), count in self.counts.items() if known is familiar]
+        return (sum(hits for hits, _ in its) + 1) / (sum(total for _, total in its) + 2)
+
+    def to_data(self) -> dict[str, list[int]]:
+        """JSON-able: field → right and all on strange, then on familiar layouts."""
+        return {
+            field: [*self.counts.get((field, False), (0, 0)), *self.counts.get((field, True), (0, 0))]
+            for field in sorted({field for field, _ in self.counts})
+        }
+
+    @staticmethod
+    def from_data(data: Mapping[str, Sequence[int]]) -> FieldRecords:
+        """The inverse; nothing is known of fields without an entry."""
+        counts = {}
+        for field, (strange, of_strange, familiar, of_familiar) in data.items():
+            counts[field, False], counts[field, True] = (strange, of_strange), (familiar, of_familiar)
+        return FieldRecords(counts)
+
+
 @dataclass
 class Calibrator:
     """Logistic regression on the features of decisions of one kind, fitted on out-of-fold decisions; no feature counts
@@ -124,14 +181,15 @@ class Calibrator:
         when empty."""
         if not decisions:
             raise ValueError("calibration needs at least one decision")
-        rows = _rows(decisions)
         good = np.array(right, dtype=bool)
+        self.records_ = FieldRecords.of(decisions, good)
+        rows = self._rows(decisions)
         self.mean_ = rows.mean(axis=0)
         self.scale_ = np.where(rows.std(axis=0) > FLAT, rows.std(axis=0), 1.0)
         above, below = (good.sum() + 1) / (good.sum() + 2), 1 / ((~good).sum() + 2)
         target = np.where(good, above, below)
         weight = np.ones(len(rows)) if weights is None else np.array(weights, dtype=float)
-        directions = tuple(CALIBRATION_FEATURES[kind_of(decisions[0])].values())
+        directions = (*CALIBRATION_FEATURES[kind_of(decisions[0])].values(), 1)  # a good record never speaks against
         scaled = (rows - self.mean_) / self.scale_
         self.coefficients_, self.intercept_ = _fit(scaled, target, weight, self.regularisation, directions)
         self.decisions_ = len(rows)
@@ -145,16 +203,22 @@ class Calibrator:
         (Laplace's rule of succession)."""
         if not decisions:
             return np.zeros(0)
-        scores = (_rows(decisions) - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
+        scores = (self._rows(decisions) - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
         confidence: Floats = 1 / (1 + np.exp(-scores))
         most = min(CONFIDENCE_MAX, (self.decisions_ + 1) / (self.decisions_ + 2))
         right, total = self.denials_
         caps = np.array([min(most, (right + 1) / (total + 2)) if denies(decision) else most for decision in decisions])
         return np.clip(confidence, CONFIDENCE_MIN, caps)
 
+    def _rows(self, decisions: Sequence[AnyDecision]) -> Floats:
+        """The calibration features of decisions, and the record of their fields as the last one."""
+        features = np.array([features_of(decision) for decision in decisions], dtype=np.float64)
+        return np.column_stack([features, self.records_.log_odds(decisions)])
+
     def to_data(self) -> dict[str, Any]:
         """JSON-able parameters."""
         return {
+            "records": self.records_.to_data(),
             "mean": self.mean_.tolist(),
             "scale": self.scale_.tolist(),
             "coefficients": self.coefficients_.tolist(),
@@ -169,7 +233,8 @@ class Calibrator:
         ValueError for data that can't be of this kind: more numbers than it has features, or lists of unequal
         length."""
         calibrator = Calibrator()
-        known, wanted = len(data["mean"]), len(CALIBRATION_FEATURES[kind])
+        known, wanted = len(data["mean"]), len(CALIBRATION_FEATURES[kind]) + 1
+        calibrator.records_ = FieldRecords.from_data(data.get("records", {}))
         if known > wanted or not known == len(data["scale"]) == len(data["coefficients"]):
             raise ValueError(f"a calibrator of {kind} has {wanted} features, the data have {known}")
         more = (0, wanted - known)
@@ -195,10 +260,6 @@ def confidences(calibrators: Calibrators, decisions: Sequence[AnyDecision]) -> l
         for place, confidence in zip(places, of_kind, strict=True):
             found[place] = float(confidence)
     return found
-
-
-def _rows(decisions: Sequence[AnyDecision]) -> Floats:
-    return np.array([features_of(decision) for decision in decisions], dtype=np.float64)
 
 
 def _fit(

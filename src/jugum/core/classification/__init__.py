@@ -12,14 +12,8 @@ from jugum.core.classification.bundles import (
     is_blank,
     is_separator,
 )
-from jugum.core.classification.lookalikes import (
-    Layout,
-    group_layouts,
-    layout_of,
-    layout_similarity,
-    nearest_group,
-    similarity_matrix,
-)
+from jugum.core.classification.layout_book import LayoutBook
+from jugum.core.classification.lookalikes import Layout, layout_of, layout_similarity
 from jugum.core.classification.types import (
     LEFT_OUT,
     OTHER,
@@ -36,6 +30,7 @@ __all__ = [
     "SEPARATOR",
     "BundleCutter",
     "Layout",
+    "LayoutBook",
     "Piece",
     "Placed",
     "TypeClassifier",
@@ -47,11 +42,8 @@ __all__ = [
     "fit_cutter",
     "fit_type_classifier",
     "fit_types",
-    "group_layouts",
     "is_blank",
     "is_separator",
     "layout_of",
     "layout_similarity",
-    "nearest_group",
-    "similarity_matrix",
 ]

@@ -1,14 +1,19 @@
 """Layouts: which words stand where. Two papers of one layout share their printed words and the places of these.
 
-Values differ from paper to paper, so only words without digits count; a scan's shift is found and taken out.
+Values differ from paper to paper, so only words without digits count; a scan's shift is found and taken out. How like
+two papers are in one of these respects is no absolute quantity: two contracts of one form share a fifth of their words'
+places, two tax forms nine tenths. So several respects are weighed together, as pairs of many papers have taught
+(`prior/layouts.py`), and how high the sum must be for "the same" is found for the papers of each type
+(`layout_book.py`).
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -17,10 +22,10 @@ from jugum.core.page import Page
 
 PLACE_SCALE = 0.03  # page fractions; a word this far from its place still counts e^-½
 GEOMETRY_SHARE = 0.7  # the rest of the likeness is by wording alone
-GROUP_LIKENESS = 0.45  # average linkage stops here (decision 0004)
+LINE_SAME = 0.006  # page fractions: words whose middles stand no further apart are of one line
+OPENING_LINES = 4
 # Words of a first page that are compared; the frame of a form is among them, and comparing stays cheap.
 ANCHORS_MAX = 400
-ROUNDING = 1e-9  # a mean that is exactly the least likeness still joins
 _NOT_LETTERS = re.compile(r"[^\w]+|_")
 
 
@@ -45,6 +50,32 @@ class Layout:
         """The middles as plain numbers."""
         found: list[list[float]] = self.places.tolist()
         return found
+
+    @cached_property
+    def lines(self) -> list[list[str]]:
+        """The words line by line, as far as their places tell."""
+        found: list[list[str]] = []
+        before: list[float] | None = None
+        for text, spot in zip(self.texts, self.spots, strict=True):
+            if before is None or abs(spot[1] - before[1]) > LINE_SAME or spot[0] < before[0]:
+                found.append([])
+            found[-1].append(text)
+            before = spot
+        return found
+
+    @cached_property
+    def pairs(self) -> frozenset[tuple[str, str]]:
+        """Neighbouring words of a line; of a line of one word the word alone."""
+        return frozenset(pair for line in self.lines for pair in (pairwise(line) if line[1:] else [(line[0], "")]))
+
+    @cached_property
+    def words(self) -> frozenset[str]:
+        return frozenset(self.texts)
+
+    @cached_property
+    def opening(self) -> frozenset[str]:
+        """The words of the first four lines: letterhead and title."""
+        return frozenset(word for line in self.lines[:OPENING_LINES] for word in line)
 
     def to_data(self) -> list[list[object]]:
         """JSON-able: a row [text, x, y] for each word, places in page fractions to four digits."""
@@ -74,7 +105,8 @@ def layout_of(pages: Sequence[Page]) -> Layout:
 
 
 def layout_similarity(a: Layout, b: Layout) -> float:
-    """How alike two layouts are, 0–1: 0.7 × geometry + 0.3 × wording, both as Dice shares of anchor words.
+    """How alike two layouts are by words and places, 0–1: 0.7 × geometry + 0.3 × wording, both as Dice shares of
+    anchor words.
 
     Wording counts the words both hold. Geometry counts each of these by exp(−d²/2s²), d being how far its nearest
     twin stands once the median shift between the papers is taken out, s = 0.03 pages. An empty layout is like none.
@@ -114,49 +146,3 @@ def _pairs(a: Layout, b: Layout) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.i
         left.append(index)
     first, second = np.array(left, dtype=np.intp), np.array(right, dtype=np.intp)
     return (second, first) if swapped else (first, second)
-
-
-def similarity_matrix(layouts: Sequence[Layout]) -> npt.NDArray[np.float64]:
-    """N×N likeness of every two layouts, 1 on the diagonal."""
-    count = len(layouts)
-    likeness = np.eye(count)
-    for row in range(count):
-        for column in range(row):
-            likeness[row, column] = likeness[column, row] = layout_similarity(layouts[row], layouts[column])
-    return likeness
-
-
-def group_layouts(likeness: npt.NDArray[np.float64], *, alike: float = GROUP_LIKENESS) -> list[int]:
-    """Group numbers from 0 in order of first member, by average linkage (Sokal and Michener, 1958): two groups are
-    joined, the most alike first, while the mean likeness between their members is at least `alike`.
-
-    likeness: N×N, symmetric, 0–1. Three papers, the first two .8 alike and the third .1 like both → [0, 0, 1].
-    """
-    count = len(likeness)
-    if count < 2:
-        return [0] * count
-    from scipy.cluster.hierarchy import (  # here: loading SciPy would delay every start by half a second
-        fcluster,
-        linkage,
-    )
-    from scipy.spatial.distance import squareform
-
-    distance = 1.0 - (likeness + likeness.T) / 2
-    np.fill_diagonal(distance, 0.0)
-    tree = linkage(squareform(np.clip(distance, 0.0, 1.0), checks=False), method="average")
-    found = fcluster(tree, t=1.0 - alike + ROUNDING, criterion="distance")
-    numbers: dict[int, int] = {}
-    return [numbers.setdefault(int(group), len(numbers)) for group in found]
-
-
-def nearest_group(
-    layout: Layout, groups: Mapping[int, Sequence[Layout]], *, alike: float = GROUP_LIKENESS
-) -> int | None:
-    """The group whose members a layout is most like on average, if that is at least `alike`; None else."""
-    scored = [
-        (sum(layout_similarity(layout, member) for member in members) / len(members), -number)
-        for number, members in groups.items()
-        if members
-    ]
-    best = max(scored, default=(0.0, 0))
-    return -best[1] if best[0] >= alike else None

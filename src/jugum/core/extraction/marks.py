@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from rapidfuzz import fuzz
 
 from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.found import EngineName, Finding, Found
-from jugum.core.page import Box, Page, Segment, segments_in, text_of, union
+from jugum.core.page import Box, Page, Segment, Word, segments_in, text_of, union
 from jugum.core.schema import FieldPlan
 from jugum.core.structure import Structure, TickBox, Zone
-from jugum.core.values import DataType
+from jugum.core.values import DataType, Option
 
 CAPTION_LEAST = 0.8  # likeness of a box's caption to a name or option; below it another box is meant as often
+COMB_GAP = 0.4  # widths of a box to the next
+NEAR_EDGE = 0.002  # page widths that a word and a box may overlap
 CAPTION_WIDTH_MOST = 0.32  # of the page's width, from the box
 SIGNATURE_NEAR = 0.09  # of the page's height, from the pen to its printed name
 # What stands beside the two boxes of a yes/no question.
@@ -48,20 +51,64 @@ def _page_ticks(page: Page, structure: Structure) -> Iterator[Tick]:
             rows[-1].append(tick)
         else:
             rows.append([tick])
-    for number, row in enumerate(rows):
-        row.sort(key=lambda one: one.box.x0)
-        words = [
-            word
-            for word in page.words
-            if abs(word.box.middle[1] - row[0].box.middle[1]) < 0.8 * max(row[0].box.height, word.box.height)
-        ]
-        words.sort(key=lambda word: word.box.x0)
-        before = [word for word in words if word.box.x1 <= row[0].box.x0 + 0.002]
-        for place, tick in enumerate(row):
-            end = row[place + 1].box.x0 if place + 1 < len(row) else min(1.0, tick.box.x1 + CAPTION_WIDTH_MOST)
-            right = [word for word in words if tick.box.x1 - 0.002 <= word.box.x0 < end]
+    for number, row in enumerate(filter(None, map(_without_combs, rows))):
+        yield from captioned(page, row, number)
+
+
+def _without_combs(boxes: Sequence[TickBox]) -> list[TickBox]:
+    """A row's boxes but those that stand side by side, nearly touching: boxes for one letter each."""
+    row = sorted(boxes, key=lambda one: one.box.x0)
+    close = [right.box.x0 - left.box.x1 < COMB_GAP * left.box.width for left, right in pairwise(row)]
+    beside = [[*close[max(0, place - 1) : place + 1]] for place in range(len(row))]
+    return [tick for tick, near in zip(row, beside, strict=True) if not any(near)]
+
+
+def captioned(page: Page, boxes: Sequence[TickBox], number: int = 0) -> Iterator[Tick]:
+    """The boxes of row `number` with their captions: all right of their boxes, or, where nothing stands right of the
+    last one or captions stand nearer on the other side, all left of them."""
+    row = sorted(boxes, key=lambda one: one.box.x0)
+    level = row[0].box
+    words = [
+        word
+        for word in page.words
+        if abs(word.box.middle[1] - level.middle[1]) < 0.8 * max(level.height, word.box.height)
+    ]
+    words.sort(key=lambda word: word.box.x0)
+    before = before_of(words, row[0])
+    rights, lefts = [], []
+    for place, tick in enumerate(row):
+        end = row[place + 1].box.x0 if place + 1 < len(row) else min(1.0, tick.box.x1 + CAPTION_WIDTH_MOST)
+        start = row[place - 1].box.x1 if place else 0.0
+        rights.append([word for word in words if tick.box.x1 - NEAR_EDGE <= word.box.x0 < end])
+        lefts.append([word for word in before_of(words, tick) if word.box.x0 >= start - NEAR_EDGE])
+    on_left = len(row) > 1 and all(lefts) and (not rights[-1] or _apart(row, lefts, rights) < 0)
+    for tick, right, left in zip(row, rights, lefts, strict=True):
+        if on_left:
+            text = _since_gap(left, page)
+            rest = text_of(before).removesuffix(text).strip()
+            yield Tick(page.number, tick.box, tick.ticked, text, rest, number)
+        else:
             caption = _until_gap(right, page) or text_of(before[-4:])
             yield Tick(page.number, tick.box, tick.ticked, caption, text_of(before) if right else "", number)
+
+
+def before_of(words: Sequence[Word], tick: TickBox) -> list[Word]:
+    """The words that end left of a box."""
+    return [word for word in words if word.box.x1 <= tick.box.x0 + NEAR_EDGE]
+
+
+def _apart(row: Sequence[TickBox], lefts: Sequence[Sequence[Word]], rights: Sequence[Sequence[Word]]) -> float:
+    """By how much further (page widths, summed) words stand off the boxes on their left than on their right."""
+    to_left = sum(tick.box.x0 - left[-1].box.x1 for tick, left in zip(row, lefts, strict=True))
+    return to_left - sum(right[0].box.x0 - tick.box.x1 for tick, right in zip(row, rights, strict=True) if right)
+
+
+def _since_gap(words: Sequence[Word], page: Page) -> str:
+    """The last piece of some words of a row."""
+    if not words:
+        return ""
+    _, segments = segments_in(words, page.width_pt / page.height_pt)
+    return segments[-1].text
 
 
 def _until_gap(words: Sequence, page: Page) -> str:  # type: ignore[type-arg]
@@ -87,14 +134,47 @@ def read_tick(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
     """The box whose caption is most like the field's printed names, or the pair of boxes for yes and no on a row that
     begins with one of them, if that is at least 80 % alike. Of a pair one box must be ticked: with none or both it
     can't be told."""
-    if (pair := _answered_pair(field, ticks)) is not None:
-        return pair
+    answered = _by_captions(field, ticks) or _answered_pair(field, ticks)
+    if answered is not None:
+        return answered
     scored = sorted(
         ((caption_likeness(tick.caption, field.names_on_paper), -n) for n, tick in enumerate(ticks)), reverse=True
     )
     good = [(score, ticks[-place]) for score, place in scored if score >= CAPTION_LEAST]
     found = [_ticked(tick, "yes" if tick.ticked else "no", score) for score, tick in good]
     return Finding(field.key, tuple(found[:1]), tuple(found[1:4]))
+
+
+def _by_captions(field: FieldPlan, ticks: Sequence[Tick]) -> Finding | None:
+    """The finding of boxes by whose captions labelled papers answered the question; None where there are none. A box
+    by itself says its answer when it is ticked, and the other when it is empty."""
+    named = _named_by_options(field, ticks)
+    if not named:
+        return None
+    said = [(tick, option, score) for tick, option, score in named if tick.ticked]
+    if len({option.key for _, option, _ in named}) > 1:
+        answers = {option.key for _, option, _ in said}
+        return Finding(
+            field.key,
+            tuple(_ticked(tick, option.key, score) for tick, option, score in said[:1]) if len(answers) == 1 else (),
+        )
+    tick, option, score = max(named, key=lambda one: one[2])
+    other = "no" if option.key == "yes" else "yes"
+    return Finding(field.key, (_ticked(tick, option.key if tick.ticked else other, score),))
+
+
+def _named_by_options(field: FieldPlan, ticks: Sequence[Tick]) -> list[tuple[Tick, Option, float]]:
+    """Boxes whose captions are like one of the options, each with the option and how like it is (0–1)."""
+    named = []
+    for tick in ticks:
+        option, score = max(
+            ((option, caption_likeness(tick.caption, option.spellings)) for option in field.options),
+            key=lambda pair: pair[1],
+            default=(None, 0.0),
+        )
+        if option is not None and score >= CAPTION_LEAST:
+            named.append((tick, option, score))
+    return named
 
 
 def _answered_pair(field: FieldPlan, ticks: Sequence[Tick]) -> Finding | None:
@@ -122,18 +202,46 @@ def _ticked(tick: Tick, value: str, score: float) -> Found:
     return Found(value, value, tick.page, tick.box, score, EngineName.MARK, f"the box by “{tick.caption}” is {state}")
 
 
-def read_choice(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
+def _left_over(field: FieldPlan, named: Sequence[tuple[Tick, Option, float]], pages: Sequence[Page]) -> Found | None:
+    """The one option that is printed on the row of the others' boxes without a box of its own, where all of these are
+    empty: a heavy tick hides the box that it is made in. None else."""
+    rows: dict[tuple[int, int], list[tuple[Tick, Option, float]]] = {}
+    for one in named:
+        rows.setdefault((one[0].page, one[0].row), []).append(one)
+    for (number, _), its in rows.items():
+        if any(tick.ticked for tick, _, _ in its):
+            continue
+        boxed = {option.key for _, option, _ in its}
+        level = its[0][0].box
+        page = next(page for page in pages if page.number == number)
+        printed = []
+        for segment in segments_in(page.words, page.width_pt / page.height_pt)[1]:
+            if abs(segment.box.middle[1] - level.middle[1]) > max(level.height, segment.box.height):
+                continue
+            for option in field.options:
+                score = max(caption_likeness(segment.text, option.spellings), _ends_with(segment.text, option))
+                if option.key not in boxed and score >= CAPTION_LEAST:
+                    printed.append((score, option, segment))
+        if len({option.key for _, option, _ in printed}) == 1:
+            score, option, segment = max(printed, key=lambda one: one[0])
+            why = f"all other boxes beside “{segment.text}” are empty"
+            return Found(option.key, option.key, number, segment.box, min(score, 0.9), EngineName.MARK, why)
+    return None
+
+
+def _ends_with(text: str, option: Option) -> float:
+    """1 where a longer text ends or begins with an option's caption, letter by letter: "Rhythm: 7 days"; else 0."""
+    plain = f" {plain_text(text)} "
+    captions = [plain_text(spelling) for spelling in option.spellings]
+    return float(any(len(one) > 2 and (plain.endswith(f" {one} ") or plain.startswith(f" {one} ")) for one in captions))
+
+
+def read_choice(field: FieldPlan, ticks: Sequence[Tick], pages: Sequence[Page] = ()) -> Finding:
     """The ticked box whose caption is one of the options. Boxes of one row or of the same group count together,
     those of the row where most options are found."""
-    named = []
-    for tick in ticks:
-        option, score = max(
-            ((option, caption_likeness(tick.caption, option.spellings)) for option in field.options),
-            key=lambda pair: pair[1],
-            default=(None, 0.0),
-        )
-        if option is not None and score >= CAPTION_LEAST:
-            named.append((tick, option, score))
+    named = _named_by_options(field, ticks)
+    if (left := _left_over(field, named, pages)) is not None:
+        return Finding(field.key, (left,))
     # One caption may be like an option by chance; a choice prints several.
     if len({option.key for _, option, _ in named}) < 2:
         return Finding(field.key)

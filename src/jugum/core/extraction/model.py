@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jugum.core.classification import Layout, layout_of
+import numpy as np
+
+from jugum.core.classification import layout_of
+from jugum.core.classification.layout_book import AnyBook
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.parts import PartPaper, PartReader, Structures, fit_parts, inside_of, marks_of, parts_of
 from jugum.core.extraction.untrained.reading import needs_picture
 from jugum.core.extraction.values.assignment import Decision
-from jugum.core.extraction.values.corpus import Corpus, layout_likeness
+from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import Extractor, extractor_from
 from jugum.core.page import Page
 from jugum.core.schema import Plan
@@ -22,12 +25,12 @@ AnyDecision = Decision | PartDecision
 @dataclass(frozen=True)
 class TrainedModel:
     """Everything that reading a new paper needs, as plain data. `plan` is the whole plan it was trained for, with
-    the printed names it learned; `layouts` are those of the papers that new ones are compared to."""
+    the printed names it learned; `book` holds the layouts of the papers that new ones are compared to."""
 
     plan: Plan
     extractor: Extractor | None
     parts: PartReader | None
-    layouts: tuple[Layout, ...]
+    book: AnyBook
 
     @property
     def needs_picture(self) -> bool:
@@ -37,7 +40,7 @@ class TrainedModel:
     def decide(self, pages: Sequence[Page], structures: Structures | None = None) -> list[AnyDecision]:
         """One decision for each field that is read, in no particular order. `structures` are the pages' layers;
         without them fields that need a picture are left out, since they would seem absent."""
-        alike = layout_likeness(layout_of(pages), self.layouts)
+        alike = self.book.likeness(layout_of(pages)).astype(np.float32)
         familiar = float(alike.max(initial=0.0))
         decided: list[PartDecision] = self.parts.decide(pages, structures, familiar) if self.parts else []
         values = self.extractor.decide(pages, alike, inside_of(self.plan, decided)) if self.extractor else []
@@ -51,6 +54,4 @@ def fit_trained_model(
     read from, where that was made before. Raises NothingToLearn where the labels leave nothing to tell apart."""
     extractor = extractor_from(corpus, seed=seed) if corpus.plan.fields else None
     parts = fit_parts(plan, samples, papers) if parts_of(plan).fields else None
-    return TrainedModel(
-        plan, extractor, parts, tuple(corpus.layouts[int(number)] for number in corpus.reference_papers)
-    )
+    return TrainedModel(plan, extractor, parts, corpus.book)

@@ -14,7 +14,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from jugum.core.calibration import Calibrator, Calibrators
-from jugum.core.classification import Layout
+from jugum.core.classification.layout_book import book_from
 from jugum.core.evaluation.report_model import Report
 from jugum.core.extraction.model import TrainedModel
 from jugum.core.extraction.parts import PartReader
@@ -48,7 +48,7 @@ def pack_version(trained_model: TrainedModel, calibrators: Calibrators, about: d
     parts = trained_model.parts
     model = {
         "values": values,
-        "layouts": [layout.to_data() for layout in trained_model.layouts],
+        "layouts": trained_model.book.to_data(),
         "parts": {"plan": [field_data(field) for field in parts.plan.fields], **parts.to_data()} if parts else None,
         "calibrators": {kind: one.to_data() for kind, one in calibrators.items()},
     }
@@ -127,7 +127,7 @@ def _trained_model(plan: Plan, model: Mapping[str, Any], files: Mapping[str, byt
     if model["parts"]:
         its = Plan(tuple(field_from(field) for field in model["parts"]["plan"]))
         parts = PartReader.from_data(its, model["parts"], files[TABLES])
-    return TrainedModel(plan, extractor, parts, tuple(Layout.from_data(layout) for layout in model["layouts"]))
+    return TrainedModel(plan, extractor, parts, book_from(model["layouts"]))
 
 
 def misfit(version_plan: Plan, plan: Plan) -> str:

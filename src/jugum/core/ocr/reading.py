@@ -14,6 +14,7 @@ from PIL import Image
 from rapidfuzz import fuzz
 
 from jugum.core.ocr.barcodes import barcodes
+from jugum.core.ocr.combs import without_combs
 from jugum.core.ocr.engines import Engine
 from jugum.core.ocr.papers import Paper
 from jugum.core.ocr.rules import in_cells, ruling_of
@@ -103,7 +104,7 @@ def _read_layer(paper: Paper, index: int, layer: TextLayer, engine: Engine, how:
     if layer.ruled:
         words = in_cells(words, ruling_of(small).cells, size)
     note = f"{hidden} hidden words left out" if hidden else ""
-    page = Page(index + 1, *size, reading_order(words), source, turn)
+    page = Page(index + 1, *size, reading_order(without_combs(words, size)), source, turn)
     return ReadPage(page, picture_bytes(small, 60), note)
 
 
@@ -174,6 +175,7 @@ def _read_picture(paper: Paper, index: int, engine: Engine, how: How) -> ReadPag
         words = engine.read(grey)
     words = _with_codes(words, barcodes(grey))
     words = in_cells(words, ruling_of(grey, RULE_SIDE).cells, _turned(size, turn))
+    words = without_combs(words, _turned(size, turn))
     page = Page(index + 1, *_turned(size, turn), reading_order(words), PageSource.OCR, turn, round(skew, 2))
     return ReadPage(page, picture_bytes(_shrunk_to(grey, PEEK_DPI, page), 60))
 

@@ -179,8 +179,10 @@ def paper_folds(corpus: Corpus, seed: int) -> list[list[int]]:
     """Up to five folds of papers, those of a layout group spread evenly over them."""
     rng = np.random.default_rng(seed)
     papers = rng.permutation(len(corpus.samples))
-    # Stable: within a group the papers stay shuffled.
-    papers = papers[np.argsort(corpus.groups[papers], kind="stable")]
+    # The groups in an order drawn by lot, too: where each paper is a group of its own, their numbers are the order in
+    # which papers came, and papers that came turn by turn would put each layout into one fold.
+    groups, group_of = np.unique(corpus.groups[papers], return_inverse=True)
+    papers = papers[np.argsort(rng.permutation(len(groups))[group_of], kind="stable")]
     count = min(FOLDS, len(papers))
     folds = [sorted(int(paper) for paper in papers[start::count]) for start in range(count)]
     return folds if len(papers) > 1 else []

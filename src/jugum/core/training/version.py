@@ -10,6 +10,7 @@ from jugum.core.calibration import Calibrators, confidences
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.decided import part_kind
+from jugum.core.extraction.learned_marks import with_learned_captions
 from jugum.core.extraction.model import AnyDecision, TrainedModel, fit_trained_model
 from jugum.core.extraction.parts import Structures
 from jugum.core.extraction.values.corpus import Corpus
@@ -118,7 +119,7 @@ def papers_of(
     progress: Progress = lambda stage, share: None,
 ) -> Papers:
     """Samples made ready to learn from and to be judged; see `train_version`."""
-    plan = with_learned_names(plan, samples)
+    plan = with_learned_captions(with_learned_names(plan, samples), samples, structures or {})
     learned = {field.key for field in plan.learned.fields}
     read = learned | {field.key for field in plan.fields if part_kind(field) or field.is_column}
     if not read:

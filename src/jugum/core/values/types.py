@@ -16,7 +16,7 @@ from jugum.core.values.identifiers import parse_identifier
 from jugum.core.values.kinds import WITH_NONE_SIGNS, AnyType, DataType, ValueType, as_value_type
 from jugum.core.values.numbers import parse_money, parse_number, parse_percent
 from jugum.core.values.spelled import parse_spelled
-from jugum.core.values.units import is_none_sign, without_unit
+from jugum.core.values.units import is_none_sign, without_unit, without_unit_behind_words
 
 OPTION_LEAST = 86.0  # per cent of likeness (RapidFuzz ratio) an option's spelling must have
 _YES = frozenset({"yes", "x", "✓", "✔", "☒", "☑", "true", "ticked", "1", "signed"})
@@ -28,9 +28,10 @@ def normal_form(text: str, kind: AnyType) -> str | None:
     date should stand and a sign says that there is none ("–", "n/a").
 
     Dates are ISO 8601 (`"2025-04-03"`); money has two decimals or more (`"-8912.50"`); numbers, and percents in per
-    cent, have no idle zeros (`"162.5"`) and no unit; text and names have single blanks, Unicode NFC, and no marks
-    around them; phones are E.164; countries three letters; a choice is its option's key; tick boxes and signatures are
-    `"yes"` or `"no"`; zones are their lines with blanks out and misread letters mended.
+    cent, have no idle zeros (`"162.5"`) and no unit, and may be in words (`"twelve (12) weeks"` → `"12"`); text and
+    names have single blanks, Unicode NFC, and no marks around them; phones are E.164; countries three letters; a choice
+    is its option's key; tick boxes and signatures are `"yes"` or `"no"`; zones are their lines with blanks out and
+    misread letters mended.
     """
     narrowed = as_value_type(kind)
     if narrowed.data_type in WITH_NONE_SIGNS and is_none_sign(text):
@@ -72,6 +73,9 @@ def plain_number(number: Decimal) -> str:
 
 def _number(text: str, kind: ValueType) -> str | None:
     number = parse_number(without_unit(text, kind.units))
+    if number is None and any(map(str.isalpha, text)):  # "twelve (12) weeks": both say the same, or it is none
+        said = parse_spelled(without_unit_behind_words(text, kind.units))
+        return None if said is None else str(said)
     return None if number is None else plain_number(number)
 
 

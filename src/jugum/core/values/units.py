@@ -66,11 +66,31 @@ def has_unit(text: str) -> bool:
     return without_unit(text) != text
 
 
+def without_unit_behind_words(text: str, units: Sequence[str] = ()) -> str:
+    """A number in words without the unit behind it: "twelve (12) weeks" → "twelve (12)"; a text without such a unit
+    stays as it is."""
+    words = text.strip().rstrip(".,;").split()
+    for count in (2, 1):  # "square metres" before "metres"
+        if len(words) > count and " ".join(words[-count:]).casefold() in _long_spellings(tuple(units)):
+            return " ".join(words[:-count])
+    return text
+
+
 @cache
-def _pattern(units: tuple[str, ...]) -> re.Pattern[str]:
+def _long_spellings(units: tuple[str, ...]) -> frozenset[str]:
+    """All ways of writing these units (any usual one when none is given) but single letters, in small letters."""
+    return frozenset(_plain(spelling) for spelling in _spellings(units) if len(spelling) > 1)
+
+
+def _spellings(units: tuple[str, ...]) -> set[str]:
     asked = {_plain(unit) for unit in units}
     usual = [row for row in _USUAL if not units or asked & {_plain(spelling) for spelling in row}]
-    spellings = {*units, *(spelling for row in usual for spelling in row)}
+    return {*units, *(spelling for row in usual for spelling in row)}
+
+
+@cache
+def _pattern(units: tuple[str, ...]) -> re.Pattern[str]:
+    spellings = _spellings(units)
     # The longest first: "kWh" is no "k" and a "Wh". A letter alone keeps its case, "A" is no "a".
     ordered = sorted(spellings, key=len, reverse=True)
     ways, words = ("|".join(map(_way, those)) for those in (ordered, [way for way in ordered if len(way) > 1]))

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from sqlalchemy import Select, func, select, update
 from sqlalchemy.orm import Session
 
-from jugum.core.classification import Layout, group_layouts, layout_of, nearest_group, similarity_matrix
+from jugum.core.classification import Layout, LayoutBook, layout_of
 from jugum.core.page import Page
 from jugum.core.states import LABEL_STATES, SETTLED_STATES, DocumentState, Purpose
 from jugum.errors import Conflict, InputError, NotFound
@@ -101,17 +101,23 @@ def _grouped(given: _Ungrouped) -> dict[int, int]:
     fresh = list(given.waiting)
     if not known:
         first = fresh[:AT_ONCE_MAX]
-        groups = group_layouts(similarity_matrix([given.waiting[number] for number in first]))
+        groups = LayoutBook([given.waiting[number] for number in first]).groups
         for number, group in zip(first, groups, strict=True):
             found[number] = -1 - group
             known.setdefault(-1 - group, []).append(given.waiting[number])
         fresh = fresh[AT_ONCE_MAX:]
     for number in fresh:
         layout = given.waiting[number]
-        near = nearest_group(layout, {group: members[-MEMBERS_COMPARED:] for group, members in known.items()})
+        near = _book(known).nearest_group(layout)
         found[number] = near if near is not None else min([0, *known]) - 1
         known.setdefault(found[number], []).append(layout)
     return found
+
+
+def _book(known: Mapping[int, Sequence[Layout]]) -> LayoutBook:
+    """A few members of each group."""
+    members = [(group, layout) for group, its in known.items() for layout in its[-MEMBERS_COMPARED:]]
+    return LayoutBook([layout for _, layout in members], groups=[group for group, _ in members])
 
 
 def _keep_groups(store: Store, type_id: int, given: _Ungrouped, groups: Mapping[int, int]) -> bool:

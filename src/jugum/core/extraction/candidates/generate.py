@@ -13,7 +13,7 @@ from statistics import median
 from typing import Any
 
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, part_of, text_of, union
-from jugum.core.values import AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
+from jugum.core.values import NUMERIC, AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
 from jugum.core.values.dates import month_names
 from jugum.core.values.spelled import parse_spelled
 
@@ -46,6 +46,11 @@ WRAP_WORDS = 4  # words of a value on either side of a line's end
 WRAP_INDENT = 0.03  # page widths that two lines of prose may begin apart
 WRAPS = frozenset({DataType.DATE, DataType.MONEY, DataType.NAME, DataType.TEXT})
 NEEDS_DIGIT = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.PHONE})
+GROUPED = frozenset({DataType.MONEY, DataType.NUMBER})  # whose thousands may be parted by a blank
+BLANK_MOST = 0.45  # line heights between groups of one number; columns stand further apart
+_GROUP_BEFORE = re.compile(r"(?:^|[^\d.,])[1-9]\d{0,2}$")
+_GROUP_AFTER = re.compile(r"\d{3}(?!\d)")
+_MARKS = ".,;:“”\"'"
 CONTEXT_WORDS = 4  # words before and after, on the line; printed names have seldom more
 _PUNCTUATION = re.compile(r"[^\w%#&/]+|_")
 _DASH = re.compile(r"[-–—]")
@@ -252,15 +257,35 @@ class PageCandidates:
                 continue
             for last in range(first, min(segment.last, first + longest - 1) + 1):
                 text = text_of(self.words[first : last + 1])
-                if not _may_be(text, kind):
+                if not _may_be(text, kind) or (kind.data_type in GROUPED and self._cuts_a_number(segment, first, last)):
                     continue
-                normal = normal_form(text, kind)
+                normal = normal_form(self._said(segment, first, text, kind), kind)
                 if normal is not None and any(map(str.isalnum, normal)):
                     found.append((first, last, normal))
         spans = {(first, last) for first, last, _ in found}
         for first, last, normal in found:
             wider = any(a <= first and last <= b and (a, b) != (first, last) for a, b in spans)
             yield first, last, normal, not wider
+
+    def _said(self, segment: Segment, first: int, text: str, kind: ValueType) -> str:
+        """The text, without brackets that are no minus sign: those behind words of the same line ("sixty (60)")."""
+        behind = first > segment.first and self.words[first - 1].text.strip(_MARKS).isalpha()
+        if kind.data_type not in NUMERIC or not behind or not text.startswith("("):
+            return text
+        return text.rstrip(".,;:").removeprefix("(").removesuffix(")")
+
+    def _cuts_a_number(self, segment: Segment, first: int, last: int) -> bool:
+        """Whether the words begin or end between two groups of one number's thousands: "450,00" of "12 450,00"."""
+        return (first > segment.first and self._one_number(first - 1)) or (
+            last < segment.last and self._one_number(last)
+        )
+
+    def _one_number(self, index: int) -> bool:
+        """Whether a word and the next are groups of one number: up to three figures, then three, a blank apart."""
+        left, right = self.words[index], self.words[index + 1]
+        gap = (right.box.x0 - left.box.x1) * self.page.width_pt
+        blank = gap < BLANK_MOST * self.height * self.page.height_pt
+        return blank and _GROUP_BEFORE.search(left.text) is not None and _GROUP_AFTER.match(right.text) is not None
 
     def _may_begin(self, segment: Segment, first: int) -> bool:
         """Whether a text may begin at a word of running prose: at the line's start, with a capital or a figure,
@@ -408,6 +433,8 @@ def _may_be(text: str, kind: ValueType) -> bool:
     """A quick layout before the slow reading: digits where a data type has them, month names, number words, an @."""
     data_type = kind.data_type
     digits = any(map(str.isdigit, text))
+    if data_type is DataType.NUMBER and not digits:
+        return parse_spelled(text.split()[0].strip(".,-")) is not None
     if data_type in NEEDS_DIGIT:
         return digits
     if data_type is DataType.DATE:

@@ -30,8 +30,8 @@ from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import normal_form
 
-FAMILIAR = 0.5  # likeness to a paper that the labeller read better, from which on it is asked
-NEAREST = 0.05  # and no other labelled paper may be more alike by more than this
+FAMILIAR = 0.5  # likeness to a labelled paper, from which on the labeller is asked
+READ_BETTER = 0.35  # likeness by words and places to a paper that it read better than the heads did
 ODD_LEAST = 2  # papers whose tables the heads got wrong, without which there is nothing to learn for
 FOLDS = 2  # halves: each is judged by what the other taught (decision 0013)
 WHY = "by words and places, as on labelled papers like this one"
@@ -50,9 +50,12 @@ class TableTagger:
     def read(self, pages: Sequence[Page], layout: Layout, likeness: float) -> dict[str, list[Row]]:
         """The rows of the tables that are the labeller's to read on a paper of this layout, by table; `likeness`
         (0–1) is the layout's to the most alike labelled paper."""
-        least = max(FAMILIAR, likeness - NEAREST)
+        if likeness < FAMILIAR:
+            return {}
         mine = [
-            key for key, its in self.asked.items() if any(layout_similarity(layout, known) >= least for known in its)
+            key
+            for key, its in self.asked.items()
+            if any(layout_similarity(layout, known) >= READ_BETTER for known in its)
         ]
         rows = rows_by(self.plan, self.model, pages) if mine else {}
         return {key: rows.get(key, []) for key in mine}

@@ -85,7 +85,7 @@ def _marks(plan: Plan, pages: Sequence[Page], layers: Sequence[Structure | None]
             found[field.key] = read_signature(field, pages, layers)
         elif field.data_type is DataType.ZONE:
             found[field.key] = read_zone(field, pages, zones)
-        elif field.data_type is DataType.CHOICE and (read := read_choice(field, ticks)).values:
+        elif field.data_type is DataType.CHOICE and (read := read_choice(field, ticks, pages)).values:
             found[field.key] = read
     return found
 

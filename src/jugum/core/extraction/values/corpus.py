@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification import Layout, group_layouts, layout_of, layout_similarity, similarity_matrix
+from jugum.core.classification import Layout, LayoutBook, layout_of
 from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
@@ -83,11 +83,16 @@ class Corpus:
         self.plan, self.synonyms = plan, synonyms
         self.samples = list(samples)
         self.layouts: list[Layout] = [layout_of(sample.pages) for sample in samples]
-        found = groups if groups is not None else group_layouts(similarity_matrix(self.layouts))
+        found = groups if groups is not None else LayoutBook(self.layouts).groups
         self.groups = np.array(found, dtype=np.intp)
         most = int(np.clip(DECISIONS_MAX // max(1, len(plan.fields)), ROW_PAPERS_MIN, ROW_PAPERS_MAX))
         self.training_papers = spread(self.groups, most)
         self.reference_papers = np.array(spread(self.groups, REFERENCES_MAX, among=self.training_papers), dtype=np.intp)
+        # What papers are compared with, in training and ever after.
+        self.book = LayoutBook(
+            [self.layouts[int(number)] for number in self.reference_papers],
+            groups=[int(self.groups[number]) for number in self.reference_papers],
+        )
         progress(0.1)
         self._prepared: dict[int, Prepared] = {}
         self._views: dict[int, PaperFeatures] = {}
@@ -152,9 +157,9 @@ class Corpus:
     def likeness(self, number: int) -> Floats:
         """Likeness (0–1) of a paper's layout to each exemplar; worked out once."""
         if number not in self._alike:
-            self._alike[number] = layout_likeness(
-                self.layouts[number], [self.layouts[int(other)] for other in self.reference_papers]
-            )
+            own = np.flatnonzero(self.reference_papers == number)
+            alike = self.book.likeness_within[int(own[0])] if len(own) else self.book.likeness(self.layouts[number])
+            self._alike[number] = alike.astype(np.float32)
         return self._alike[number]
 
     def rows(self, papers: Sequence[int], known: Mask, seed: int) -> Rows:
@@ -253,11 +258,6 @@ class Corpus:
         if key not in self._relations:
             self._relations[key] = learned_relations(self.plan, [self.samples[n] for n in np.flatnonzero(known)])
         return self._relations[key]
-
-
-def layout_likeness(layout: Layout, others: Sequence[Layout]) -> Floats:
-    """Likeness (0–1) of a layout to each of some others."""
-    return np.array([layout_similarity(layout, other) for other in others], dtype=np.float32)
 
 
 def with_prior(features: Floats) -> Floats:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from jugum.core.classification import layout_of, layout_similarity
+from jugum.core.classification import LayoutBook, layout_of
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
@@ -38,7 +38,7 @@ def suggest_from_same_layout(plan: Plan, labelled: Sequence[Sample], pages: Sequ
         examples += labelled_examples(plan, number, placed)
     candidates, by_rule = candidates_with_rules(plan, pages)
     layout = layout_of(pages)
-    alike = np.array([layout_similarity(layout, layout_of(sample.pages)) for sample in labelled])
+    alike = LayoutBook([layout_of(sample.pages) for sample in labelled]).likeness(layout)
     view = PaperFeatures(plan, candidates, Examples.of(examples), alike, [frozenset()] * len(labelled), by_rule)
     known = np.ones(len(labelled), dtype=bool)
     scored: dict[str, list[Choice]] = {}

@@ -1,0 +1,96 @@
+"""What labelled marks teach: the captions that options and yes/no boxes bear on papers, beside what the plan says."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.samples import Sample, SampleLabel
+from jugum.core.extraction.marks import Tick, captioned, ticks_of
+from jugum.core.page import Box, overlap_share, text_of
+from jugum.core.schema import FieldKind, FieldPlan, Plan
+from jugum.core.structure import Structure, TickBox
+from jugum.core.values import DataType, Option
+
+CAPTIONS_MAX = 20  # of one option: an office has not more forms of one type that word it otherwise
+CAPTION_LETTERS_MAX = 60  # a longer text is a sentence with the option in it
+SAME_BOX = 0.3  # share of the smaller box
+Structures = Sequence[Structure | None]
+ANSWERS = {"yes": "no", "no": "yes"}
+
+
+def with_learned_captions(plan: Plan, samples: Sequence[Sample], structures: Mapping[str, Structures]) -> Plan:
+    """The plan with the captions of its choices' options, and of "yes" and "no" of its tick boxes, as labelled papers
+    have them: the words that were marked, or those beside the box that was. `structures` are the layers of the papers'
+    pages by sample key. A caption that stands for two answers as often is nobody's."""
+    asked = [field for field in plan.fields if _has_captions(field)]
+    if not asked:
+        return plan
+    counts: dict[str, Counter[tuple[str, str]]] = {field.key: Counter() for field in asked}
+    for sample in samples:
+        ticks = ticks_of(sample.pages, structures[sample.key]) if sample.key in structures else []
+        for field in asked:
+            for label in sample.labels.get(field.key, ()):
+                told = _caption(field, label, sample, ticks)
+                if told is not None:
+                    counts[field.key][told] += 1
+    fields = [_with_captions(field, counts[field.key]) if field.key in counts else field for field in plan.fields]
+    return replace(plan, fields=tuple(fields))
+
+
+def _has_captions(field: FieldPlan) -> bool:
+    return field.kind is FieldKind.VALUE and not field.is_column and field.data_type in (DataType.CHOICE, DataType.TICK)
+
+
+def _caption(field: FieldPlan, label: SampleLabel, sample: Sample, ticks: Sequence[Tick]) -> tuple[str, str] | None:
+    """The answer that a label's caption stands for, and the caption; None where none is seen."""
+    if label.box is None or label.page is None:
+        return None
+    tick = max(
+        (one for one in ticks if one.page == label.page and overlap_share(one.box, label.box) >= SAME_BOX),
+        key=lambda one: overlap_share(one.box, label.box),  # type: ignore[arg-type]
+        default=None,
+    )
+    answer = label.normal
+    if tick is not None:
+        text = tick.caption
+        if field.data_type is DataType.TICK and not tick.ticked:
+            answer = ANSWERS.get(answer, answer)  # an empty box by “married” says no, and so its caption means yes
+    else:
+        text = _words_in(sample, label.page, label.box) or _beside(sample, label.page, label.box, ticks)
+    plain = plain_text(text)
+    return (answer, text) if plain and len(text) <= CAPTION_LETTERS_MAX else None
+
+
+def _words_in(sample: Sample, number: int, box: Box) -> str:
+    page = next((page for page in sample.pages if page.number == number), None)
+    return text_of([word for word in page.words if box.contains(*word.box.middle)]) if page else ""
+
+
+def _beside(sample: Sample, number: int, box: Box, ticks: Sequence[Tick]) -> str:
+    """What stands beside a box that was not found, on the side where the captions of the row's other boxes stand."""
+    page = next((page for page in sample.pages if page.number == number), None)
+    row = [one for one in ticks if one.page == number and abs(one.box.middle[1] - box.middle[1]) < box.height]
+    if page is None or not row:
+        return ""
+    boxes = [*(TickBox(one.box, one.ticked, 0.0) for one in row), TickBox(box, True, 1.0)]
+    return next(one.caption for one in captioned(page, boxes) if one.box == box)
+
+
+def _with_captions(field: FieldPlan, counts: Counter[tuple[str, str]]) -> FieldPlan:
+    by_text: dict[str, Counter[str]] = {}
+    shown: dict[str, str] = {}
+    for (answer, text), count in counts.items():
+        by_text.setdefault(plain_text(text), Counter())[answer] += count
+        shown.setdefault(plain_text(text), text)
+    learned: dict[str, list[str]] = {}
+    for plain, its in by_text.items():
+        (answer, most), *others = its.most_common()
+        if not others or others[0][1] < most:
+            learned.setdefault(answer, []).append(shown[plain])
+    options = field.options or (tuple(map(Option, ANSWERS)) if field.data_type is DataType.TICK and learned else ())
+    captions = {option.key: dict.fromkeys([*option.printed, *learned.get(option.key, [])]) for option in options}
+    taught = (replace(option, printed=tuple(captions[option.key])[:CAPTIONS_MAX]) for option in options)
+    return replace(field, options=tuple(taught))

@@ -1,0 +1,128 @@
+"""Captions that labelled marks teach: options and yes/no boxes worded otherwise than the plan says."""
+
+from __future__ import annotations
+
+import pytest
+
+from jugum.core.extraction.candidates.samples import Sample, SampleLabel
+from jugum.core.extraction.learned_marks import with_learned_captions
+from jugum.core.extraction.marks import read_choice, read_tick, ticks_of
+from jugum.core.ocr.rules import Ruling
+from jugum.core.page import Box, Page, Word, reading_order
+from jugum.core.schema import FieldPlan, Plan
+from jugum.core.structure import Structure, TickBox
+from jugum.core.values import DataType, Option
+
+STATE = FieldPlan("state", "State", DataType.CHOICE, options=(Option("sound"), Option("broken"), Option("missing")))
+INSURED = FieldPlan("insured", "Insured", DataType.TICK)
+PLAN = Plan((STATE, INSURED))
+Y = 0.3
+
+
+def paper(
+    words: list[tuple[float, str]], boxes: list[tuple[float, bool]], *, y: float = Y
+) -> tuple[tuple[Page, ...], list[Structure | None]]:
+    """A page with texts at places of one row, and tick boxes there."""
+    placed = []
+    for x, text in words:
+        for part in text.split():
+            placed.append(Word(part, Box(x, y, x + 0.01 * len(part), y + 0.014)))
+            x += 0.01 * len(part) + 0.006
+    ticks = tuple(TickBox(box_at(x, y), ticked, 0.5 if ticked else 0.0) for x, ticked in boxes)
+    layers = Structure((), Ruling((), ()), (), (), ticks, (), (), ())
+    return (Page(1, 595, 842, reading_order(placed)),), [layers]
+
+
+def box_at(x: float, y: float = Y) -> Box:
+    return Box(x, y, x + 0.018, y + 0.013)
+
+
+def learned(samples: list[tuple[str, tuple[tuple[Page, ...], list[Structure | None]], str, Box]]) -> Plan:
+    """The plan after labelled papers: (field, paper, normal form, the label's box)."""
+    made = [
+        Sample(str(number), pages, {key: (SampleLabel(normal, normal, 1, box),)})
+        for number, (key, (pages, _), normal, box) in enumerate(samples)
+    ]
+    return with_learned_captions(PLAN, made, {str(n): layers for n, (_, (_, layers), _, _) in enumerate(samples)})
+
+
+def answers(plan: Plan, made: tuple[tuple[Page, ...], list[Structure | None]]) -> list[str]:
+    pages, layers = made
+    return [value.normal for value in read_choice(plan.field("state"), ticks_of(pages, layers), pages).values if value]
+
+
+def on_right(chosen: int | None, hidden: int | None = None) -> tuple[tuple[Page, ...], list[Structure | None]]:
+    """Three boxes with their captions right of them; the box that is `hidden` is not found."""
+    places = [0.2, 0.4, 0.6]
+    words = [(x + 0.03, text) for x, text in zip(places, ("in order", "worn out", "not there"), strict=True)]
+    return paper(words, [(x, n == chosen) for n, x in enumerate(places) if n != hidden])
+
+
+def on_left(chosen: int) -> tuple[tuple[Page, ...], list[Structure | None]]:
+    """The same with their captions left of them, behind the name of the row."""
+    places = [0.32, 0.5, 0.68]
+    words = [(0.05, "Seen as:"), (0.22, "in order"), (0.4, "worn out"), (0.57, "not there")]
+    return paper(words, [(x, n == chosen) for n, x in enumerate(places)])
+
+
+def test_options_are_read_by_the_captions_of_labelled_papers() -> None:
+    assert answers(PLAN, on_right(1)) == []
+    plan = learned([("state", on_right(n), key, box_at(0.2 + 0.2 * n)) for n, key in enumerate(("sound", "broken"))])
+    assert plan.field("state").options[0].printed == ("in order",)
+    assert [answers(plan, on_right(n)) for n in (0, 1)] == [["sound"], ["broken"]]
+    assert answers(plan, on_left(1)) == ["broken"]
+
+
+def test_captions_left_of_their_boxes_are_told_from_those_on_the_right() -> None:
+    plan = learned([("state", on_left(n), key, box_at(0.32 + 0.18 * n)) for n, key in enumerate(("sound", "broken"))])
+    assert [option.printed for option in plan.field("state").options] == [("in order",), ("worn out",), ()]
+
+
+def test_a_heavy_tick_that_hides_its_box_is_found_by_the_others_being_empty() -> None:
+    shown = [(0, "sound"), (1, "broken"), (2, "missing")]
+    # The ticked box is not found on the labelled papers either: its caption is what stands where the label is.
+    plan = learned([("state", on_right(None, hidden=n), key, box_at(0.2 + 0.2 * n)) for n, key in shown])
+    assert [option.printed for option in plan.field("state").options] == [("in order",), ("worn out",), ("not there",)]
+    for number, key in shown:
+        assert answers(plan, on_right(None, hidden=number)) == [key]
+    assert answers(plan, on_right(None)) == []  # all boxes are there and empty: nobody chose
+    assert answers(plan, on_right(0, hidden=1)) == ["sound"]
+
+
+def test_a_caption_that_stands_for_two_answers_as_often_is_nobodys() -> None:
+    plan = learned([("state", on_right(0), "sound", box_at(0.2)), ("state", on_right(0), "broken", box_at(0.2))])
+    assert [option.printed for option in plan.field("state").options] == [(), (), ()]
+
+
+@pytest.mark.parametrize(("ticked", "answer"), [(True, "yes"), (False, "no")])
+def test_a_single_box_says_yes_when_ticked_and_no_when_empty(ticked: bool, answer: str) -> None:
+    def form(ticked: bool) -> tuple[tuple[Page, ...], list[Structure | None]]:
+        return paper([(0.23, "cover taken out")], [(0.2, ticked)])
+
+    for label_ticked, normal in ((True, "yes"), (False, "no")):  # either teaches the same caption
+        plan = learned([("insured", form(label_ticked), normal, box_at(0.2))])
+        pages, layers = form(ticked)
+        found = read_tick(plan.field("insured"), ticks_of(pages, layers))
+        assert [value.normal for value in found.values if value] == [answer]
+
+
+def test_two_boxes_answer_by_which_of_them_is_ticked() -> None:
+    def form(yes: bool) -> tuple[tuple[Page, ...], list[Structure | None]]:
+        return paper([(0.23, "taken"), (0.43, "declined")], [(0.2, yes), (0.4, not yes)])
+
+    plan = learned([("insured", form(True), "yes", box_at(0.2)), ("insured", form(False), "no", box_at(0.4))])
+    for yes in (True, False):
+        pages, layers = form(yes)
+        found = read_tick(plan.field("insured"), ticks_of(pages, layers))
+        assert [value.normal for value in found.values if value] == ["yes" if yes else "no"]
+    pages, layers = paper([(0.23, "taken"), (0.43, "declined")], [(0.2, True), (0.4, True)])
+    assert read_tick(plan.field("insured"), ticks_of(pages, layers)).values == ()  # both: it can't be told
+
+
+def test_labels_without_a_place_or_on_a_sentence_teach_nothing() -> None:
+    pages, layers = on_right(0)
+    typed = Sample("1", pages, {"state": (SampleLabel("sound", "sound"),)})
+    assert with_learned_captions(PLAN, [typed], {"1": layers}) == PLAN
+    whole = Box(0.0, 0.25, 1.0, 0.35)
+    prose, none = paper([(0.05, "whatever it was that stood in this long line of words that nobody reads")], [])
+    assert learned([("state", (prose, none), "sound", whole)]) == PLAN
