@@ -113,18 +113,18 @@ def watch(office: Office, outcome: Outcome, ended: threading.Event) -> None:
 
 
 def kill(office: Office, outcome: Outcome, kills: int, chance: random.Random, ended: threading.Event) -> None:
-    """So many kills at random moments."""
-    for _ in range(kills):
-        if ended.wait(chance.uniform(*PAUSE)):
-            return
-        its = victims(office)
-        names = sorted({name for name, _ in its})
+    """So many kills at random moments. What is killed is drawn first and does not depend on what is there: where it is
+    not there, the moment passes. Drawn from what is there, the start command would be killed whenever it starts, since
+    it is alone then."""
+    names = ["start command", "database", *SIGNS]
+    while len(outcome.kills) < kills and not ended.wait(chance.uniform(*PAUSE)):
         # With the start command everything is gone for some seconds: it is not the only thing that is killed.
         name = chance.choices(names, [1 if name == "start command" else 6 for name in names])[0]
-        pid = chance.choice([pid for its_name, pid in its if its_name == name])
+        pids = [pid for its, pid in victims(office) if its == name]
         with contextlib.suppress(ProcessLookupError):
-            os.kill(pid, signal.SIGKILL)
-            outcome.kills.append((time.monotonic(), name))
+            if pids:
+                os.kill(chance.choice(pids), signal.SIGKILL)
+                outcome.kills.append((time.monotonic(), name))
 
 
 def main(count: int = 1000, kills: int = 100, seed: int = 1) -> bool:

@@ -5,12 +5,16 @@ from __future__ import annotations
 import pytest
 
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
-from jugum.core.extraction.learned_marks import with_learned_captions
+from jugum.core.extraction.decided import PartDecision
+from jugum.core.extraction.learned_marks import printed_choices, with_learned_captions
 from jugum.core.extraction.marks import read_choice, read_tick, ticks_of
+from jugum.core.extraction.values.assignment import Decision
+from jugum.core.formats.version_file import pack_version, unpack_version
 from jugum.core.ocr.rules import Ruling
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.structure import Structure, TickBox
+from jugum.core.training import train_version
 from jugum.core.values import DataType, Option
 
 STATE = FieldPlan("state", "State", DataType.CHOICE, options=(Option("sound"), Option("broken"), Option("missing")))
@@ -126,3 +130,82 @@ def test_labels_without_a_place_or_on_a_sentence_teach_nothing() -> None:
     whole = Box(0.0, 0.25, 1.0, 0.35)
     prose, none = paper([(0.05, "whatever it was that stood in this long line of words that nobody reads")], [])
     assert learned([("state", (prose, none), "sound", whole)]) == PLAN
+
+
+# ---- Options printed as words --------------------------------------------------------------------------------------
+
+
+def report(number: int, key: str, *, boxed: bool = False) -> tuple[Sample, list[Structure | None]]:
+    """A paper that says the state in one word behind an odd name, and all options once more in its small print; or
+    with boxes on the same row."""
+    shown = {"sound": "fine", "broken": "worn", "missing": "lost"}
+    lines = [
+        (0.1, 0.1, f"Report {4000 + 7 * number}"),
+        (0.1, 0.2, "Keeper"),
+        (0.4, 0.2, ["Mira Toll", "Odd Varga", "Per Quill", "Ina Strand"][number % 4]),
+        (0.1, 0.8, "Things are fine or worn or lost as the keeper finds them"),
+    ]
+    placed, ticks, box = [], [], None
+    if boxed:
+        for place, (option, text) in enumerate(shown.items()):
+            x = 0.4 + 0.15 * place
+            ticks.append(TickBox(box_at(x, Y), option == key, 0.5))
+            lines.append((x + 0.03, Y, text))
+            if option == key:
+                box = box_at(x, Y)
+    else:
+        lines += [(0.1, Y, "Looks"), (0.4, Y, shown[key])]
+    for x, y, text in lines:
+        for part in text.split():
+            word = Word(part, Box(x, y, x + 0.01 * len(part), y + 0.014))
+            placed.append(word)
+            if not boxed and part == shown[key] and y == Y:
+                box = word.box
+            x += 0.01 * len(part) + 0.006
+    pages = (Page(1, 595, 842, reading_order(placed)),)
+    name = next(word.box for word in placed if word.box.y0 == 0.2 and word.box.x0 == 0.4)
+    both = Box(name.x0, name.y0, name.x0 + 0.01 * len(lines[2][2]) + 0.006, name.y1)
+    labels = {
+        "state": (SampleLabel(key, key, 1, box),),
+        "keeper": (SampleLabel(lines[2][2], lines[2][2], 1, both),),
+    }
+    layers = [Structure((), Ruling((), ()), (), (), tuple(ticks), (), (), ())]
+    return Sample(str(number), pages, labels), layers
+
+
+KEYS = ("sound", "broken", "missing")
+
+
+def test_an_option_printed_as_a_word_is_found_where_it_stands_and_a_box_goes_first() -> None:
+    plan = Plan((STATE, FieldPlan("keeper", "Keeper", DataType.NAME)))
+    made = [report(number, KEYS[number % 3], boxed=number % 2 == 1) for number in range(12)]
+    version = train_version(
+        plan, [sample for sample, _ in made], structures={sample.key: layers for sample, layers in made}
+    )
+    for number, key in enumerate(KEYS, 40):
+        for boxed in (False, True):
+            asked, layers = report(number, key, boxed=boxed)
+            decided = [one for one, _ in version.decide_with_confidence(asked.pages, layers) if one.field == "state"]
+            assert len(decided) == 1
+            assert isinstance(decided[0], PartDecision) is boxed
+            assert findings(decided[0]) == [key]
+    back, _, _ = unpack_version(pack_version(version.trained_model, version.calibrators, {}))
+    asked, layers = report(50, "missing")
+    assert [findings(one) for one in back.decide(asked.pages, layers) if one.field == "state"] == [["missing"]]
+    for decision in (row for row in version.seen.records if row.decision.field == "state"):
+        assert sum(r.decision.field == "state" and r.paper == decision.paper for r in version.seen.records) == 1
+
+
+def findings(decision: Decision | PartDecision) -> list[str]:
+    if isinstance(decision, Decision):
+        return [choice.candidate.normal for choice in decision.chosen]
+    return [value.normal for value in decision.values[decision.field] if value]
+
+
+def test_only_choices_that_stand_as_words_on_two_papers_are_looked_for_as_words() -> None:
+    made = [report(number, KEYS[number % 3], boxed=number > 0) for number in range(3)]
+    layers = {sample.key: its for sample, its in made}
+    assert printed_choices(PLAN, [sample for sample, _ in made], layers) == frozenset()
+    more = [*made, report(9, "sound")]
+    layers["9"] = more[-1][1]
+    assert printed_choices(PLAN, [sample for sample, _ in more], layers) == {"state"}

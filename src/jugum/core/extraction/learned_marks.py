@@ -16,6 +16,7 @@ from jugum.core.values import DataType, Option
 
 CAPTIONS_MAX = 20  # of one option: an office has not more forms of one type that word it otherwise
 CAPTION_LETTERS_MAX = 60  # a longer text is a sentence with the option in it
+WORDS_LEAST = 2  # papers: one may be a slip of the labeller's
 SAME_BOX = 0.3  # share of the smaller box
 Structures = Sequence[Structure | None]
 ANSWERS = {"yes": "no", "no": "yes"}
@@ -40,6 +41,25 @@ def with_learned_captions(plan: Plan, samples: Sequence[Sample], structures: Map
     return replace(plan, fields=tuple(fields))
 
 
+def printed_choices(plan: Plan, samples: Sequence[Sample], structures: Mapping[str, Structures]) -> frozenset[str]:
+    """Keys of the choices that stand as words, without a box, on two labelled papers at least: they are found as values
+    are, by what stands around them."""
+    papers: Counter[str] = Counter()
+    for field in plan.fields:
+        if not _has_captions(field) or field.data_type is not DataType.CHOICE:
+            continue
+        for sample in samples:
+            ticks = ticks_of(sample.pages, structures[sample.key]) if sample.key in structures else []
+            papers[field.key] += any(_is_word(label, sample, ticks) for label in sample.labels.get(field.key, ()))
+    return frozenset(key for key, count in papers.items() if count >= WORDS_LEAST)
+
+
+def _is_word(label: SampleLabel, sample: Sample, ticks: Sequence[Tick]) -> bool:
+    if label.box is None or label.page is None or _tick_at(label.page, label.box, ticks) is not None:
+        return False
+    return bool(plain_text(_words_in(sample, label.page, label.box)))
+
+
 def _has_captions(field: FieldPlan) -> bool:
     return field.kind is FieldKind.VALUE and not field.is_column and field.data_type in (DataType.CHOICE, DataType.TICK)
 
@@ -48,11 +68,7 @@ def _caption(field: FieldPlan, label: SampleLabel, sample: Sample, ticks: Sequen
     """The answer that a label's caption stands for, and the caption; None where none is seen."""
     if label.box is None or label.page is None:
         return None
-    tick = max(
-        (one for one in ticks if one.page == label.page and overlap_share(one.box, label.box) >= SAME_BOX),
-        key=lambda one: overlap_share(one.box, label.box),  # type: ignore[arg-type]
-        default=None,
-    )
+    tick = _tick_at(label.page, label.box, ticks)
     answer = label.normal
     if tick is not None:
         text = tick.caption
@@ -62,6 +78,12 @@ def _caption(field: FieldPlan, label: SampleLabel, sample: Sample, ticks: Sequen
         text = _words_in(sample, label.page, label.box) or _beside(sample, label.page, label.box, ticks)
     plain = plain_text(text)
     return (answer, text) if plain and len(text) <= CAPTION_LETTERS_MAX else None
+
+
+def _tick_at(page: int, box: Box, ticks: Sequence[Tick]) -> Tick | None:
+    """The tick box that a label's box is."""
+    there = [one for one in ticks if one.page == page and overlap_share(one.box, box) >= SAME_BOX]
+    return max(there, key=lambda one: overlap_share(one.box, box), default=None)
 
 
 def _words_in(sample: Sample, number: int, box: Box) -> str:

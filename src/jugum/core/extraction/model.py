@@ -11,7 +11,16 @@ from jugum.core.classification import layout_of
 from jugum.core.classification.layout_book import AnyBook
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
-from jugum.core.extraction.parts import PartPaper, PartReader, Structures, fit_parts, inside_of, marks_of, parts_of
+from jugum.core.extraction.parts import (
+    PartPaper,
+    PartReader,
+    Structures,
+    fit_parts,
+    inside_of,
+    marks_of,
+    one_each,
+    parts_of,
+)
 from jugum.core.extraction.untrained.reading import needs_picture
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus
@@ -44,6 +53,7 @@ class TrainedModel:
         familiar = float(alike.max(initial=0.0))
         decided: list[PartDecision] = self.parts.decide(pages, structures, familiar) if self.parts else []
         values = self.extractor.decide(pages, alike, inside_of(self.plan, decided)) if self.extractor else []
+        values, decided = one_each(values, decided)
         return [*values, *decided]
 
 

@@ -21,6 +21,7 @@ from jugum.core.extraction.tables.cells import cells_of
 from jugum.core.extraction.tables.learned_heads import with_learned_heads
 from jugum.core.extraction.tables.tagger import TableTagger, fit_table_tagger, labelled_table
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
+from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Inside
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
@@ -145,6 +146,15 @@ def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPa
             for paper, sample in zip(papers, samples, strict=True)
         ]
     return fit_table_tagger(plan, samples, [paper.layout for paper in papers], by_heads)
+
+
+def one_each(values: Sequence[Decision], parts: Sequence[PartDecision]) -> tuple[list[Decision], list[PartDecision]]:
+    """One decision for each field: a choice may be a box on one paper and a word on the next, and is decided on both
+    ways. What boxes say goes first; where they say nothing, the words do."""
+    said = {decision.field for decision in values}
+    boxed = {decision.field for decision in parts if not decision.absent}
+    kept = [decision for decision in parts if decision.field in boxed or decision.field not in said]
+    return [decision for decision in values if decision.field not in boxed], kept
 
 
 def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> dict[str, Finding]:

@@ -122,7 +122,7 @@ def _trained_model(plan: Plan, model: Mapping[str, Any], files: Mapping[str, byt
     for name in (TAGGER, TABLES):
         check_model(files[name])
     trees = files[TREES].decode()
-    extractor = Extractor.from_data(plan.learned, model["values"], trees, files[TAGGER]) if model["values"] else None
+    extractor = Extractor.from_data(plan, model["values"], trees, files[TAGGER]) if model["values"] else None
     parts = None
     if model["parts"]:
         its = Plan(tuple(field_from(field) for field in model["parts"]["plan"]))

@@ -285,7 +285,11 @@ class Plan:
     @cached_property
     def learned(self) -> Plan:
         """The part of the plan that a model learns; fields inside a clause are taken out of it."""
-        return Plan(tuple(replace(field, inside="") for field in self.fields if field.learned))
+        return self.only({field.key for field in self.fields if field.learned})
+
+    def only(self, keys: Collection[str]) -> Plan:
+        """The part of the plan with these fields alone, taken out of what they stand in."""
+        return Plan(tuple(replace(field, inside="") for field in self.fields if field.key in keys))
 
     @cached_property
     def shapes(self) -> dict[str, Shape]:

@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
-from jugum.core.extraction.parts import PartPaper, PartReader, Structures, fit_parts, inside_of, parts_of
+from jugum.core.extraction.parts import PartPaper, PartReader, Structures, fit_parts, inside_of, one_each, parts_of
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import train_extractor
@@ -171,6 +171,7 @@ def _fold_decisions(
             decided = parts.decide_on(papers.parts[paper], familiar)
         if ranker is not None:
             values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger)
+        values, decided = one_each(values, decided)
         found.append((paper, [*decided, *values]))
     return found
 

@@ -10,7 +10,7 @@ from jugum.core.calibration import Calibrators, confidences
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.decided import part_kind
-from jugum.core.extraction.learned_marks import with_learned_captions
+from jugum.core.extraction.learned_marks import printed_choices, with_learned_captions
 from jugum.core.extraction.model import AnyDecision, TrainedModel, fit_trained_model
 from jugum.core.extraction.parts import Structures
 from jugum.core.extraction.values.corpus import Corpus
@@ -120,7 +120,10 @@ def papers_of(
 ) -> Papers:
     """Samples made ready to learn from and to be judged; see `train_version`."""
     plan = with_learned_captions(with_learned_names(plan, samples), samples, structures or {})
-    learned = {field.key for field in plan.learned.fields}
+    ranked = plan.only(
+        {field.key for field in plan.fields if field.learned} | printed_choices(plan, samples, structures or {})
+    )
+    learned = {field.key for field in ranked.fields}
     read = learned | {field.key for field in plan.fields if part_kind(field) or field.is_column}
     if not read:
         raise InputError("The plan has no fields. Define the fields in Plan first.")
@@ -136,7 +139,7 @@ def papers_of(
     # clauses, tables and marks are learned apart
     values = [replace(sample, labels={k: v for k, v in sample.labels.items() if k in learned}) for sample in usable]
     corpus = Corpus(
-        plan.learned,
+        ranked,
         values,
         groups=layouts,
         synonyms=synonyms,

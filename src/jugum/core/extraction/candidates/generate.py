@@ -445,10 +445,30 @@ def _may_be(text: str, kind: ValueType) -> bool:
         return "@" in text
     if data_type is DataType.SPELLED:
         return (not digits and parse_spelled(text.split()[0].strip(".,-")) is not None) or text.isdigit()
+    if data_type is DataType.CHOICE:
+        return _may_be_option(text, kind)
     if data_type is DataType.NAME:
         words = text.split()
         return not digits and words[0][:1].isupper() and words[-1][:1].isupper()
     return True
+
+
+def _ends(text: str) -> tuple[int, str, str]:
+    """How many words a text has, and its first and last letter."""
+    letters = [letter for letter in text.casefold() if letter.isalnum()] or [""]
+    return text.count(" "), letters[0], letters[-1]
+
+
+@lru_cache(maxsize=1000)
+def _ends_of_options(kind: ValueType) -> frozenset[tuple[int, str, str]]:
+    return frozenset(_ends(spelling) for option in kind.options for spelling in option.spellings)
+
+
+def _may_be_option(text: str, kind: ValueType) -> bool:
+    """Whether a text has as many words as an option of the choice and begins or ends as it does; one letter may be
+    misread."""
+    count, first, last = _ends(text)
+    return any(words == count and (first == a or last == b) for words, a, b in _ends_of_options(kind))
 
 
 def _is_numeric(text: str) -> bool:

@@ -61,6 +61,7 @@ class Extractor:
         number = {text: place for place, text in enumerate(common)}
         return {
             "features": list(FEATURES),
+            "fields": [field.key for field in self.plan.fields],
             "ranker": line,
             "common_texts": common,
             "texts": [sorted(number[text] for text in texts) for texts in self.texts],
@@ -74,10 +75,12 @@ class Extractor:
 
     @staticmethod
     def from_data(plan: Plan, data: dict[str, Any], trees: str, tagger: bytes = b"") -> Extractor:
-        """The inverse of `to_data`; InputError when another release of the program wrote it with other features."""
+        """The inverse of `to_data`; `plan` is the whole plan of the version. InputError when another release of the
+        program wrote it with other features."""
         # the same numbers under other names would give other answers without a word
         if data["features"] != list(FEATURES):
             raise InputError("This version was trained by another release of the program. Train a new one.")
+        plan = plan.only(data["fields"]) if "fields" in data else plan.learned  # from before choices were learned
         common = data["common_texts"]
         synonyms = data["synonyms"]
         return Extractor(
