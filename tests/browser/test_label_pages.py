@@ -49,6 +49,7 @@ def test_layouts_are_named_and_sets_dealt(application: Application, page: Page) 
     page.locator("#ask input").fill("blue form")
     page.keyboard.press("Enter")
     expect(page.locator(".layout b").first).to_have_text("blue form")
+    page.wait_for_load_state()  # its scripts take the form; without them it would be sent as a link is
     page.get_by_label("For testing, %").fill("50")
     page.get_by_label("Layouts", exact=True).select_option("yes")
     page.get_by_role("button", name="Assign the samples").click()
