@@ -17,15 +17,16 @@ import json
 import pickle
 import re
 import time
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
+from functools import cache
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from jugum.core.classification import LayoutBook, TypeSample, fit_type_classifier, layout_of
+from jugum.core.classification import LayoutBook, layout_of
 from jugum.core.evaluation.metrics import calibration_error
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.decided import PartDecision
@@ -75,9 +76,7 @@ def plan_of(schema: Mapping[str, Any]) -> Plan:
             one["name"],
             TYPES[one["type"]],
             required=bool(one.get("required")),
-            options=tuple(Option(*_option(choice)) for choice in one.get("choices") or ())
-            if one["type"] == "choice"
-            else (),
+            options=tuple(map(Option, one["choices"])) if one["type"] == "choice" else (),
         )
         for one in schema["fields"]
     ]
@@ -91,11 +90,10 @@ def plan_of(schema: Mapping[str, Any]) -> Plan:
     return Plan(tuple(fields))
 
 
-def _option(choice: Any) -> tuple[str, tuple[str, ...]]:
-    return (choice, ()) if isinstance(choice, str) else (choice[0], tuple(choice[1:]))
-
-
-_engine: list[CarefulEngine] = []
+@cache
+def engine() -> CarefulEngine:
+    """Made once in each process."""
+    return CarefulEngine()
 
 
 def kept_reading(cache: Path, truth: Mapping[str, Any]) -> Path:
@@ -109,10 +107,8 @@ def read_one(asked: tuple[Path, dict[str, Any], Path]) -> PaperRead:
     if kept.exists():
         pages, layers = pickle.loads(kept.read_bytes())
         return PaperRead(truth, pages, layers)
-    if not _engine:
-        _engine.append(CarefulEngine())
     paper = open_paper((folder / truth["file"]).read_bytes(), truth["file"])
-    pages = tuple(read_page(paper, number, _engine[0]).page for number in range(paper.page_count))
+    pages = tuple(read_page(paper, number, engine()).page for number in range(paper.page_count))
     layers = tuple(structure_of(page, reading_picture(paper, number, page)) for number, page in enumerate(pages))
     kept.write_bytes(pickle.dumps((pages, layers)))
     return PaperRead(truth, pages, layers)
@@ -122,11 +118,7 @@ def labelled(plan: Plan, paper: PaperRead) -> Sample:
     """The paper with the labels of a person who sweeps the words of each value, or types what was not read."""
     labels: dict[str, tuple[SampleLabel, ...]] = {}
     for key, places in paper.truth["fields"].items():
-        one = plan.field(key)
-        if places:
-            labels[key] = (_label(one, places, paper),)
-        else:  # nobody leaves a signature or a tick box open that can be seen to be empty
-            labels[key] = ()
+        labels[key] = (_label(plan.field(key), places, paper),) if places else ()
     for table, rows in paper.truth["tables"].items():
         for column in plan.inside(table):
             name = column.key.split(".")[1]
@@ -197,7 +189,6 @@ class Folder:
     """All papers of a folder as read, and the plan of each type."""
 
     plans: dict[str, Plan]
-    schema: dict[str, Any]
     papers: list[PaperRead]
 
     @staticmethod
@@ -215,7 +206,7 @@ class Folder:
         plans = {key: plan_of(one) for key, one in schema.items() if not types or key in types}
         for paper in papers:
             paper.sample = labelled(plans[paper.truth["type"]], paper)
-        return Folder(plans, schema, papers)
+        return Folder(plans, papers)
 
     def of(self, kind: str, split: str) -> list[PaperRead]:
         return [paper for paper in self.papers if paper.truth["type"] == kind and paper.truth["split"] == split]
@@ -309,27 +300,13 @@ def _rows(plan: Plan, decision: PartDecision) -> list[dict[str, str | None]]:
     ]
 
 
-def some(papers: Sequence[PaperRead], count: int) -> list[PaperRead]:
-    """The first so many papers as they come."""
-    return list(papers[:count])
-
-
-def classifier_of(folder: Folder, count: int) -> Any:
-    samples = []
-    for number, kind in enumerate(folder.plans):
-        its = some(folder.of(kind, "train"), count)
-        groups = layout_numbers(its)
-        samples += [TypeSample(paper.pages, number, 100 * number + groups[paper.truth["file"]]) for paper in its]
-    return fit_type_classifier(samples)
-
-
-def trial(folder: Folder, kind: str, count: int) -> Iterator[tuple[TrainedVersion, Judged]]:
+def trial(folder: Folder, kind: str, count: int) -> Iterator[Judged]:
     plan = folder.plans[kind]
-    version = trained_on(plan, some(folder.of(kind, "train"), count))
+    version = trained_on(plan, folder.of(kind, "train")[:count])
     thresholds = thresholds_of(version, plan)
     for split in ("test_known", "test_new"):
         for paper in folder.of(kind, split):
-            yield version, decide(version, thresholds, plan, paper)
+            yield decide(version, thresholds, plan, paper)
 
 
 @dataclass
@@ -372,6 +349,10 @@ class Figures:
         self.through += all_pass
         self.through_wrong += all_pass and any_wrong
 
+    def __add__(self, other: Figures) -> Figures:
+        summed = {one.name: getattr(self, one.name) + getattr(other, one.name) for one in fields(self)}
+        return Figures(**{**summed, "cells": [a + b for a, b in zip(self.cells, other.cells, strict=True)]})
+
     def said(self) -> str:
         f1 = 2 * self.right / max(1, self.found + self.there)
         cells = 2 * self.cells[0] / max(1, self.cells[1] + self.cells[2])
@@ -389,7 +370,7 @@ def work(args: tuple[Path, Path, str, int]) -> tuple[str, int, dict[str, Figures
     started = time.process_time()
     figures: dict[str, Figures] = defaultdict(Figures)
     lines = []
-    for _version, judged in trial(folder, kind, count):
+    for judged in trial(folder, kind, count):
         figures[judged.paper.truth["split"]].add(folder.plans[kind], judged)
         figures[f"{judged.paper.truth['split']} {judged.paper.truth['quality']}"].add(folder.plans[kind], judged)
         lines.append(judged.line(kind))
@@ -408,7 +389,7 @@ def main() -> None:
     folder = Folder.read(args.folder, cache, args.types)
     jobs = [(args.folder, cache, kind, count) for count in args.counts for kind in folder.plans]
     written: dict[int, list[str]] = defaultdict(list)
-    sums: dict[tuple[int, str], Counter[str]] = defaultdict(Counter)
+    sums: dict[tuple[int, str], Figures] = defaultdict(Figures)
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         for kind, count, figures, lines, spent in pool.map(work, jobs):
             for split in ("test_known", "test_new"):
@@ -416,19 +397,9 @@ def main() -> None:
             print(f"{kind:16}{count:4} {spent:.1f} s of CPU")
             written[count] += lines
             for name, its in figures.items():
-                sums[count, name].update(
-                    right=its.right, found=its.found, there=its.there, passed=its.passed, wrong=its.passed_wrong,
-                    all=len(its.sure), through=its.through, through_wrong=its.through_wrong, papers=its.papers,
-                    cells_right=its.cells[0], cells_found=its.cells[1], cells_there=its.cells[2],
-                )  # fmt: skip
+                sums[count, name] += its
     for (count, name), its in sorted(sums.items()):
-        f1 = 2 * its["right"] / max(1, its["found"] + its["there"])
-        cells = 2 * its["cells_right"] / max(1, its["cells_found"] + its["cells_there"])
-        print(
-            f"{count:4} {name:22} F1 {f1:.3f} cells {cells:.3f} passing {its['passed'] / max(1, its['all']):.3f} "
-            f"({its['wrong']} of {its['passed']} wrong) through {its['through']} of {its['papers']} "
-            f"({its['through_wrong']} wrong)"
-        )
+        print(f"{count:4} {name:22} {its.said()}")
     if args.out:
         args.out.mkdir(parents=True, exist_ok=True)
         for count, lines in written.items():

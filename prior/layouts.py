@@ -21,7 +21,7 @@ from sklearn.linear_model import LogisticRegression
 from sklearn.metrics import roc_auc_score
 
 from jugum.core.classification.layout_book import RESPECTS, LayoutBook
-from jugum.core.classification.lookalikes import Layout, layout_of, layout_similarity
+from jugum.core.classification.lookalikes import Layout, layout_of
 from jugum.core.ocr import engine_named, open_paper, read_page
 from jugum.core.page import Page, Word
 from jugum.demo.assessments import tax_assessment
@@ -99,12 +99,10 @@ def main() -> None:
         *((f"school {n}", of_school(SEED + n)) for n in range(KINDS)),
     ]:
         figures, truth = zip(*pairs(papers, rng), strict=True)
-        by_places = [layout_similarity(a, b) for n, (a, _) in enumerate(papers) for b, _ in papers[:n]]
-        told = f"places alone up to {max(by_places):.2f}"
         areas = " ".join(
             f"{respect} {roc_auc_score(truth, [row[n] for row in figures]):.3f}" for n, respect in enumerate(RESPECTS)
         )
-        print(f"{name:16} {len(truth):5} pairs, area under the curve: {areas} ({told})")
+        print(f"{name:16} {len(truth):5} pairs, area under the curve: {areas}")
         rows += figures
         same += truth
     model = LogisticRegression(C=1.0, class_weight="balanced").fit(np.array(rows), np.array(same))

@@ -15,10 +15,10 @@ from sqlalchemy.orm import Session
 from jugum.core.calibration import Calibrator
 from jugum.core.evaluation.report_model import Report
 from jugum.core.extraction.model import AnyDecision, TrainedModel
-from jugum.core.extraction.parts import Structures
 from jugum.core.formats.version_file import unpack_version
 from jugum.core.page import Page
 from jugum.core.states import VersionState
+from jugum.core.structure import Structures
 from jugum.core.training.version import confident_decisions
 from jugum.errors import Conflict, NotFound
 from jugum.store import Store

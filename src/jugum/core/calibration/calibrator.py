@@ -10,11 +10,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.classification.layout_book import SAME
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.values.assignment import Decision
 
@@ -64,7 +66,6 @@ CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
 NEVER_COUNTED = (10_000, 10_000)  # by versions from before denials were counted: these are as sure as they were
-FAMILIAR = 0.5  # likeness to a labelled layout, from which on a paper is rather of it
 DRAWN = 4.0  # decisions that a field's record is drawn towards that of all fields by (m-estimate, Cestnik 1990)
 FLAT = 1e-6  # a feature that varies less is left unscaled, so that it is not divided by nought
 
@@ -119,33 +120,35 @@ class FieldRecords:
     def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> FieldRecords:
         counts: dict[tuple[str, bool], tuple[int, int]] = {}
         for decision, good in zip(decisions, right, strict=True):
-            key = decision.field, decision.layout_similarity >= FAMILIAR
+            key = decision.field, decision.layout_similarity >= SAME
             hits, total = counts.get(key, (0, 0))
             counts[key] = hits + int(good), total + 1
         return FieldRecords(counts)
 
     def log_odds(self, decisions: Sequence[AnyDecision]) -> Floats:
-        """By how much the log-odds of each decision's field are above those of all fields on such layouts; drawn
-        towards these as if four more decisions had been as good as they are (0 for a field nothing is known of). On
-        strange layouts never by more than on familiar ones: strangeness must not speak for a decision."""
+        """By how much the log-odds of each decision's field are above those of all fields on such layouts (0 for a
+        field nothing is known of). On strange layouts never by more than on familiar ones: strangeness must not speak
+        for a decision."""
+        familiar, strange = self._above[True], self._above[False]
         found = []
         for decision in decisions:
-            above = self._above(decision.field, familiar=True)
-            if decision.layout_similarity < FAMILIAR:
-                above = min(above, self._above(decision.field, familiar=False))
+            above = familiar.get(decision.field, 0.0)
+            if decision.layout_similarity < SAME:
+                above = min(above, strange.get(decision.field, 0.0))
             found.append(above)
         return np.array(found, dtype=np.float64)
 
-    def _above(self, field: str, *, familiar: bool) -> float:
-        hits, total = self.counts.get((field, familiar), (0, 0))
-        share = self._whole(familiar)
-        rate = (hits + DRAWN * share) / (total + DRAWN)
-        return float(np.log(rate / (1 - rate)) - np.log(share / (1 - share)))
-
-    def _whole(self, familiar: bool) -> float:
-        """The share of all decisions on such layouts that were right, by Laplace's rule of succession."""
-        its = [count for (_, known), count in self.counts.items() if known is familiar]
-        return (sum(hits for hits, _ in its) + 1) / (sum(total for _, total in its) + 2)
+    @cached_property
+    def _above(self) -> dict[bool, dict[str, float]]:
+        """Familiar or not → field → its log-odds above those of all fields there, whose share is by Laplace's rule of
+        succession; drawn towards it as if four more decisions had been as good."""
+        found: dict[bool, dict[str, float]] = {}
+        for familiar in (False, True):
+            its = {field: count for (field, known), count in self.counts.items() if known is familiar}
+            share = (sum(hits for hits, _ in its.values()) + 1) / (sum(total for _, total in its.values()) + 2)
+            rates = {field: (hits + DRAWN * share) / (total + DRAWN) for field, (hits, total) in its.items()}
+            found[familiar] = {field: _log_odds(rate) - _log_odds(share) for field, rate in rates.items()}
+        return found
 
     def to_data(self) -> dict[str, list[int]]:
         """JSON-able: field → right and all on strange, then on familiar layouts."""
@@ -161,6 +164,10 @@ class FieldRecords:
         for field, (strange, of_strange, familiar, of_familiar) in data.items():
             counts[field, False], counts[field, True] = (strange, of_strange), (familiar, of_familiar)
         return FieldRecords(counts)
+
+
+def _log_odds(share: float) -> float:
+    return float(np.log(share / (1 - share)))
 
 
 @dataclass

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
 from importlib.resources import files
 from itertools import pairwise
 from typing import Any
@@ -24,7 +24,10 @@ LONE = 0.2  # of what stands on one paper alone, beside what stands on two or mo
 # Log-odds of the shipped weights between which "the same" may begin; all is one layout when the least alike are above.
 NEVER_BELOW, SURELY_SAME, MOST = -5.5, 1.5, 3.0
 ONE_LAYOUT_SHARE = 0.4  # of the gap beneath the least alike, beside gaps between others (measured on pairs of papers)
+EACH_ITS_OWN, OWN_SHARE = -1.0, 0.5  # log-odds of the most alike under which it may be, and of its gap beside others
+STEP = 1.0  # log-odds beyond what was seen, where nothing stands on the other side
 ROUNDING = 1e-9  # a mean that is exactly the least likeness still joins
+SAME = 0.5  # likeness from which on two layouts are rather the same than not
 SPREAD = (0.25, 1.0)  # log-odds of the weights for one of likeness
 
 
@@ -88,9 +91,9 @@ class LayoutBook:
         same = float(np.quantile(near, 0.1)) if near else None
         other = float(np.quantile(far, 0.9)) if far else None
         if same is None:
-            return Scale(0.0 if other is None else max(0.0, other + 1.0), SPREAD[1])
+            return Scale(0.0 if other is None else max(0.0, other + STEP), SPREAD[1])
         if other is None:
-            return Scale(min(0.0, same - 1.0), SPREAD[1])
+            return Scale(min(0.0, same - STEP), SPREAD[1])
         return Scale((same + other) / 2, float(np.clip((same - other) / 4, *SPREAD)))
 
     def likeness(self, layout: Layout) -> Floats:
@@ -110,7 +113,7 @@ class LayoutBook:
         """The group of the paper that a layout is most like, if it is rather the same than another; None else. Of its
         group one is enough: people put forms together that look unlike."""
         alike = self.likeness(layout)
-        if not len(alike) or alike.max() < 0.5:
+        if not len(alike) or alike.max() < SAME:
             return None
         return self.groups[int(alike.argmax())]
 
@@ -126,7 +129,7 @@ class LayoutBook:
     def _pair(self, layout: Layout, weighed: Sequence[_Weighed], number: int) -> float:
         """Log-odds that a layout and one of the book are the same."""
         if not layout.texts or not self.layouts[number].texts:
-            return NEVER_BELOW - 1.0
+            return NEVER_BELOW - STEP
         weights, bias = shipped_weights()
         return float(np.dot(weights, self._figures(layout, weighed, number)) + bias)
 
@@ -231,23 +234,19 @@ def _cut(joins: Floats) -> float:
         return MOST
     whole = len(likely) == len(joins)
     if whole and likely[-1] >= SURELY_SAME:
-        return likely[-1] - 1.0
+        return likely[-1] - STEP
     gaps = [(high - low, (high + low) / 2) for high, low in pairwise(likely) if low < SURELY_SAME]
-    gaps.append((ONE_LAYOUT_SHARE * (likely[-1] - NEVER_BELOW), likely[-1] - 1.0 if whole else NEVER_BELOW))
+    gaps.append((ONE_LAYOUT_SHARE * (likely[-1] - NEVER_BELOW), likely[-1] - STEP if whole else NEVER_BELOW))
     if likely[0] < MOST:  # perhaps each is of a layout of its own
-        gaps.append((max(0.0, 0.5 * (-1.0 - likely[0])), (likely[0] + MOST) / 2))
+        gaps.append((OWN_SHARE * max(0.0, EACH_ITS_OWN - likely[0]), (likely[0] + MOST) / 2))
     return max(gaps)[1]
 
 
-_weights: list[tuple[Floats, float]] = []
-
-
+@cache
 def shipped_weights() -> tuple[Floats, float]:
     """Weights of RESPECTS and the bias; see `prior/layouts.py`."""
-    if not _weights:
-        data = json.loads(files("jugum.core.classification").joinpath("data/layouts.json").read_text("utf-8"))
-        _weights.append((np.array([data["weights"][name] for name in RESPECTS]), float(data["bias"])))
-    return _weights[0]
+    data = json.loads(files("jugum.core.classification").joinpath("data/layouts.json").read_text("utf-8"))
+    return np.array([data["weights"][name] for name in RESPECTS]), float(data["bias"])
 
 
 @dataclass(frozen=True)
@@ -276,4 +275,4 @@ def book_from(data: Any) -> AnyBook:
     return LayoutBook.from_data(data)
 
 
-__all__ = ["AnyBook", "BookOfPlaces", "LayoutBook", "Scale", "book_from", "grouped", "linked"]
+__all__ = ["SAME", "AnyBook", "BookOfPlaces", "LayoutBook", "Scale", "book_from", "grouped", "linked"]

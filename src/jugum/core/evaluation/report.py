@@ -35,9 +35,9 @@ from jugum.core.evaluation.report_model import (
     TestFigures,
 )
 from jugum.core.extraction.candidates.samples import LookedAt, Sample
-from jugum.core.extraction.parts import Structures
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.schema import Plan
+from jugum.core.structure import Structures
 from jugum.core.training.confidence import EvidenceRow
 from jugum.core.training.holdout import HeldOut, Papers
 from jugum.core.training.verdicts import Counts, verdict_on

@@ -11,14 +11,13 @@ from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.marks import Tick, captioned, ticks_of
 from jugum.core.page import Box, overlap_share, text_of
 from jugum.core.schema import FieldKind, FieldPlan, Plan
-from jugum.core.structure import Structure, TickBox
+from jugum.core.structure import Structures, TickBox
 from jugum.core.values import DataType, Option
 
 CAPTIONS_MAX = 20  # of one option: an office has not more forms of one type that word it otherwise
 CAPTION_LETTERS_MAX = 60  # a longer text is a sentence with the option in it
 WORDS_LEAST = 2  # papers: one may be a slip of the labeller's
 SAME_BOX = 0.3  # share of the smaller box
-Structures = Sequence[Structure | None]
 ANSWERS = {"yes": "no", "no": "yes"}
 
 

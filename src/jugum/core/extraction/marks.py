@@ -74,13 +74,13 @@ def captioned(page: Page, boxes: Sequence[TickBox], number: int = 0) -> Iterator
         if abs(word.box.middle[1] - level.middle[1]) < 0.8 * max(level.height, word.box.height)
     ]
     words.sort(key=lambda word: word.box.x0)
-    before = before_of(words, row[0])
+    before = _before(words, row[0])
     rights, lefts = [], []
     for place, tick in enumerate(row):
         end = row[place + 1].box.x0 if place + 1 < len(row) else min(1.0, tick.box.x1 + CAPTION_WIDTH_MOST)
         start = row[place - 1].box.x1 if place else 0.0
         rights.append([word for word in words if tick.box.x1 - NEAR_EDGE <= word.box.x0 < end])
-        lefts.append([word for word in before_of(words, tick) if word.box.x0 >= start - NEAR_EDGE])
+        lefts.append([word for word in _before(words, tick) if word.box.x0 >= start - NEAR_EDGE])
     on_left = len(row) > 1 and all(lefts) and (not rights[-1] or _apart(row, lefts, rights) < 0)
     for tick, right, left in zip(row, rights, lefts, strict=True):
         if on_left:
@@ -92,7 +92,7 @@ def captioned(page: Page, boxes: Sequence[TickBox], number: int = 0) -> Iterator
             yield Tick(page.number, tick.box, tick.ticked, caption, text_of(before) if right else "", number)
 
 
-def before_of(words: Sequence[Word], tick: TickBox) -> list[Word]:
+def _before(words: Sequence[Word], tick: TickBox) -> list[Word]:
     """The words that end left of a box."""
     return [word for word in words if word.box.x1 <= tick.box.x0 + NEAR_EDGE]
 

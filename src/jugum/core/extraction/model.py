@@ -14,7 +14,6 @@ from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.parts import (
     PartPaper,
     PartReader,
-    Structures,
     fit_parts,
     inside_of,
     marks_of,
@@ -27,6 +26,7 @@ from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import Extractor, extractor_from
 from jugum.core.page import Page
 from jugum.core.schema import Plan
+from jugum.core.structure import Structures
 
 AnyDecision = Decision | PartDecision
 

@@ -25,11 +25,10 @@ from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Inside
 from jugum.core.page import Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
-from jugum.core.structure import Structure
+from jugum.core.structure import Structures
 from jugum.core.values import DataType, same_value
 
 CLAUSE_SURE = 0.3  # probability of its clause from which on a field inside is looked for there alone
-Structures = Sequence[Structure | None]
 
 
 def parts_of(plan: Plan) -> Plan:

@@ -7,7 +7,7 @@ Words come in, and the picture of the upright page; nothing is learned and nothi
 from jugum.core.ocr.rules import Rule, Ruling, cells_of, ruling_of
 from jugum.core.structure.blocks import Block, blocks_of, text_in_order
 from jugum.core.structure.marks import TickBox, signatures, tick_boxes
-from jugum.core.structure.page import Structure, structure_of
+from jugum.core.structure.page import Structure, Structures, structure_of
 from jugum.core.structure.pairs import Pair, pairs_of
 from jugum.core.structure.tables import Table, TableCell, tables_of
 from jugum.core.structure.zones import Zone, read_zones, repaired_zone
@@ -18,6 +18,7 @@ __all__ = [
     "Rule",
     "Ruling",
     "Structure",
+    "Structures",
     "Table",
     "TableCell",
     "TickBox",

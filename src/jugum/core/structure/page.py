@@ -33,6 +33,9 @@ class Structure:
     codes: tuple[int, ...]
 
 
+Structures = Sequence[Structure | None]  # of a paper's pages; None where a page's picture was not looked at
+
+
 def structure_of(page: Page, grey: Grey) -> Structure:
     """All layers of an upright page with its H×W picture (see `core.ocr.reading_picture`)."""
     words: Sequence[Word] = page.words

@@ -11,12 +11,13 @@ import numpy.typing as npt
 
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
-from jugum.core.extraction.parts import PartPaper, PartReader, Structures, fit_parts, inside_of, one_each, parts_of
+from jugum.core.extraction.parts import PartPaper, PartReader, fit_parts, inside_of, one_each, parts_of
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import train_extractor
 from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.schema import Plan
+from jugum.core.structure import Structures
 from jugum.core.training.verdicts import Verdict, verdict_on
 from jugum.errors import NothingToLearn
 

@@ -12,12 +12,12 @@ from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.decided import part_kind
 from jugum.core.extraction.learned_marks import printed_choices, with_learned_captions
 from jugum.core.extraction.model import AnyDecision, TrainedModel, fit_trained_model
-from jugum.core.extraction.parts import Structures
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import PAPERS_MIN
 from jugum.core.page import Page
 from jugum.core.schema import Plan
 from jugum.core.schema.plan import PRINTED_NAMES_MAX
+from jugum.core.structure import Structures
 from jugum.core.training.confidence import EvidenceRow, calibrators_of, cross_fitted, evidence_of
 from jugum.core.training.gate import least_layout_similarity
 from jugum.core.training.holdout import HeldOutDecisions, Papers, held_out_decisions

@@ -10,11 +10,12 @@ from sqlalchemy.orm import Session
 
 from jugum.core.extraction.candidates.samples import LookedAt, Sample, SampleLabel
 from jugum.core.extraction.candidates.synonyms import Groups, groups_from, shipped_groups
-from jugum.core.extraction.parts import Structures, marks_of
+from jugum.core.extraction.parts import marks_of
 from jugum.core.extraction.untrained.reading import needs_picture
 from jugum.core.page import Box
 from jugum.core.schema import Plan
 from jugum.core.states import SETTLED_STATES, DocumentState, Purpose, SetName
+from jugum.core.structure import Structures
 from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
 from jugum.flow.gather.read import pages_of
 from jugum.store import Store

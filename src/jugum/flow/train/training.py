@@ -17,10 +17,10 @@ from jugum.core.evaluation.report import report_of
 from jugum.core.evaluation.report_model import Report
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.candidates.synonyms import Groups
-from jugum.core.extraction.parts import Structures
 from jugum.core.formats.version_file import pack_version
 from jugum.core.schema import Plan
 from jugum.core.states import IN_TRAINING, OPEN_SAMPLE_STATES, By, Purpose, VersionState
+from jugum.core.structure import Structures
 from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.version import papers_of
 from jugum.errors import Conflict, InputError, NotFound

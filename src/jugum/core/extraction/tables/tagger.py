@@ -13,6 +13,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from jugum.core.classification import Layout, layout_similarity
+from jugum.core.classification.layout_book import SAME
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.found import EngineName, Found
@@ -30,7 +31,6 @@ from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import normal_form
 
-FAMILIAR = 0.5  # likeness to a labelled paper, from which on the labeller is asked
 READ_BETTER = 0.35  # likeness by words and places to a paper that it read better than the heads did
 ODD_LEAST = 2  # papers whose tables the heads got wrong, without which there is nothing to learn for
 FOLDS = 2  # halves: each is judged by what the other taught (decision 0013)
@@ -50,7 +50,7 @@ class TableTagger:
     def read(self, pages: Sequence[Page], layout: Layout, likeness: float) -> dict[str, list[Row]]:
         """The rows of the tables that are the labeller's to read on a paper of this layout, by table; `likeness`
         (0–1) is the layout's to the most alike labelled paper."""
-        if likeness < FAMILIAR:
+        if likeness < SAME:
             return {}
         mine = [
             key
