@@ -73,8 +73,8 @@ def test_new_papers_of_known_forms_are_familiar_and_those_of_another_form_are_no
     new = [float(book.likeness(office.paper(3)).max()) for _ in range(6)]
     assert min(known) > 0.7
     assert max(new) < 0.4
-    assert book.nearest_group(office.paper(1)) == 1
-    assert book.nearest_group(office.paper(3)) is None
+    more = LayoutBook([*book.layouts, office.paper(1), office.paper(3)])
+    assert more.joined([*book.groups, None, None])[-2:] == [1, None]
 
 
 def test_places_alone_are_no_measure_for_that() -> None:
@@ -89,11 +89,22 @@ def test_one_form_is_one_group_and_forms_that_come_once_are_each_their_own() -> 
     assert LayoutBook([office.paper(form) for form in range(6)]).groups == list(range(6))
 
 
+def test_papers_that_come_one_by_one_join_their_own_form() -> None:
+    office = Office(9, forms=3, own=8, clauses=0, values=3)
+    layouts = [office.paper(number % 3) for number in range(12)]
+    groups: list[int | None] = []
+    for number in range(12):
+        joined = LayoutBook(layouts[: number + 1]).joined([*groups, None])[-1]
+        groups.append(joined if joined is not None else number)
+    assert groups == [number % 3 for number in range(12)]
+
+
 def test_groups_that_people_made_are_kept() -> None:
     office = Office(4, forms=3, own=8, clauses=0, values=3)
-    together = LayoutBook([office.paper(number % 2) for number in range(8)], groups=[7] * 8)
-    assert together.groups == [7] * 8
-    assert [together.nearest_group(office.paper(form)) for form in range(3)] == [7, 7, None]
+    book = LayoutBook([*(office.paper(number % 2) for number in range(8)), *map(office.paper, range(3))])
+    assert book.joined([7] * 8 + [None] * 3) == [7] * 8 + [7, 7, None]  # two forms are one layout to them
+    parted = [7, 1, 8, 1, 7, 1, 8, 1]  # and one form may be two
+    assert book.joined([*parted, None, None, None])[8:] in ([7, 1, None], [8, 1, None])
 
 
 def test_empty_papers_and_books_of_none_or_one() -> None:
@@ -101,7 +112,7 @@ def test_empty_papers_and_books_of_none_or_one() -> None:
     empty = Layout.from_data([])
     assert LayoutBook([]).groups == []
     assert LayoutBook([]).likeness(office.paper(0)).tolist() == []
-    assert LayoutBook([]).nearest_group(empty) is None
+    assert LayoutBook([]).joined([]) == []
     alone = LayoutBook([office.paper(0)])
     assert alone.groups == [0]
     assert float(alone.likeness(office.paper(0))[0]) > 0.5 > float(alone.likeness(office.paper(1))[0])

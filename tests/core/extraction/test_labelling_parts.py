@@ -171,9 +171,9 @@ def test_one_labelled_paper_shows_where_values_stand_on_its_same_layout() -> Non
 
 def test_a_paper_joins_the_layout_it_is_like_and_none_that_it_is_not() -> None:
     mine, other = layout_of([bill()]), layout_of([prose(1, "quite another paper altogether", "with other words")])
-    assert LayoutBook([other, layout_of([bill("1,00")])], groups=[1, 2]).nearest_group(mine) == 2
-    assert LayoutBook([other], groups=[1]).nearest_group(mine) is None
-    assert LayoutBook([], groups=[]).nearest_group(mine) is None
+    assert LayoutBook([other, layout_of([bill("1,00")]), mine]).joined([1, 2, None]) == [1, 2, 2]
+    assert LayoutBook([other, mine]).joined([1, None]) == [1, None]
+    assert LayoutBook([mine]).joined([None]) == [None]
 
 
 def test_agreement_is_corrected_for_chance_as_published() -> None:

@@ -94,7 +94,8 @@ def test_keyed_values_are_placed_where_their_printed_names_stand() -> None:
 
 def test_same_layout_are_grouped_and_other_layouts_are_strange(samples: list[Sample]) -> None:
     layouts = [layout_of(one.pages) for one in samples]
-    assert LayoutBook(layouts).groups == [number % 2 for number in range(len(samples))]
+    for count in (2, 3, len(samples)):  # the first two papers alone are no less different
+        assert LayoutBook(layouts[:count]).groups == [number % 2 for number in range(count)]
     assert layout_similarity(layouts[0], layouts[2]) > 0.6 > layout_similarity(layouts[0], layouts[1])
     assert layout_similarity(layouts[0], layout_of([])) == 0
 

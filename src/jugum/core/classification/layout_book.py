@@ -109,13 +109,16 @@ class LayoutBook:
         np.fill_diagonal(found, 1.0)
         return found
 
-    def nearest_group(self, layout: Layout) -> int | None:
-        """The group of the paper that a layout is most like, if it is rather the same than another; None else. Of its
-        group one is enough: people put forms together that look unlike."""
-        alike = self.likeness(layout)
-        if not len(alike) or alike.max() < SAME:
-            return None
-        return self.groups[int(alike.argmax())]
+    def joined(self, known: Sequence[int | None]) -> list[int | None]:
+        """For each paper of the book its group among those `known` of others (None: of none yet): what is known stays;
+        another paper joins the group of the most alike of the papers that it is grouped with here, if any of these has
+        one; None else."""
+        found = list(known)
+        for paper, group in enumerate(known):
+            if group is None:
+                mates = [n for n, its in enumerate(self.groups) if its == self.groups[paper] and known[n] is not None]
+                found[paper] = known[max(mates, key=lambda mate: self.log_odds[paper, mate])] if mates else None
+        return found
 
     def _weigh(self, layout: Layout, known: int) -> tuple[_Weighed, ...]:
         """What stands on a paper, apart by whether it stands on more than `known` papers of the book."""
@@ -232,6 +235,8 @@ def _cut(joins: Floats) -> float:
     likely = [float(one) for one in joins if one > NEVER_BELOW]
     if not likely:
         return MOST
+    if len(joins) == 1:  # of two papers no other gap tells anything
+        return likely[0] - STEP if likely[0] >= EACH_ITS_OWN else likely[0] + STEP
     whole = len(likely) == len(joins)
     if whole and likely[-1] >= SURELY_SAME:
         return likely[-1] - STEP

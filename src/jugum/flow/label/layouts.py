@@ -23,7 +23,7 @@ from jugum.store.queue import Task, enqueue, is_waiting
 
 GROUPED = (*LABEL_STATES, *SETTLED_STATES)
 MEMBERS_COMPARED = 4
-AT_ONCE_MAX = 120  # more papers than this are put to groups one after the other
+AT_ONCE_MAX = 120  # papers that are grouped together; more than these in turn
 STRIP = 12
 TRIES = 3
 LOCK = 7_001  # the class of advisory locks on the layouts of a type
@@ -98,26 +98,18 @@ def _grouped(given: _Ungrouped) -> dict[int, int]:
     """Paper → its group: the id of one that is there, or a number below nought for a new one."""
     found: dict[int, int] = {}
     known = {group: list(members) for group, members in given.known.items()}
-    fresh = list(given.waiting)
-    if not known:
-        first = fresh[:AT_ONCE_MAX]
-        groups = LayoutBook([given.waiting[number] for number in first]).groups
-        for number, group in zip(first, groups, strict=True):
-            found[number] = -1 - group
-            known.setdefault(-1 - group, []).append(given.waiting[number])
-        fresh = fresh[AT_ONCE_MAX:]
-    for number in fresh:
-        layout = given.waiting[number]
-        near = _book(known).nearest_group(layout)
-        found[number] = near if near is not None else min([0, *known]) - 1
-        known.setdefault(found[number], []).append(layout)
+    waiting = list(given.waiting)
+    for start in range(0, len(waiting), AT_ONCE_MAX):
+        numbers = waiting[start : start + AT_ONCE_MAX]
+        members = [(group, layout) for group, its in known.items() for layout in its[-MEMBERS_COMPARED:]]
+        book = LayoutBook([*(layout for _, layout in members), *(given.waiting[number] for number in numbers)])
+        joined = book.joined([*(group for group, _ in members), *(None for _ in numbers)])
+        below = min([0, *known]) - 1
+        for place, number in enumerate(numbers, len(members)):
+            group = joined[place]
+            found[number] = group if group is not None else below - book.groups[place]
+            known.setdefault(found[number], []).append(given.waiting[number])
     return found
-
-
-def _book(known: Mapping[int, Sequence[Layout]]) -> LayoutBook:
-    """A few members of each group."""
-    members = [(group, layout) for group, its in known.items() for layout in its[-MEMBERS_COMPARED:]]
-    return LayoutBook([layout for _, layout in members], groups=[group for group, _ in members])
 
 
 def _keep_groups(store: Store, type_id: int, given: _Ungrouped, groups: Mapping[int, int]) -> bool:
