@@ -370,7 +370,7 @@ def test_pages_of_a_long_paper_are_tasks_of_their_own_and_a_short_one_is_not_kep
 def test_a_page_is_turned_by_hand_and_read_again(office: Office, run_jobs: Run) -> None:
     document = bring(office, "s.pdf", slip_pdf(slips(1)[0]))
     run_jobs()
-    assert read_again(office.store, office.analyst, document, [1], ReadAgain(turn=90)) == 1
+    assert read_again(office.store, office.analyst, document, [1], ReadAgain(turn=90)).queued == 1
     run_jobs()
     seen = explore.layers(office.store, Explorer(), document, 1)
     assert (seen.rotation, round(seen.width_pt), round(seen.height_pt)) == (90, 595, 420)

@@ -16,7 +16,7 @@ from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.place import LoadedClassifiers, drop_drafts
-from jugum.flow.gather.read import document_row, go_on, learn_soon, page_of, page_rows, pages_of
+from jugum.flow.gather.read import document_row, go_on, learn_soon, page_of, page_rows, pages_of, unchanged_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import can_change, change_state
@@ -312,12 +312,12 @@ def _said(pages: Sequence[int]) -> str:
     return ", ".join(str(run[0]) if len(run) == 1 else f"{run[0]}–{run[-1]}" for run in runs)[:160]
 
 
-def join_again(store: Store, actor: Actor, document_id: int) -> None:
+def join_again(store: Store, actor: Actor, document_id: int, *, revision: int | None = None) -> None:
     """Undo a cut: its papers go, as far as nobody has labelled or settled anything on one, and the bundle lies on
     the light table again as it was cut."""
     actor.require(GATHER)
     with store.session() as session:
-        bundle = document_row(session, document_id, lock=True)
+        bundle = unchanged_row(session, document_id, revision)
         children = session.scalars(select(Document).where(Document.parent_id == document_id)).all()
         if bundle.state != DocumentState.UNPACKED or not bundle.page_count:
             raise Conflict(f"“{bundle.name}” is not cut.")

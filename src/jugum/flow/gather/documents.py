@@ -21,6 +21,7 @@ from jugum.flow.gather.read import (
     pages_of,
     queue_opening,
     queue_unread,
+    unchanged_row,
 )
 from jugum.flow.gather.received_files import check_room, source_file, twin_of
 from jugum.flow.office.actions import Action
@@ -265,7 +266,7 @@ def views(session: Session, rows: Sequence[Document]) -> list[DocumentView]:
     ]
 
 
-def set_aside(store: Store, actor: Actor, document_id: int, reason: str) -> None:
+def set_aside(store: Store, actor: Actor, document_id: int, reason: str, *, revision: int | None = None) -> None:
     """A person says that a paper can't be used, and why."""
     if not (actor.can(GATHER) or actor.can("review")):
         actor.require(GATHER)
@@ -273,26 +274,28 @@ def set_aside(store: Store, actor: Actor, document_id: int, reason: str) -> None
     if not reason:
         raise InputError("Give the reason why the paper is set aside.")
     with store.session() as session:
-        document = document_row(session, document_id)
+        document = unchanged_row(session, document_id, revision)
         if document.state == DocumentState.DELIVERED:
             raise Conflict(f"“{document.name}” is delivered already and can't be set aside.")
         if document.state == DocumentState.UNPACKED:
             raise Conflict(f"“{document.name}” was divided into papers. Set these papers aside, or join them again.")
         record(session, actor, Action.SET_ASIDE, "document", document_id, before=document.state, reason=reason)
         set_aside_state(document, reason, person_id=actor.id)
+        document.revision += 1
 
 
-def return_document(store: Store, actor: Actor, document_id: int) -> None:
+def return_document(store: Store, actor: Actor, document_id: int, *, revision: int | None = None) -> None:
     """Undo setting aside: the paper goes back to where its reading, labels and holds say it was; one that was not
     read to its end is read again."""
     actor.require(GATHER)
     with store.session() as session:
-        document = document_row(session, document_id)
+        document = unchanged_row(session, document_id, revision)
         if document.state != DocumentState.SET_ASIDE:
             raise Conflict(f"“{document.name}” is not set aside.")
         if document.locked:
             raise Conflict(f"“{document.name}” is locked: give its password instead.")
         was_read = bool(document.page_count) and document.pages_read == document.page_count
+        document.revision += 1
         record(session, actor, Action.RETURN, "document", document_id)
         labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
         if was_read and labelled and document.purpose == Purpose.SAMPLE:
@@ -317,19 +320,20 @@ def return_document(store: Store, actor: Actor, document_id: int) -> None:
             finish_reading(session, document, without_bad=True)
 
 
-def change_purpose(store: Store, actor: Actor, document_id: int, purpose: str) -> None:
+def change_purpose(store: Store, actor: Actor, document_id: int, purpose: str, *, revision: int | None = None) -> None:
     """Make a live paper a sample, so that it can be labelled whole. What was drafted for it is dropped."""
     actor.require(GATHER)
     if purpose != Purpose.SAMPLE:
         raise InputError("A paper can only be changed into a sample. To have it as a live paper, send it again.")
     with store.session() as session:
-        document = document_row(session, document_id)
+        document = unchanged_row(session, document_id, revision)
         labelled = session.scalar(select(func.count(Label.id)).where(Label.document_id == document_id))
         if document.purpose == Purpose.SAMPLE:
             raise Conflict(f"“{document.name}” is a sample already.")
         for table in (Hold, Result, Reading):
             session.execute(delete(table).where(table.document_id == document_id))
         document.purpose = Purpose.SAMPLE
+        document.revision += 1
         change_state(document, DocumentState.IN_PROGRESS if labelled else DocumentState.TO_LABEL, By.PERSON)
         record(session, actor, Action.MAKE_SAMPLE, "document", document_id)
 

@@ -17,7 +17,7 @@ from jugum.core.formats.classifier_file import pack_classifier, unpack_classifie
 from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError, NothingToLearn
-from jugum.flow.gather.read import document_row, go_on, learn_soon, pages_of
+from jugum.flow.gather.read import document_row, go_on, learn_soon, pages_of, unchanged_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import change_state
@@ -215,12 +215,12 @@ def phrases_in(session: Session, workspace_id: int) -> dict[int, Phrases]:
     }
 
 
-def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> None:
+def place(store: Store, actor: Actor, document_id: int, type_id: int | None, *, revision: int | None = None) -> None:
     """A person says of what type a paper is, or (None) that it is of none of these. Both teach the classifier. A paper
     that was placed wrongly can be placed anew while nothing was labelled or settled on it."""
     actor.require(GATHER)
     with store.session() as session:
-        document = document_row(session, document_id, lock=True)
+        document = unchanged_row(session, document_id, revision)
         if document.state in (
             DocumentState.RECEIVED,
             DocumentState.TO_CUT,
@@ -231,6 +231,7 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> 
         if is_worked_on(session, document) or document.state in SETTLED_STATES:
             raise Conflict(f"“{document.name}” has labels or settled fields. Clear them before you change its type.")
         record(session, actor, Action.PLACE, "document", document_id, before=document.type_id, type=type_id)
+        document.revision += 1
         if type_id is None:
             change_state(document, DocumentState.UNPLACED, By.PERSON)
             document.type_id, document.placed_by = None, PlacedBy.NONE_OF_THESE
@@ -240,7 +241,6 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None) -> 
                 raise InputError("There is no such type in this workspace.")
             drop_drafts(session, document_id)
             document.type_id, document.placed_by = type_id, PlacedBy.PERSON
-            document.revision += 1
             go_on(session, document, By.PERSON)
         learn_soon(session, document.workspace_id)
 
@@ -268,6 +268,7 @@ class Unplaced:
     page_count: int
     likely: list[LikelyType]
     none_of_these: bool
+    revision: int
 
 
 def unplaced(store: Store, workspace_id: int, limit: int = 100) -> list[Unplaced]:
@@ -293,6 +294,7 @@ def unplaced(store: Store, workspace_id: int, limit: int = 100) -> list[Unplaced
                 row.page_count or 0,
                 _likely(row.type_candidates, names),
                 row.placed_by == PlacedBy.NONE_OF_THESE,
+                row.revision,
             )
             for row in rows
         ]

@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session, undefer
+from sqlalchemy.orm import Session, joinedload, undefer
 
 from jugum.core.ocr import (
     Engine,
@@ -33,7 +33,7 @@ from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import change_state, set_aside
 from jugum.flow.worked_on import has_open_hold, is_worked_on
 from jugum.store import Store
-from jugum.store.models import Batch, Document, Hold, PageRow
+from jugum.store.models import Batch, Document, DocumentType, Hold, PageRow
 from jugum.store.queue import QueuedJob, Task, document_job, enqueue, enqueue_all, is_waiting
 
 PRIORITY = {Purpose.LIVE: 40, Purpose.SAMPLE: 50}
@@ -77,6 +77,22 @@ def document_row(session: Session, document_id: int, *, lock: bool = False) -> D
     if row is None:
         raise NotFound(f"There is no paper {document_id}.")
     return row
+
+
+def unchanged_row(session: Session, document_id: int, revision: int | None) -> Document:
+    """The paper with its type and fields, locked; Conflict when it was changed since the caller looked (revision None:
+    any state is fine)."""
+    document = session.scalar(
+        select(Document)
+        .where(Document.id == document_id)
+        .options(joinedload(Document.type).selectinload(DocumentType.fields))
+        .with_for_update(of=Document)
+    )
+    if document is None:
+        raise NotFound(f"There is no paper {document_id}.")
+    if revision is not None and document.revision != revision:
+        raise Conflict(f"“{document.name}” was changed by somebody else in the meantime.")
+    return document
 
 
 def priority_of(document: Document, index: int = 0) -> int:
@@ -256,19 +272,20 @@ def _keep_part(store: Store, parent_id: int, part: str, name: str, data: bytes, 
         return None
 
 
-def unlock(store: Store, actor: Actor, document_id: int, password: str) -> None:
+def unlock(store: Store, actor: Actor, document_id: int, password: str, *, revision: int | None = None) -> None:
     """Open a locked paper with its password. The password is not kept, in no log and no row; the unlocked pages are."""
     actor.require(GATHER)
     with store.session() as session:
-        document = document_row(session, document_id)
+        document = unchanged_row(session, document_id, revision)
         if not document.locked:
             raise Conflict(f"“{document.name}” is not locked.")
         name, key = document.name, document.file.sha256
     opened = store.parsers.unlocked(store.files.get(key), name, password)
     derived = store.files.put(opened)
     with store.session() as session:
-        document = document_row(session, document_id, lock=True)
+        document = unchanged_row(session, document_id, revision)
         document.reading_key, document.locked = derived, False
+        document.revision += 1
         change_state(document, DocumentState.RECEIVED, By.PERSON)
         record(session, actor, Action.UNLOCK, "document", document_id)
         queue_opening(session, document, sooner=10)

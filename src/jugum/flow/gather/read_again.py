@@ -14,7 +14,7 @@ from jugum.core.ocr import (
 )
 from jugum.core.states import PAGES_FIXED
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow.gather.read import document_row, queue_unread
+from jugum.flow.gather.read import queue_unread, unchanged_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.store import Store
@@ -33,9 +33,24 @@ class ReadAgain:
     dpi: int | None = None
 
 
-def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int] | None, asked: ReadAgain) -> int:
-    """Queue pages (all: None) to be read again in another way; what is there is shown until they are. Returns how
-    many."""
+@dataclass(frozen=True)
+class QueuedPages:
+    """How many pages are to be read, and the paper's new revision."""
+
+    queued: int
+    revision: int
+
+
+def read_again(
+    store: Store,
+    actor: Actor,
+    document_id: int,
+    pages: Sequence[int] | None,
+    asked: ReadAgain,
+    *,
+    revision: int | None = None,
+) -> QueuedPages:
+    """Queue pages (all: None) to be read again in another way; what is there is shown until they are."""
     actor.require(GATHER)
     if asked.turn is not None and asked.turn % 90:
         raise InputError(f"{asked.turn} is not a quarter turn. Choose 90, 180 or 270.")
@@ -46,7 +61,7 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
     if asked.dpi is not None and not 72 <= asked.dpi <= 600:
         raise InputError(f"{asked.dpi} dpi is not possible; choose 72 to 600.")
     with store.session() as session:
-        document = document_row(session, document_id, lock=True)
+        document = unchanged_row(session, document_id, revision)
         if document.state in PAGES_FIXED:
             raise Conflict(f"“{document.name}” is {document.state}; its pages can't be read again.")
         query = select(PageRow).where(PageRow.document_id == document_id)
@@ -59,6 +74,7 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
             row.reading_options, row.read_at = how, None
         if not rows:
             raise NotFound(f"“{document.name}” has no such page.")
+        document.revision += 1
         document.pages_read = (document.page_count or 0) - len(rows)
         record(
             session,
@@ -70,4 +86,4 @@ def read_again(store: Store, actor: Actor, document_id: int, pages: Sequence[int
             **rows[0].reading_options,
         )
         session.flush()
-        return queue_unread(session, document)
+        return QueuedPages(queue_unread(session, document), document.revision)

@@ -21,7 +21,7 @@ from jugum.core.formats.labels_file import (
 from jugum.core.page import Page, pack_words
 from jugum.core.states import LABEL_STATES, PAGES_FIXED, By, DocumentState, Method, Purpose, SetName
 from jugum.errors import Conflict, InputError
-from jugum.flow.gather.read import document_row
+from jugum.flow.gather.read import unchanged_row
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
 from jugum.flow.label.rows import WAYS, CellInput, LabelMetadata, columns_of, table_texts, write_labels, write_table
 from jugum.flow.office.actions import Action
@@ -214,13 +214,13 @@ def _take(session: Session, actor: Actor, document: Document, field: Field, said
     return len(given)
 
 
-def take_words(store: Store, actor: Actor, document_id: int, data: bytes) -> int:
+def take_words(store: Store, actor: Actor, document_id: int, data: bytes, *, revision: int | None = None) -> int:
     """Put the words of an ALTO file in place of what was read, page by page. Returns how many words there are now.
     Conflict when the pages don't match, or the paper is settled."""
     actor.require(GATHER)
     pages = store.parsers.words_from_alto(data)
     with store.session() as session:
-        document = document_row(session, document_id, lock=True)
+        document = unchanged_row(session, document_id, revision)
         if document.state in PAGES_FIXED:
             raise Conflict(f"“{document.name}” is {document.state}; its words can't be changed.")
         rows = session.scalars(select(PageRow).where(PageRow.document_id == document_id).order_by(PageRow.number)).all()

@@ -19,6 +19,7 @@ from jugum.core.schema import Plan
 from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, RecordState
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.documents import pages_of
+from jugum.flow.gather.read import unchanged_row
 from jugum.flow.label.desk_parts import ValueInput
 from jugum.flow.label.layouts import group_new
 from jugum.flow.label.rows import field_row, write_labels
@@ -230,6 +231,7 @@ class ToChoose:
     field_name: str
     text: str
     places: list[RecordPlace]
+    revision: int
 
 
 @dataclass(frozen=True)
@@ -273,12 +275,14 @@ def _to_choose(session: Session, rows: Sequence[PastRecord]) -> list[ToChoose]:
         document, field = session.get_one(Document, row.document_id), session.get_one(Field, row.field_id)
         key = field.key
         places = [RecordPlace(shown(place["text"], key), place["page"], place["box"]) for place in row.places]
-        found.append(ToChoose(row.id, document.id, document.name, key, field.name, shown(row.text, key), places))
+        text = shown(row.text, key)
+        found.append(ToChoose(row.id, document.id, document.name, key, field.name, text, places, document.revision))
     return found
 
 
-def choose(store: Store, actor: Actor, record_id: int, place: int | None) -> None:
-    """Say where a value from past records stands: one of its places (from 0), or (None) at none of them; it is kept."""
+def choose(store: Store, actor: Actor, record_id: int, place: int | None, *, revision: int | None = None) -> int:
+    """Say where a value from past records stands: one of its places (from 0), or (None) at none of them; it is kept.
+    Returns the paper's revision."""
     actor.require(LABEL)
     with store.session() as session:
         row = session.get(PastRecord, record_id, with_for_update=True)
@@ -286,7 +290,7 @@ def choose(store: Store, actor: Actor, record_id: int, place: int | None) -> Non
             raise NotFound(f"There is no past record {record_id}.")
         if place is not None and not 0 <= place < len(row.places):
             raise InputError(f"There are {len(row.places)} places to choose from.")
-        document = session.get_one(Document, row.document_id, with_for_update=True)
+        document = unchanged_row(session, row.document_id, revision)
         field = field_row(document, session.get_one(Field, row.field_id).key)
         labels = session.scalars(
             select(Label).where(Label.document_id == document.id, Label.field_id == field.id).order_by(Label.position)
@@ -311,3 +315,4 @@ def choose(store: Store, actor: Actor, record_id: int, place: int | None) -> Non
             method=Method.PAST_RECORD,
             place=place,
         )
+        return document.revision

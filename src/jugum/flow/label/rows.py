@@ -8,18 +8,18 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import delete, select
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session
 
 from jugum.core.states import LABEL_STATES, Method, Purpose
 from jugum.core.values import AnyType, normal_form, normal_or_text, says_none
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow.gather.read import document_row
+from jugum.flow.gather.read import document_row, unchanged_row
 from jugum.flow.label.desk_parts import Sides, ValueInput, ValueView, resolve
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan.fields import value_type_of
 from jugum.store import Store
-from jugum.store.models import Audit, Document, DocumentType, Field, Label, Person
+from jugum.store.models import Audit, Document, Field, Label, Person
 
 # Audited actions that say what a field is.
 SAYING = (Action.LABEL, Action.SETTLE, Action.SETTLE_DISPUTE, Action.KEEP_LABEL, Action.LABEL_FROM_RECORDS)
@@ -50,24 +50,9 @@ class LabelMetadata:
             raise InputError(f"“{self.method}” is not a labelling method. Choose one of: {', '.join(WAYS)}.")
 
 
-def checked_revision(session: Session, document_id: int, revision: int | None) -> Document:
-    """The document, locked; Conflict when it was changed since the caller looked (revision None: any state is fine)."""
-    document = session.scalar(
-        select(Document)
-        .where(Document.id == document_id)
-        .options(joinedload(Document.type).selectinload(DocumentType.fields))
-        .with_for_update(of=Document)
-    )
-    if document is None:
-        raise NotFound(f"There is no paper {document_id}.")
-    if revision is not None and document.revision != revision:
-        raise Conflict(f"“{document.name}” was changed by somebody else in the meantime.")
-    return document
-
-
 def labelled_now(session: Session, document_id: int, revision: int | None = None) -> Document:
     """A sample that can be labelled, locked."""
-    document = checked_revision(session, document_id, revision)
+    document = unchanged_row(session, document_id, revision)
     if document.purpose != Purpose.SAMPLE or document.state not in LABEL_STATES:
         raise Conflict(f"“{document.name}” is {document.state} and cannot be labelled.")
     return document

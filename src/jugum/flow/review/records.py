@@ -13,8 +13,8 @@ from jugum.core.schema import Context, HoldReason, Plan
 from jugum.core.states import DocumentState, Origin, Purpose
 from jugum.core.values import normal_form
 from jugum.errors import Conflict
+from jugum.flow.gather.read import unchanged_row
 from jugum.flow.label.desk_parts import must_see_personal
-from jugum.flow.label.rows import checked_revision
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan.checks import lists_in
 from jugum.flow.plan.fields import value_type_of
@@ -165,7 +165,7 @@ def context_of(session: Session, document: Document, plan: Plan) -> Context:
 def open_records(session: Session, actor: Actor, document_id: int, revision: int | None) -> PaperRecords:
     """What is known of a live paper whose fields may be changed in review, its row locked. Conflict when it was changed
     since that revision, or is in a state in which nothing may be changed."""
-    document = checked_revision(session, document_id, revision)
+    document = unchanged_row(session, document_id, revision)
     if document.purpose != Purpose.LIVE or document.state not in OPEN_STATES:
         raise Conflict(f"“{document.name}” is {document.state}; its fields can't be changed here.")
     must_see_personal(session, actor, document)

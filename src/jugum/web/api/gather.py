@@ -14,7 +14,7 @@ from jugum.flow.gather.bundles import BundleView, PieceView
 from jugum.flow.gather.documents import Intake, Received
 from jugum.flow.gather.explore import PageLayers, RegionAsked
 from jugum.flow.gather.place import Unplaced
-from jugum.flow.gather.read_again import ReadAgain
+from jugum.flow.gather.read_again import QueuedPages, ReadAgain
 from jugum.flow.gather.read_again import read_again as read_papers_again
 from jugum.flow.gather.sources import SourceInput, SourceView
 from jugum.flow.office.actor import Actor
@@ -57,17 +57,23 @@ def upload(
     return received(request, actor, type_id, file, purpose, again, intake)
 
 
-class Password(BaseModel):
+class Known(BaseModel):
+    """`revision` is the paper's that the caller knows; 409 when it was changed since."""
+
+    revision: int
+
+
+class Password(Known):
     password: str
 
 
 @router.post("/documents/{document_id}/unlock", status_code=204)
 def unlock(request: Request, document_id: int, actor: MayGather, body: Password) -> None:
     """Open a locked PDF. The password is used once and kept nowhere."""
-    read.unlock(request.app.state.store, actor, document_id, body.password)
+    read.unlock(request.app.state.store, actor, document_id, body.password, revision=body.revision)
 
 
-class Again(BaseModel):
+class Again(Known):
     pages: list[int] | None = Field(None, description="page numbers; empty: all")
     engine: EngineName | None = None
     language: str | None = None
@@ -78,20 +84,20 @@ class Again(BaseModel):
 
 
 @router.post("/documents/{document_id}/read-again")
-def read_again(request: Request, document_id: int, actor: MayGather, body: Again) -> dict[str, int]:
-    """Queue pages to be read again in another way; `queued` says how many."""
+def read_again(request: Request, document_id: int, actor: MayGather, body: Again) -> QueuedPages:
+    """Queue pages to be read again in another way."""
     asked = ReadAgain(body.engine, body.language, body.turn, body.text_layer, body.contrast, body.dpi)
-    return {"queued": read_papers_again(request.app.state.store, actor, document_id, body.pages, asked)}
+    return read_papers_again(request.app.state.store, actor, document_id, body.pages, asked, revision=body.revision)
 
 
-class Placing(BaseModel):
+class Placing(Known):
     type_id: int | None = Field(description="null: of none of the types")
 
 
 @router.post("/documents/{document_id}/place", status_code=204)
 def place_document(request: Request, document_id: int, actor: MayGather, body: Placing) -> None:
     """Say of what type a paper is; it teaches the classifier."""
-    place.place(request.app.state.store, actor, document_id, body.type_id)
+    place.place(request.app.state.store, actor, document_id, body.type_id, revision=body.revision)
 
 
 @router.get("/workspaces/{workspace_id}/unplaced")
@@ -138,9 +144,9 @@ def make_cut(request: Request, document_id: int, actor: MayGather, body: CutBody
 
 
 @router.post("/documents/{document_id}/join", status_code=204)
-def join(request: Request, document_id: int, actor: MayGather) -> None:
+def join(request: Request, document_id: int, actor: MayGather, body: Known) -> None:
     """Undo a cut while nobody has worked on its papers."""
-    bundles.join_again(request.app.state.store, actor, document_id)
+    bundles.join_again(request.app.state.store, actor, document_id, revision=body.revision)
 
 
 # ---- Batches and sources ---------------------------------------------------------------------------------------------

@@ -5,20 +5,19 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, File, Form, Query, Request, UploadFile
-from pydantic import BaseModel
 
 from jugum.flow.gather import documents
 from jugum.flow.gather.documents import DocumentView, Intake, Received
 from jugum.flow.label import desk_parts
 from jugum.flow.label.desk_parts import PageView, Presence
-from jugum.web.api.gather import received
+from jugum.web.api.gather import Known, received
 from jugum.web.gate import GatedRoute, takes_files
 from jugum.web.security import MayGather, MaySee
 
 router = APIRouter(route_class=GatedRoute, tags=["Gather"])
 
 
-class Reason(BaseModel):
+class Reason(Known):
     reason: str
 
 
@@ -81,22 +80,22 @@ def pages(request: Request, document_id: int, actor: MaySee) -> list[PageView]:
 
 @router.post("/documents/{document_id}/set-aside", status_code=204)
 def set_aside(request: Request, document_id: int, actor: MaySee, body: Reason) -> None:
-    documents.set_aside(request.app.state.store, actor, document_id, body.reason)
+    documents.set_aside(request.app.state.store, actor, document_id, body.reason, revision=body.revision)
 
 
 @router.post("/documents/{document_id}/return", status_code=204)
-def return_document(request: Request, document_id: int, actor: MayGather) -> None:
+def return_document(request: Request, document_id: int, actor: MayGather, body: Known) -> None:
     """Undo setting aside; a paper that was not read to its end is read again."""
-    documents.return_document(request.app.state.store, actor, document_id)
+    documents.return_document(request.app.state.store, actor, document_id, revision=body.revision)
 
 
-class PurposeBody(BaseModel):
+class PurposeBody(Known):
     purpose: str
 
 
 @router.put("/documents/{document_id}/purpose", status_code=204)
 def change_purpose(request: Request, document_id: int, actor: MayGather, body: PurposeBody) -> None:
-    documents.change_purpose(request.app.state.store, actor, document_id, body.purpose)
+    documents.change_purpose(request.app.state.store, actor, document_id, body.purpose, revision=body.revision)
 
 
 @router.post("/documents/{document_id}/presence")

@@ -67,12 +67,13 @@ class PlaceIn(BaseModel):
     """One of a value from past records's places, from 0; null: it stands at none of them."""
 
     place: int | None
+    revision: int
 
 
 @router.put("/past-records/{record_id}")
-def choose_place(request: Request, record_id: int, actor: MayLabel, body: PlaceIn) -> dict[str, bool]:
-    past_records.choose(request.app.state.store, actor, record_id, body.place)
-    return {"chosen": True}
+def choose_place(request: Request, record_id: int, actor: MayLabel, body: PlaceIn) -> Revision:
+    chosen = past_records.choose(request.app.state.store, actor, record_id, body.place, revision=body.revision)
+    return Revision(revision=chosen)
 
 
 # ---- Layouts and sets ------------------------------------------------------------------------------------------------
@@ -272,7 +273,12 @@ def labels_in(
 @router.put("/documents/{document_id}/words.alto")
 @takes_files(lambda settings: DATA_BYTES_MOST)
 def words_in(
-    request: Request, document_id: int, actor: MayGather, file: Annotated[UploadFile, File()]
+    request: Request,
+    document_id: int,
+    actor: MayGather,
+    file: Annotated[UploadFile, File()],
+    revision: Annotated[int, Form()],
 ) -> dict[str, int]:
     """Words of an ALTO XML file in place of those that were read."""
-    return {"words": label_files.take_words(request.app.state.store, actor, document_id, file.file.read())}
+    store, data = request.app.state.store, file.file.read()
+    return {"words": label_files.take_words(store, actor, document_id, data, revision=revision)}

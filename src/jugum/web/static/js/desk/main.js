@@ -376,7 +376,7 @@ export class Desk {
     });
     if (reason === null) return;
     try {
-      await call("POST", `/api/v1/documents/${this.id}/set-aside`, { reason });
+      await call("POST", `/api/v1/documents/${this.id}/set-aside`, { reason, revision: this.paper.data.revision });
     } catch (error) {
       await tell("The paper was not set aside", error.message);
       return;

@@ -21,6 +21,7 @@ const [scroll, box, picture, sharp, overlay, found] = [
 ].map(part);
 
 let page = null;
+let revision = Number(root.dataset.revision);
 let number = Math.max(1, Math.min(count, Number(new URLSearchParams(location.search).get("page")) || 1));
 let layer = localStorage.getItem("jugum-layer") || "words";
 let zoom = 100;
@@ -326,7 +327,7 @@ async function readAgain(asked, pages) {
     menu.open = false;
   });
   try {
-    await call("POST", `/api/v1/documents/${id}/read-again`, { ...asked, pages });
+    ({ revision } = await call("POST", `/api/v1/documents/${id}/read-again`, { ...asked, pages, revision }));
     for (;;) {
       await new Promise((resolve) => setTimeout(resolve, 500));
       const now = await call("GET", `/api/v1/documents/${id}`);
@@ -346,6 +347,7 @@ part("alto")?.addEventListener("click", () => part("alto-file").click());
 part("alto-file")?.addEventListener("change", async (event) => {
   const form = new FormData();
   form.append("file", event.target.files[0]);
+  form.append("revision", String(revision));
   event.target.value = "";
   try {
     const taken = await call("PUT", `/api/v1/documents/${id}/words.alto`, form);
@@ -381,6 +383,7 @@ root.querySelectorAll("[data-retype]").forEach((button) =>
     try {
       await call("POST", `/api/v1/documents/${id}/place`, {
         type_id: button.dataset.retype ? Number(button.dataset.retype) : null,
+        revision,
       });
       location.reload();
     } catch (error) {

@@ -238,6 +238,7 @@ async function watch() {
 function show(paper) {
   const row = document.querySelector(`#papers tr[data-id="${paper.id}"]`);
   const cell = row.querySelector('[data-cell="state"]');
+  row.dataset.revision = paper.revision;
   if (paper.state !== "received") {
     row.dataset.state = paper.state;
     cell.textContent = paper.state;
@@ -262,6 +263,9 @@ watch();
 
 // ---- Setting aside and trying again ----
 
+// The revision that the row shows; another person's change since then is said instead of overwritten.
+const knownOf = (row) => Number(row.dataset.revision);
+
 async function setAside(row) {
   const name = row.querySelector(".name").firstElementChild.textContent;
   const reason = await ask({
@@ -272,7 +276,7 @@ async function setAside(row) {
   });
   if (reason === null) return;
   try {
-    await call("POST", `/api/v1/documents/${row.dataset.id}/set-aside`, { reason });
+    await call("POST", `/api/v1/documents/${row.dataset.id}/set-aside`, { reason, revision: knownOf(row) });
     location.reload();
   } catch (error) {
     await tell("The paper was not set aside", error.message);
@@ -285,7 +289,7 @@ papers?.addEventListener("click", async (event) => {
   if (event.target.matches("[data-set-aside]")) await setAside(row);
   if (event.target.matches("[data-unlock]")) await unlock(row);
   if (event.target.matches("[data-return]")) {
-    await call("POST", `/api/v1/documents/${row.dataset.id}/return`).then(
+    await call("POST", `/api/v1/documents/${row.dataset.id}/return`, { revision: knownOf(row) }).then(
       () => location.reload(),
       (error) => tell("The paper was not returned", error.message),
     );
@@ -311,7 +315,7 @@ async function unlock(row) {
   const password = await ask({ title: `Password of “${name}”`, verb: "Open", input: "", secret: true });
   if (password === null) return;
   try {
-    await call("POST", `/api/v1/documents/${row.dataset.id}/unlock`, { password });
+    await call("POST", `/api/v1/documents/${row.dataset.id}/unlock`, { password, revision: knownOf(row) });
     location.reload();
   } catch (error) {
     await tell("The paper was not opened", error.message);
@@ -324,7 +328,7 @@ const unplaced = document.getElementById("unplaced");
 async function place(row, type_id) {
   row.classList.add("quiet");
   try {
-    await call("POST", `/api/v1/documents/${row.dataset.id}/place`, { type_id });
+    await call("POST", `/api/v1/documents/${row.dataset.id}/place`, { type_id, revision: knownOf(row) });
     if (type_id === null) location.reload();
     else row.remove();
     if (!unplaced.querySelector("tr[data-id]")) location.reload();

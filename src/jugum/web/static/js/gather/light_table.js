@@ -142,7 +142,9 @@ function step(by) {
 async function turn(number) {
   if (!open()) return;
   try {
-    await call("POST", `/api/v1/documents/${id}/read-again`, { pages: [number], turn: 90 });
+    await saving;
+    const asked = { pages: [number], turn: 90, revision: bundle.revision };
+    bundle.revision = (await call("POST", `/api/v1/documents/${id}/read-again`, asked)).revision;
     turned[number] = (turned[number] || 0) + 90;
     draw();
     for (;;) {
@@ -320,7 +322,7 @@ async function join() {
   )
     return;
   try {
-    await call("POST", `/api/v1/documents/${id}/join`);
+    await call("POST", `/api/v1/documents/${id}/join`, { revision: bundle.revision });
     location.reload();
   } catch (error) {
     await tell("The papers were not joined", error.message);

@@ -136,7 +136,11 @@ document.querySelector("[data-give]")?.addEventListener("submit", async (event) 
 // ---- Decisions, one key each: places of past records, answers of two people, suspicious labels ----
 
 const ACTS = {
-  record: (row, key) => call("PUT", `/api/v1/past-records/${row.dataset.id}`, { place: key ? key - 1 : null }),
+  record: (row, key) =>
+    call("PUT", `/api/v1/past-records/${row.dataset.id}`, {
+      place: key ? key - 1 : null,
+      revision: Number(row.dataset.revision),
+    }),
   dispute: (row, key, button) =>
     call("POST", `/api/v1/documents/${row.dataset.document}/labels/${row.dataset.field}/dispute`, {
       person_id: Number(button.dataset.person),

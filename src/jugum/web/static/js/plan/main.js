@@ -85,7 +85,11 @@ const plan = {
       body.append(this.fieldRow(field));
     }
     table.append(body);
+    const menu = document.getElementById("row-menu")?.dataset.key;
     part("fields").replaceChildren(table);
+    // What the sample says may come while a menu is open: it stays open.
+    const field = this.fields.find((one) => one.key === menu);
+    if (field) this.menu(field, body.querySelector(`tr[data-key="${CSS.escape(field.key)}"] .more`));
   },
 
   fieldRow(field) {
@@ -106,6 +110,7 @@ const plan = {
         quiet("Edit", () => this.edit(field.key), `Edit ${field.name}`),
         quiet("⋯", (event) => this.menu(field, event.target), `More for ${field.name}`),
       );
+    acts.lastElementChild?.classList.add("more");
     row.append(
       name,
       value,
