@@ -39,7 +39,7 @@ from jugum.core.structure import Structure, structure_of
 from jugum.core.thresholds import Evidence, threshold_for
 from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.verdicts import verdict_on
-from jugum.core.values import DataType, Option, normal_or_text
+from jugum.core.values import NUMERIC, DataType, Option, normal_or_text
 
 PROMISE = 0.02
 TYPES = {
@@ -133,7 +133,7 @@ def _label(one: FieldPlan, places: Sequence[Mapping[str, Any]], paper: PaperRead
     place = places[0]
     boxes = [(place["box"][0] + 1, Box(*place["box"][1:]))] if "box" in place else []
     boxes += [(box[0] + 1, Box(*box[1:])) for box in place.get("boxes", ())]
-    normal = place["normal"]
+    normal = normal_or_text(place["normal"], one.value_type) if one.data_type in NUMERIC else place["normal"]
     if one.data_type is DataType.SIGNATURE:
         normal = "yes"
     if one.data_type in (DataType.TEXT, DataType.IDENTIFIER):

@@ -186,9 +186,11 @@ def _as_format_2(data: bytes) -> bytes:
             if name == "model.json":
                 model = json.loads(text)
                 del model["parts"]["tables"]
-                for calibrator in (model["calibrators"]["value"], model["calibrators"]["table"]):
+                for kind, known in (("value", 10), ("table", 7)):
+                    calibrator = model["calibrators"][kind]
+                    del calibrator["features"]
                     for key in ("mean", "scale", "coefficients"):
-                        calibrator[key].pop()
+                        del calibrator[key][known:]
                 text = json.dumps(model).encode()
             if name != "tables.crfsuite":
                 new.writestr(name, text)

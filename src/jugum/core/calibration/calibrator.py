@@ -27,7 +27,7 @@ VALUE = "value"
 # The features of each kind of decision, with their monotonicity: 1 where more may only speak for the decision being
 # right, −1 only against it, 0 either way. What a handful of papers happen to show must not turn a known layout, or a
 # surer ranker, into a reason for doubt: without the directions the calibration error at five papers was .81 instead of
-# .04 (docs/decisions/0012). The order is that of the coefficients in version files.
+# .04 (docs/decisions/0012). The order is that of the coefficients in version files that do not name them.
 CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
     VALUE: {
         "logit": 1,
@@ -51,6 +51,8 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
         "layout_similarity": 1,
         "reading": 1,
         "by_tagger": 0,
+        "by_cells": 0,
+        "support": 1,
     },
     PartKind.MARK.value: {
         "logit": 1,
@@ -62,6 +64,8 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
         "says_no": 0,
     },
 }
+RECORD = "record"  # of the decision's field, after the features
+NAMED_FROM_THE_START = frozenset({"by_cells", "support"})  # that came when version files began to name features
 CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
@@ -196,6 +200,7 @@ class Calibrator:
         above, below = (good.sum() + 1) / (good.sum() + 2), 1 / ((~good).sum() + 2)
         target = np.where(good, above, below)
         weight = np.ones(len(rows)) if weights is None else np.array(weights, dtype=float)
+        self.names_ = (*CALIBRATION_FEATURES[kind_of(decisions[0])], RECORD)
         directions = (*CALIBRATION_FEATURES[kind_of(decisions[0])].values(), 1)  # a good record never speaks against
         scaled = (rows - self.mean_) / self.scale_
         self.coefficients_, self.intercept_ = _fit(scaled, target, weight, self.regularisation, directions)
@@ -225,6 +230,7 @@ class Calibrator:
     def to_data(self) -> dict[str, Any]:
         """JSON-able parameters."""
         return {
+            "features": list(self.names_),
             "records": self.records_.to_data(),
             "mean": self.mean_.tolist(),
             "scale": self.scale_.tolist(),
@@ -240,14 +246,20 @@ class Calibrator:
         ValueError for data that can't be of this kind: more numbers than it has features, or lists of unequal
         length."""
         calibrator = Calibrator()
-        known, wanted = len(data["mean"]), len(CALIBRATION_FEATURES[kind]) + 1
         calibrator.records_ = FieldRecords.from_data(data.get("records", {}))
-        if known > wanted or not known == len(data["scale"]) == len(data["coefficients"]):
-            raise ValueError(f"a calibrator of {kind} has {wanted} features, the data have {known}")
-        more = (0, wanted - known)
-        calibrator.mean_ = np.pad(np.array(data["mean"], dtype=np.float64), more)
-        calibrator.scale_ = np.pad(np.array(data["scale"], dtype=np.float64), more, constant_values=1.0)
-        calibrator.coefficients_ = np.pad(np.array(data["coefficients"], dtype=np.float64), more)
+        calibrator.names_ = (*CALIBRATION_FEATURES[kind], RECORD)
+        lists = [np.array(data[name], dtype=np.float64) for name in ("mean", "scale", "coefficients")]
+        unnamed = [name for name in calibrator.names_ if name not in NAMED_FROM_THE_START][: len(lists[0])]
+        names = data.get("features", unnamed)
+        if any(len(its) != len(names) for its in lists) or not set(names) <= set(calibrator.names_):
+            raise ValueError(
+                f"a calibrator of {kind} has {len(calibrator.names_)} features, the data have {len(lists[0])}"
+            )
+        places = [calibrator.names_.index(name) for name in names]
+        filled = [np.zeros(len(calibrator.names_)), np.ones(len(calibrator.names_)), np.zeros(len(calibrator.names_))]
+        for its, given in zip(filled, lists, strict=True):
+            its[places] = given
+        calibrator.mean_, calibrator.scale_, calibrator.coefficients_ = filled
         calibrator.intercept_ = float(data["intercept"])
         calibrator.decisions_ = int(data["decisions"])
         right, total = data.get("denials", NEVER_COUNTED)

@@ -45,6 +45,15 @@ class PartDecision:
         return not any(self.values.values())
 
     @property
+    def rows(self) -> list[dict[str, Found]]:
+        """A table's rows: column key → cell, without the empty ones."""
+        count = max((len(column) for column in self.values.values()), default=0)
+        return [
+            {key: cell for key, column in self.values.items() if row < len(column) and (cell := column[row])}
+            for row in range(count)
+        ]
+
+    @property
     def found(self) -> str:
         """What it says, on one line: a table row by row, cells parted by " | "."""
         columns = list(self.values.values())

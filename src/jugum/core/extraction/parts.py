@@ -11,12 +11,15 @@ from typing import Any
 import numpy as np
 
 from jugum.core.classification import Layout, layout_of
+from jugum.core.classification.layout_book import SAME
 from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.model import ClauseModel, Unit, clause_right, units_of
 from jugum.core.extraction.decided import PartDecision, PartKind, part_kind
 from jugum.core.extraction.found import Finding
-from jugum.core.extraction.tables.by_heads import Lines, table_decision
+from jugum.core.extraction.tables.by_cells import read_by_cells
+from jugum.core.extraction.tables.by_heads import Lines, TableWay, decision_of_rows, table_decision
+from jugum.core.extraction.tables.cell_model import CellModel, fit_cells
 from jugum.core.extraction.tables.cells import cells_of
 from jugum.core.extraction.tables.learned_heads import with_learned_heads
 from jugum.core.extraction.tables.tagger import TableTagger, fit_table_tagger, labelled_table
@@ -77,11 +80,12 @@ class PartPaper:
 @dataclass(frozen=True)
 class PartReader:
     """`plan` has the heads that labelled tables taught; `tagger` reads tables whose heads say too little, on layouts
-    where it is the better one."""
+    where it is the better one; `cells` knows what their cells look like, on any layout."""
 
     plan: Plan
     clauses: ClauseModel
     tagger: TableTagger | None = None
+    cells: CellModel | None = None
 
     def decide(
         self, pages: Sequence[Page], structures: Structures | None, layout_similarity: float
@@ -98,10 +102,30 @@ class PartReader:
         for field in self.plan.fields:
             if field.key in labelled:
                 found.append(labelled_table(self.plan, field, labelled[field.key], layout_similarity))
-            elif part_kind(field) is PartKind.TABLE:
-                found.append(table_decision(self.plan, field, paper.lines, layout_similarity))
             elif field.key in paper.marks:
                 found.append(mark_decision(field, paper.marks[field.key], layout_similarity))
+        return found + self._tables(paper.lines, layout_similarity, frozenset(labelled))
+
+    def _tables(self, lines: Sequence[Lines], layout_similarity: float, labelled: frozenset[str]) -> list[PartDecision]:
+        """Tables by their heads, or by what their cells hold where these speak more for that; rows whose cells rather
+        are none are no table on a layout that is not known."""
+        tables = [one for one in self.plan.fields if one.kind is FieldKind.TABLE and one.key not in labelled]
+        headed = [table_decision(self.plan, one, lines, layout_similarity) for one in tables]
+        if self.cells is None:
+            return headed
+        support = [self.cells.support(one.rows) for one in headed]
+        by_cells = read_by_cells(self.cells, self.plan, lines)
+        found = []
+        for table, one, its in zip(tables, headed, support, strict=True):
+            rows = by_cells.get(table.key, ())
+            mine = self.cells.support(rows)
+            best = max(its, mine)
+            if mine > its or (its < 0 and layout_similarity < SAME):
+                one = decision_of_rows(
+                    self.plan, table, rows if mine > 0 else (), layout_similarity, way=TableWay.CELLS
+                )
+            cells = sum(len(row) for row in one.rows)
+            found.append(replace(one, features={**one.features, "support": best / max(1, cells)}))
         return found
 
     def to_data(self) -> dict[str, Any]:
@@ -110,6 +134,7 @@ class PartReader:
         return {
             "clauses": self.clauses.to_data(),
             "tables": {key: [layout.to_data() for layout in its] for key, its in asked.items()},
+            "cells": self.cells.to_data() if self.cells else None,
         }
 
     @staticmethod
@@ -117,7 +142,8 @@ class PartReader:
         """The inverse; `model` are the labeller's bytes, none where there is no labeller."""
         asked = {key: tuple(Layout.from_data(layout) for layout in its) for key, its in data.get("tables", {}).items()}
         tagger = TableTagger(plan, model, asked) if model else None
-        return PartReader(plan, ClauseModel.from_data(plan, data["clauses"]), tagger)
+        cells = CellModel.from_data(plan, data["cells"]) if data.get("cells") else None
+        return PartReader(plan, ClauseModel.from_data(plan, data["clauses"]), tagger, cells)
 
 
 def fit_parts(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper] | None = None) -> PartReader:
@@ -130,7 +156,8 @@ def fit_parts(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper]
     if not any(field.kind is FieldKind.TABLE for field in part.fields):
         return PartReader(part, model)
     headed = with_learned_heads(part, samples)
-    return PartReader(headed, model, _table_tagger(headed, samples, known))
+    cells = fit_cells(headed, samples, [paper.lines for paper in known])
+    return PartReader(headed, model, _table_tagger(headed, samples, known), cells)
 
 
 def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper]) -> TableTagger | None:

@@ -188,6 +188,7 @@ class FieldPlan:
             region=self.region if kind is DataType.PHONE else "",
             options=self.options if kind is DataType.CHOICE else (),
             units=self.units if kind is DataType.NUMBER else (),
+            any_unit=kind is DataType.NUMBER and self.is_column and not self.units,
         )
 
     @property

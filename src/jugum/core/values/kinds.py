@@ -53,8 +53,9 @@ class Option:
 class ValueType:
     """A data type with what narrows it down: the order of day and month and the pivot of two-digit years (dates), the
     pattern (identifiers; a regular expression over the whole text), the country numbers are dialled from (phones; two
-    letters), the options (choices), and the units that may stand behind it (numbers; none given: any usual one). Two
-    fields with equal value types share their candidates."""
+    letters), the options (choices), and the units that may stand behind it (numbers; none given: any usual one, and
+    with `any_unit` any short word: a column of figures says by itself that these are figures). Two fields with equal
+    value types share their candidates."""
 
     data_type: DataType
     month_first: bool = False
@@ -63,6 +64,7 @@ class ValueType:
     region: str = ""
     options: tuple[Option, ...] = ()
     units: tuple[str, ...] = ()
+    any_unit: bool = False
 
 
 AnyType = ValueType | DataType

@@ -16,7 +16,7 @@ from jugum.core.values.identifiers import parse_identifier
 from jugum.core.values.kinds import WITH_NONE_SIGNS, AnyType, DataType, ValueType, as_value_type
 from jugum.core.values.numbers import parse_money, parse_number, parse_percent
 from jugum.core.values.spelled import parse_spelled
-from jugum.core.values.units import is_none_sign, without_unit, without_unit_behind_words
+from jugum.core.values.units import is_none_sign, without_any_unit, without_unit, without_unit_behind_words
 
 OPTION_LEAST = 86.0  # per cent of likeness (RapidFuzz ratio) an option's spelling must have
 _YES = frozenset({"yes", "x", "✓", "✔", "☒", "☑", "true", "ticked", "1", "signed"})
@@ -73,6 +73,8 @@ def plain_number(number: Decimal) -> str:
 
 def _number(text: str, kind: ValueType) -> str | None:
     number = parse_number(without_unit(text, kind.units))
+    if number is None and kind.any_unit:
+        number = parse_number(without_any_unit(text))
     if number is None and any(map(str.isalpha, text)):  # "twelve (12) weeks": both say the same, or it is none
         said = parse_spelled(without_unit_behind_words(text, kind.units))
         return None if said is None else str(said)

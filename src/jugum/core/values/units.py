@@ -47,6 +47,8 @@ UNITS_MAX = 12  # for one field: more are several fields
 # What tables print where there is nothing: dashes, alone or with a mark of decimals, and a few words.
 _NONE = re.compile(r"[-−–—_.,/\\|~*•·=\s]*[-−–—~][-−–—_.,/\\|~*•·=\s]*|\./\.|n\s?[./]\s?a\.?|none|nil", re.IGNORECASE)
 
+_ANY_UNIT = re.compile(r"(?P<number>[(−+–-]?\d[\d\s.,'’]*?)\s*(?:[^\W\d_]|[°µ%])[^\d\s]{0,4}(?:/\S{1,4})?")
+
 
 def is_none_sign(text: str) -> bool:
     """Whether a text says that there is no number or date: "–", "--", "-.-", "./.", "n/a", "none", "nil"."""
@@ -59,6 +61,13 @@ def without_unit(text: str, units: Sequence[str] = ()) -> str:
     unit stays as it is."""
     match = _pattern(tuple(units)).fullmatch(text.strip())
     return (match["behind"] or match["after"]).strip() if match else text
+
+
+def without_any_unit(text: str) -> str:
+    """A number without the one short word behind it, whatever it is: "46.2 Nm" → "46.2", "0.4 ml/h" → "0.4"; any other
+    text stays as it is."""
+    match = _ANY_UNIT.fullmatch(text.strip())
+    return match["number"] if match else text
 
 
 def has_unit(text: str) -> bool:

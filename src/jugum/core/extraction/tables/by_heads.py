@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from enum import StrEnum
 from statistics import median
 
 import numpy as np
@@ -97,19 +98,29 @@ def table_decision(plan: Plan, table: FieldPlan, lines: Sequence[Lines], layout_
     return decision_of_rows(plan, table, rows, layout_similarity, heads, share)
 
 
+class TableWay(StrEnum):
+    """How a table's rows were told."""
+
+    HEADS = "heads"
+    LABELLER = "labeller"
+    CELLS = "cells"
+
+
 def decision_of_rows(
     plan: Plan,
     table: FieldPlan,
     rows: Sequence[Mapping[str, Found]],
     layout_similarity: float,
-    heads: float,
-    share: float,
+    heads: float = 1.0,
+    share: float | None = None,
     *,
-    labelled: bool = False,
+    way: TableWay = TableWay.HEADS,
 ) -> PartDecision:
     """The decision that rows (column key → cell) make. `heads` (0–1) is the likeness of the heads found, `share`
-    (0–1) that of the columns that have one."""
+    (0–1) that of the columns that have one; without heads, of those that have any cell."""
     columns = plan.inside(table.key)
+    if share is None:
+        share = sum(any(column.key in row for row in rows) for column in columns) / max(1, len(columns))
     values = {column.key: tuple(row.get(column.key) for row in rows) for column in columns}
     sure = min((cell.reading for row in rows for cell in row.values()), default=1.0)
     # an empty cell of an optional column is no sign of a bad reading
@@ -123,9 +134,10 @@ def decision_of_rows(
         "absent": float(not rows),
         "layout_similarity": layout_similarity,
         "reading": sure,
-        "by_tagger": float(labelled),
+        "by_tagger": float(way is TableWay.LABELLER),
+        "by_cells": float(way is TableWay.CELLS),
     }
-    why = {"heads": round(heads, 3), "columns": round(share, 3)} if not labelled else {"labeller": 1.0}
+    why = {"heads": round(heads, 3), "columns": round(share, 3)} if way is TableWay.HEADS else {way.value: 1.0}
     return PartDecision(table.key, PartKind.TABLE, values, (), features, layout_similarity, sure, why)
 
 

@@ -17,7 +17,7 @@ from jugum.core.classification.layout_book import SAME
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.found import EngineName, Found
-from jugum.core.extraction.tables.by_heads import decision_of_rows
+from jugum.core.extraction.tables.by_heads import TableWay, decision_of_rows
 from jugum.core.extraction.tables.cells import cells_of
 from jugum.core.extraction.values.second_opinion import (
     OUTSIDE,
@@ -64,9 +64,7 @@ class TableTagger:
 def labelled_table(plan: Plan, table: FieldPlan, rows: Sequence[Row], layout_similarity: float) -> PartDecision:
     """The decision that a labeller's rows make. It looks for no heads: their sign is even, and columns count that
     have any cell."""
-    columns = plan.inside(table.key)
-    share = sum(any(column.key in row for row in rows) for column in columns) / max(1, len(columns))
-    return decision_of_rows(plan, table, rows, layout_similarity, 1.0, share, labelled=True)
+    return decision_of_rows(plan, table, rows, layout_similarity, way=TableWay.LABELLER)
 
 
 def tagged_tables(plan: Plan, sample: Sample) -> TaggedPaper:
