@@ -8,9 +8,10 @@ from dataclasses import replace
 
 from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
-from jugum.core.extraction.marks import Tick, captioned, ticks_of
+from jugum.core.extraction.marks import Tick, captioned, name_by_pen, ticks_of
 from jugum.core.page import Box, overlap_share, text_of
 from jugum.core.schema import FieldKind, FieldPlan, Plan
+from jugum.core.schema.plan import PRINTED_NAMES_MAX
 from jugum.core.structure import Structures, TickBox
 from jugum.core.values import DataType, Option
 
@@ -22,9 +23,10 @@ ANSWERS = {"yes": "no", "no": "yes"}
 
 
 def with_learned_captions(plan: Plan, samples: Sequence[Sample], structures: Mapping[str, Structures]) -> Plan:
-    """The plan with the captions of its choices' options, and of "yes" and "no" of its tick boxes, as labelled papers
-    have them: the words that were marked, or those beside the box that was. `structures` are the layers of the papers'
-    pages by sample key. A caption that stands for two answers as often is nobody's."""
+    """The plan with the captions of its choices' options, of "yes" and "no" of its tick boxes, and of its signatures,
+    as labelled papers have them: the words that were marked, or those beside the box that was. `structures` are the
+    layers of the papers' pages by sample key. A caption that stands for two answers as often is nobody's."""
+    plan = _with_names_by_pens(plan, samples)
     asked = [field for field in plan.fields if _has_captions(field)]
     if not asked:
         return plan
@@ -37,6 +39,32 @@ def with_learned_captions(plan: Plan, samples: Sequence[Sample], structures: Map
                 if told is not None:
                     counts[field.key][told] += 1
     fields = [_with_captions(field, counts[field.key]) if field.key in counts else field for field in plan.fields]
+    return replace(plan, fields=tuple(fields))
+
+
+def _with_names_by_pens(plan: Plan, samples: Sequence[Sample]) -> Plan:
+    """The plan with what is printed by the pens of labelled signatures as names of their fields, the most frequent
+    first after the plan's own. What stands by the pens of two fields as often is nobody's."""
+    asked = [one for one in plan.fields if one.kind is FieldKind.VALUE and one.data_type is DataType.SIGNATURE]
+    counts: dict[str, Counter[str]] = {field.key: Counter() for field in asked}
+    for field in asked:
+        for sample in samples:
+            for label in sample.labels.get(field.key, ()):
+                if label.box is not None and label.normal != "no":
+                    pages = [page for page in sample.pages if page.number == label.page]
+                    name = name_by_pen(pages[0], label.box) if pages else ""
+                    if len(plain_text(name)) > 0 and len(name) <= CAPTION_LETTERS_MAX:
+                        counts[field.key][name] += 1
+    fields = []
+    for field in plan.fields:
+        others = [its for key, its in counts.items() if key != field.key]
+        mine = [
+            name
+            for name, count in counts.get(field.key, Counter()).most_common()
+            if count >= WORDS_LEAST and all(its[name] < count for its in others)
+        ]
+        names = tuple(dict.fromkeys([*field.printed_names, *mine]))[:PRINTED_NAMES_MAX]
+        fields.append(replace(field, printed_names=names) if mine else field)
     return replace(plan, fields=tuple(fields))
 
 

@@ -298,6 +298,19 @@ def _named(field: FieldPlan, page: Page) -> Iterator[tuple[float, Segment]]:
             yield score, segment
 
 
+def name_by_pen(page: Page, ink: Box) -> str:
+    """What is printed by a pen's ink: the nearest piece of a row that may be its name, "" where none stands there."""
+    _, segments = segments_in(page.words, page.width_pt / page.height_pt)
+    near = [one for one in segments if _by(ink, one.box) and not ink.contains(*one.box.middle)]
+
+    def far(one: Segment) -> float:
+        across = max(0.0, one.box.x0 - ink.x1, ink.x0 - one.box.x1)
+        down = max(0.0, one.box.y0 - ink.y1, ink.y0 - one.box.y1)
+        return across * page.width_pt + down * page.height_pt
+
+    return min(near, key=far).text if near else ""
+
+
 def _by(ink: Box, name: Box) -> bool:
     # pens reach far beyond the printed name, mostly to the right
     level = ink.x0 < name.x1 + 0.25 and name.x0 < ink.x1 + 0.08

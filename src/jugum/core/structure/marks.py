@@ -18,7 +18,11 @@ SIDE_PT = (5.0, 26.0)  # of a tick box
 TICKED_LEAST = 0.06  # share of the inside that is ink
 WORK_DPI = 200  # sizes of tick boxes and strokes are known at it
 RULED_WIDTH, RULED_HEIGHT = 0.15, 0.04
-WAY_LEAST = 2.2  # diagonals of its box that a signature's strokes are long
+WAY_LEAST = 2.2  # diagonals of its box that a signature's strokes are long,
+WAVE_WAY_LEAST, WAVE_TURNS_LEAST = 1.2, 3  # or of a low wave, and how often it turns
+PALE = 0.3  # of the print's contrast to the ground: what has less was not drawn with a pen
+DARKER = 25  # per cent of the ink's pixels, the darkest, tell how dark it is
+WAVE_STEP = 0.2  # of its height that a turn goes up or down
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,13 +162,15 @@ def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequen
     """Pen strokes that no word explains: clusters of ink, larger and looser than print, often on a ruling line.
 
     Printed words (grown a little) and ruling lines are wiped out; what is left is joined over 3 mm and kept when it
-    is 12 to 110 mm wide, 4 to 40 mm high, thin-stroked, and curved in many directions.
+    is 11 to 120 mm wide, 3.5 to 45 mm high, thin-stroked, curved in many directions, and not much paler than print.
     """
     scale = WORK_DPI / (grey.shape[1] / width_pt * 72)
     small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 0.95 else grey
     small = np.asarray(small, dtype=np.uint8)
     height, width = small.shape
     mask = ink_mask(small)
+    ground = float(np.median(small))
+    print_ = ground - float(np.percentile(small[mask > 0], DARKER)) if mask.any() else 0.0
     _wipe_rules(mask, rules)
     _wipe_words(mask, words)
     mm = width / (width_pt / 72 * 25.4)
@@ -179,7 +185,9 @@ def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequen
         if not (11 * mm <= w <= 120 * mm and 3.5 * mm <= h <= 45 * mm):
             continue
         ink = (mask[y : y + h, x : x + w] > 0) & (labels[y : y + h, x : x + w] == number)
-        if _is_handwriting(ink, mm):
+        pen = ground - float(np.percentile(small[y : y + h, x : x + w][ink], DARKER)) if ink.any() else 0.0
+        # patterned grounds are pale beside what is printed and written on them
+        if pen >= PALE * print_ and _is_handwriting(ink, mm):
             found.append(Box(x / width, y / height, (x + w) / width, (y + h) / height))
     return found
 
@@ -229,6 +237,22 @@ def _without_specks(mask: Grey, mm: float) -> Grey:
     return np.asarray(keep[labels] * np.uint8(255), dtype=np.uint8)
 
 
+def _turns(ink: npt.NDArray[np.bool_]) -> int:
+    """How often a line of ink goes from rising to falling or back, from left to right, by a fifth of its height."""
+    columns = ink.any(axis=0)
+    rows = np.arange(ink.shape[0])[:, None]
+    middles = (ink * rows).sum(axis=0)[columns] / ink.sum(axis=0)[columns]
+    step = WAVE_STEP * ink.shape[0]
+    turns, way, low, high = 0, 0, float(middles[0]), float(middles[0])
+    for y in middles:
+        low, high = min(low, float(y)), max(high, float(y))
+        if way <= 0 and y - low >= step:  # from the lowest so far it has come up by a step
+            turns, way, high = turns + 1, 1, float(y)
+        elif way >= 0 and high - y >= step:
+            turns, way, low = turns + 1, -1, float(y)
+    return turns
+
+
 def _is_handwriting(ink: npt.NDArray[np.bool_], mm: float) -> bool:
     """Thin strokes in many directions: ink covers little, its strokes are under 1.2 mm thick, and slanted gradients
     abound."""
@@ -240,9 +264,10 @@ def _is_handwriting(ink: npt.NDArray[np.bool_], mm: float) -> bool:
     half_thick = float(np.percentile(distance[ink], 90))
     if half_thick > 0.55 * mm:
         return False
-    # A pen goes to and fro: its way is several times the diagonal. Rims of stains and remains of rules go once along.
-    way = float(ink.sum()) / (2 * max(1.0, float(np.median(distance[ink]))))
-    if way < WAY_LEAST * float(np.hypot(*ink.shape)):
+    # A pen goes to and fro: its way is several times the diagonal, or it is one low wave that rises and falls again and
+    # again. Rims of stains and remains of rules go once along.
+    way = float(ink.sum()) / (2 * max(1.0, float(np.median(distance[ink])))) / float(np.hypot(*ink.shape))
+    if way < WAVE_WAY_LEAST or (way < WAY_LEAST and _turns(ink) < WAVE_TURNS_LEAST):
         return False
     blurred = cv2.GaussianBlur(picture, (0, 0), 1.2).astype(np.float32)
     gx, gy = cv2.Sobel(blurred, cv2.CV_32F, 1, 0), cv2.Sobel(blurred, cv2.CV_32F, 0, 1)

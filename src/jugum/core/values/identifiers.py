@@ -67,13 +67,18 @@ def check_method(method: str) -> None:
 
 
 def parse_identifier(text: str, pattern: str) -> str | None:
-    """The identifier in a text: single blanks, no marks around it; with a pattern, the first spelling that fits of
-    the text as it is, without blanks, and with letters that look alike made digits. None when none fits or it holds no
-    letter or digit."""
+    """The identifier in a text: single blanks, no marks around it, nor the full stop of a sentence behind it; with a
+    pattern, the first spelling that fits of the text as it is, without a stop, without blanks, and with letters that
+    look alike made digits. None when none fits or it holds no letter or digit."""
     plain = re.sub(r"\s+", " ", text).strip().strip(":;,|_*•·…").strip()
     if not any(map(str.isalnum, plain)):
         return None
+    bare = plain.rstrip(" .")
     if not pattern:
-        return plain
-    spellings = dict.fromkeys([plain, plain.replace(" ", ""), mend_digits(plain), mend_digits(plain).replace(" ", "")])
+        return bare
+    spellings = dict.fromkeys(
+        spelling
+        for its in (plain, bare)
+        for spelling in (its, its.replace(" ", ""), mend_digits(its), mend_digits(its).replace(" ", ""))
+    )
     return next((spelling for spelling in spellings if matches(pattern, spelling)), None)

@@ -301,7 +301,8 @@ class PageCandidates:
         five."""
         address, cell = kind.data_type is DataType.ADDRESS, self.cell_of(segment)
         most = STACK_LINES_MAX if address or cell >= 0 else TEXT_LINES_MAX
-        gap = (LINE_GAP_MOST if address else TEXT_GAP_MOST) * self.height
+        # large print stands further apart
+        gap = (LINE_GAP_MOST if address else TEXT_GAP_MOST) * max(self.height, segment.box.height)
         lines = [segment]
         for row in range(segment.row + 1, min(segment.row + 3 * most, len(self.rows))):
             last = lines[-1]

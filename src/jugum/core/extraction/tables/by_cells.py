@@ -152,6 +152,9 @@ class _Reader:
         counting = np.array([key in self.model.habits.counting for key in self.keys])
         for span in range(len(gain)):
             cells = run.column(span, first, last)
+            if not cells:  # a head alone is no column
+                gain[span] = -np.inf
+                continue
             if counts_rows(cells):
                 gain[span] += np.where(counting, COUNT_WEIGHT, -COUNT_WEIGHT)
             elif len(cells) >= COUNT_ROWS:
