@@ -7,7 +7,7 @@ import pytest
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.learned_marks import printed_choices, with_learned_captions
-from jugum.core.extraction.marks import read_choice, read_tick, ticks_of
+from jugum.core.extraction.marks import read_choice, read_signature, read_tick, ticks_of
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.formats.version_file import pack_version, unpack_version
 from jugum.core.ocr.rules import Ruling
@@ -209,3 +209,43 @@ def test_only_choices_that_stand_as_words_on_two_papers_are_looked_for_as_words(
     more = [*made, report(9, "sound")]
     layers["9"] = more[-1][1]
     assert printed_choices(PLAN, [sample for sample, _ in more], layers) == {"state"}
+
+
+# ---- Signatures ------------------------------------------------------------------------------------------------------
+
+SIGNED = Plan(
+    (FieldPlan("master", "Harbour master", DataType.SIGNATURE), FieldPlan("owner", "Owner", DataType.SIGNATURE))
+)
+LEFT, RIGHT = Box(0.1, 0.5, 0.35, 0.53), Box(0.6, 0.5, 0.85, 0.53)
+
+
+def signed(number: int, *pens: Box) -> tuple[tuple[Page, ...], list[Structure | None]]:
+    """A page with two lines to sign, each with a small word below that no plan knows."""
+    texts = [(0.1, 0.54, "ashore"), (0.6, 0.54, "aboard"), (0.1, 0.2, f"Berth {number}")]
+    words = [
+        Word(part, Box(x + 0.07 * place, y, x + 0.07 * place + 0.01 * len(part), y + 0.014))
+        for x, y, text in texts
+        for place, part in enumerate(text.split())
+    ]
+    layers = Structure((), Ruling((), ()), (), (), (), pens, (), ())
+    return (Page(1, 595, 842, reading_order(words)),), [layers]
+
+
+def test_what_is_printed_by_labelled_pens_names_signatures() -> None:
+    samples, structures = [], {}
+    for number in range(4):
+        pages, layers = signed(number, LEFT, RIGHT)
+        labels = {key: (SampleLabel("yes", "yes", 1, box),) for key, box in (("master", LEFT), ("owner", RIGHT))}
+        samples.append(Sample(str(number), pages, labels))
+        structures[str(number)] = layers
+    plan = with_learned_captions(SIGNED, samples, structures)
+    assert [field.printed_names for field in plan.fields] == [("ashore",), ("aboard",)]
+    pages, layers = signed(9, RIGHT)
+    said = {field.key: read_signature(field, pages, layers).values[0] for field in plan.fields}
+    assert {key: value.normal for key, value in said.items() if value} == {"master": "no", "owner": "yes"}
+    # one paper may be a slip, and what stands by both is nobody's
+    assert with_learned_captions(SIGNED, samples[:1], structures) == SIGNED
+    swapped = [
+        Sample("x", one.pages, {"master": one.labels["owner"], "owner": one.labels["master"]}) for one in samples
+    ]
+    assert with_learned_captions(SIGNED, [*samples, *swapped], structures) == SIGNED

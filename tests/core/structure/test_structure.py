@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from datetime import date
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given
@@ -22,6 +23,7 @@ from jugum.core.structure import (
     tables_of,
     text_in_order,
 )
+from jugum.core.structure.marks import signatures
 from jugum.core.structure.zones import check_value
 from jugum.demo.assessments import tax_assessment
 from jugum.demo.contracts import contract
@@ -140,6 +142,38 @@ def test_signatures_are_found_where_they_stand_and_print_is_none() -> None:
     for box in found.signatures:
         assert any(true.contains(*box.middle) for true in paper.pages[last].signatures)
     assert structure(paper.pdf, 0)[1].signatures == ()
+
+
+def drawn_on(kind: str) -> np.ndarray:
+    """An A4 page at 200 dpi with a line of print, and a stroke: a pen's low wave, a rim, a straight line, or the pale
+    waves of a patterned ground."""
+    grey = np.full((2339, 1654), 255, dtype=np.uint8)
+    cv2.putText(grey, "Given under my hand at the quay", (200, 400), cv2.FONT_HERSHEY_SIMPLEX, 1.2, 20, 3)
+    x = np.arange(0, 300)
+    wave = np.stack([400 + x, 1500 + 26 * np.sin(x / 16) * np.exp(-x / 400)], axis=1).round().astype(np.int32)
+    if kind == "pen":
+        cv2.polylines(grey, [wave], False, 40, 4, cv2.LINE_AA)
+    elif kind == "rim":
+        cv2.ellipse(grey, (550, 1500), (170, 40), 0, 0, 360, 60, 3, cv2.LINE_AA)
+    elif kind == "line":
+        cv2.line(grey, (400, 1500), (720, 1530), 40, 4, cv2.LINE_AA)
+    else:
+        for row in range(4):
+            cv2.polylines(grey, [wave + np.array([0, 20 * row], dtype=np.int32)], False, 215, 3, cv2.LINE_AA)
+    return grey
+
+
+@pytest.mark.parametrize(("kind", "count"), [("pen", 1), ("rim", 0), ("line", 0), ("ground", 0)])
+def test_a_low_wave_is_a_signature_but_neither_rims_nor_lines_nor_patterned_grounds(kind: str, count: int) -> None:
+    found = signatures(drawn_on(kind), 595.0, [], [])
+    assert len(found) == count + kept_print(found)
+    if count:
+        assert any(box.contains(0.33, 1500 / 2339) for box in found)
+
+
+def kept_print(found: list[Box]) -> int:
+    """The line of print, which no word explains here, may be taken for a pen's."""
+    return sum(box.y1 < 0.25 for box in found)
 
 
 # ---- Zones -----------------------------------------------------------------------------------------------------------

@@ -20,6 +20,8 @@ WORK_DPI = 200  # sizes of tick boxes and strokes are known at it
 RULED_WIDTH, RULED_HEIGHT = 0.15, 0.04
 WAY_LEAST = 2.2  # diagonals of its box that a signature's strokes are long,
 WAVE_WAY_LEAST, WAVE_TURNS_LEAST = 1.2, 3  # or of a low wave, and how often it turns
+WAVE_SPAN, WAVE_SINGLE = 0.6, 0.6  # of its height that a column of a single line spans, and share of such columns
+RING = 0.4  # of its box that a ring encloses, the rim of a stain; a pen's loops are small
 PALE = 0.3  # of the print's contrast to the ground: what has less was not drawn with a pen
 DARKER = 25  # per cent of the ink's pixels, the darkest, tell how dark it is
 WAVE_STEP = 0.2  # of its height that a turn goes up or down
@@ -237,14 +239,25 @@ def _without_specks(mask: Grey, mm: float) -> Grey:
     return np.asarray(keep[labels] * np.uint8(255), dtype=np.uint8)
 
 
+def _enclosed(picture: Grey) -> float:
+    """Share of a picture's area that its ink encloses."""
+    ground = cv2.copyMakeBorder(255 - picture, 1, 1, 1, 1, cv2.BORDER_CONSTANT, value=255)
+    cv2.floodFill(ground, None, (0, 0), 0)
+    return float((ground > 0).mean())
+
+
 def _turns(ink: npt.NDArray[np.bool_]) -> int:
-    """How often a line of ink goes from rising to falling or back, from left to right, by a fifth of its height."""
-    columns = ink.any(axis=0)
-    rows = np.arange(ink.shape[0])[:, None]
-    middles = (ink * rows).sum(axis=0)[columns] / ink.sum(axis=0)[columns]
-    step = WAVE_STEP * ink.shape[0]
-    turns, way, low, high = 0, 0, float(middles[0]), float(middles[0])
-    for y in middles:
+    """How often a line of ink goes from rising to falling or back, from left to right, by a fifth of its height; 0 for
+    what is no single line, such as a ring."""
+    height = ink.shape[0]
+    filled = ink[:, ink.any(axis=0)]
+    first, last = filled.argmax(axis=0), height - filled[::-1].argmax(axis=0)
+    single = last - first <= WAVE_SPAN * height
+    if single.mean() < WAVE_SINGLE:
+        return 0
+    step = WAVE_STEP * height
+    turns, way, low, high = 0, 0, float(height), 0.0
+    for y in ((first + last) / 2)[single]:
         low, high = min(low, float(y)), max(high, float(y))
         if way <= 0 and y - low >= step:  # from the lowest so far it has come up by a step
             turns, way, high = turns + 1, 1, float(y)
@@ -260,6 +273,8 @@ def _is_handwriting(ink: npt.NDArray[np.bool_], mm: float) -> bool:
     if not 0.02 <= covered <= 0.45:
         return False
     picture = (ink * np.uint8(255)).astype(np.uint8)
+    if _enclosed(picture) > RING:
+        return False
     distance = cv2.distanceTransform(picture, cv2.DIST_L2, 3)
     half_thick = float(np.percentile(distance[ink], 90))
     if half_thick > 0.55 * mm:
