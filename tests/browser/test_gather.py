@@ -101,6 +101,7 @@ def test_a_bundle_is_cut_on_the_light_table_by_mouse(application: Application, p
     expect(page.locator("[data-make]")).to_have_text("Make 2 papers")
     page.locator('.tile[data-number="3"]').drag_to(page.locator('.tile[data-number="1"]'))
     expect(page.locator(".piece").first.locator(".number")).to_have_text(["3", "1"])
+    expect(page.locator("[data-unsaved='0']")).to_be_attached()
     page.reload()
     expect(page.locator(".piece").first.locator(".number")).to_have_text(["3", "1"])  # kept as it was left
     page.locator("[data-make]").click()

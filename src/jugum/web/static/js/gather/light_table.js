@@ -35,8 +35,11 @@ function el(name, attributes = {}, ...children) {
 // ---- Changes: each is kept at once, and can be undone ----
 
 let saving = Promise.resolve();
+let unsaved = 0;
 function save() {
   const now = copy(pieces);
+  unsaved += 1;
+  root.dataset.unsaved = String(unsaved);
   saving = saving.then(async () => {
     try {
       const kept = await call("PUT", `/api/v1/documents/${id}/cut`, { revision: bundle.revision, pieces: now });
@@ -44,9 +47,16 @@ function save() {
     } catch (error) {
       await tell("The change was not saved", error.message);
     }
+    unsaved -= 1;
+    root.dataset.unsaved = String(unsaved);
   });
   return saving;
 }
+
+// Who leaves while a change is on its way is asked first.
+window.addEventListener("beforeunload", (event) => {
+  if (unsaved) event.preventDefault();
+});
 
 function change(alter) {
   if (!open()) return;
