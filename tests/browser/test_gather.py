@@ -7,7 +7,7 @@ import base64
 import re
 from pathlib import Path
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 from tests import papers
 from tests.browser.conftest import Application
 from tests.papers import many_pages, slip_pdf, slips, words_pdf
@@ -20,6 +20,9 @@ DROP = """([name, data]) => {
   for (const kind of ["dragover", "drop"]) target.dispatchEvent(
         new DragEvent(kind, { bubbles: true, cancelable: true, dataTransfer: carried }));
 }"""
+
+
+ASKED_ON_LEAVING = "() => !window.dispatchEvent(new Event('beforeunload', {cancelable: true}))"
 
 
 def read_paper(application: Application, kind: int, name: str, data: bytes) -> int:
@@ -102,6 +105,7 @@ def test_a_bundle_is_cut_on_the_light_table_by_mouse(application: Application, p
     page.locator('.tile[data-number="3"]').drag_to(page.locator('.tile[data-number="1"]'))
     expect(page.locator(".piece").first.locator(".number")).to_have_text(["3", "1"])
     expect(page.locator("[data-unsaved='0']")).to_be_attached()
+    assert page.evaluate(ASKED_ON_LEAVING) is False
     page.reload()
     expect(page.locator(".piece").first.locator(".number")).to_have_text(["3", "1"])  # kept as it was left
     page.locator("[data-make]").click()
@@ -123,8 +127,14 @@ def test_a_bundle_is_cut_on_the_light_table_by_keyboard(application: Application
     for key in ("ArrowRight", "c", "ArrowRight", "x"):
         page.keyboard.press(key)
     expect(state).to_have_text("2 papers of 3 pages, 1 set aside")
+    held: list[Route] = []
+    page.route("**/cut", lambda route: held.append(route))  # a slow office
     page.keyboard.press("u")
     expect(state).to_have_text("2 papers of 3 pages")
+    assert page.evaluate(ASKED_ON_LEAVING) is True
+    for route in held:
+        route.continue_()
+    page.unroute("**/cut")
     page.keyboard.press("Shift+U")
     expect(state).to_have_text("2 papers of 3 pages, 1 set aside")
     page.keyboard.press("ArrowLeft")

@@ -232,7 +232,7 @@ def _tree(alike: Floats) -> tuple[Floats, float]:
 
 def _cut(joins: Floats) -> float:
     """Where to cut: the middle of the widest gap among the log-odds (falling) at which groups join."""
-    likely = [float(one) for one in joins if one > NEVER_BELOW]
+    likely = [float(join) for join in joins if join > NEVER_BELOW]
     if not likely:
         return MOST
     if len(joins) == 1:  # of two papers no other gap tells anything

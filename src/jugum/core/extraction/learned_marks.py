@@ -9,7 +9,7 @@ from dataclasses import replace
 from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.marks import Tick, captioned, name_by_pen, ticks_of
-from jugum.core.page import Box, overlap_share, text_of
+from jugum.core.page import Box, Page, overlap_share, text_of
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.schema.plan import PRINTED_NAMES_MAX
 from jugum.core.structure import Structures, TickBox
@@ -45,15 +45,15 @@ def with_learned_captions(plan: Plan, samples: Sequence[Sample], structures: Map
 def _with_names_by_pens(plan: Plan, samples: Sequence[Sample]) -> Plan:
     """The plan with what is printed by the pens of labelled signatures as names of their fields, the most frequent
     first after the plan's own. What stands by the pens of two fields as often is nobody's."""
-    asked = [one for one in plan.fields if one.kind is FieldKind.VALUE and one.data_type is DataType.SIGNATURE]
+    asked = [field for field in plan.fields if field.kind is FieldKind.VALUE and field.data_type is DataType.SIGNATURE]
     counts: dict[str, Counter[str]] = {field.key: Counter() for field in asked}
     for field in asked:
         for sample in samples:
             for label in sample.labels.get(field.key, ()):
                 if label.box is not None and label.normal != "no":
-                    pages = [page for page in sample.pages if page.number == label.page]
-                    name = name_by_pen(pages[0], label.box) if pages else ""
-                    if len(plain_text(name)) > 0 and len(name) <= CAPTION_LETTERS_MAX:
+                    page = _page(sample, label.page)
+                    name = name_by_pen(page, label.box) if page else ""
+                    if plain_text(name) and len(name) <= CAPTION_LETTERS_MAX:
                         counts[field.key][name] += 1
     fields = []
     for field in plan.fields:
@@ -109,23 +109,27 @@ def _caption(field: FieldPlan, label: SampleLabel, sample: Sample, ticks: Sequen
 
 def _tick_at(page: int, box: Box, ticks: Sequence[Tick]) -> Tick | None:
     """The tick box that a label's box is."""
-    there = [one for one in ticks if one.page == page and overlap_share(one.box, box) >= SAME_BOX]
+    there = [tick for tick in ticks if tick.page == page and overlap_share(tick.box, box) >= SAME_BOX]
     return max(there, key=lambda one: overlap_share(one.box, box), default=None)
 
 
+def _page(sample: Sample, number: int | None) -> Page | None:
+    return next((page for page in sample.pages if page.number == number), None)
+
+
 def _words_in(sample: Sample, number: int, box: Box) -> str:
-    page = next((page for page in sample.pages if page.number == number), None)
+    page = _page(sample, number)
     return text_of([word for word in page.words if box.contains(*word.box.middle)]) if page else ""
 
 
 def _beside(sample: Sample, number: int, box: Box, ticks: Sequence[Tick]) -> str:
     """What stands beside a box that was not found, on the side where the captions of the row's other boxes stand."""
-    page = next((page for page in sample.pages if page.number == number), None)
-    row = [one for one in ticks if one.page == number and abs(one.box.middle[1] - box.middle[1]) < box.height]
+    page = _page(sample, number)
+    row = [tick for tick in ticks if tick.page == number and abs(tick.box.middle[1] - box.middle[1]) < box.height]
     if page is None or not row:
         return ""
-    boxes = [*(TickBox(one.box, one.ticked, 0.0) for one in row), TickBox(box, True, 1.0)]
-    return next(one.caption for one in captioned(page, boxes) if one.box == box)
+    boxes = [*(TickBox(tick.box, tick.ticked, 0.0) for tick in row), TickBox(box, True, 1.0)]
+    return next(tick.caption for tick in captioned(page, boxes) if tick.box == box)
 
 
 def _with_captions(field: FieldPlan, counts: Counter[tuple[str, str]]) -> FieldPlan:

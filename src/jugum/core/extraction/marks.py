@@ -206,8 +206,8 @@ def _left_over(field: FieldPlan, named: Sequence[tuple[Tick, Option, float]], pa
     """The one option that is printed on the row of the others' boxes without a box of its own, where all of these are
     empty: a heavy tick hides the box that it is made in. None else."""
     rows: dict[tuple[int, int], list[tuple[Tick, Option, float]]] = {}
-    for one in named:
-        rows.setdefault((one[0].page, one[0].row), []).append(one)
+    for tick, option, score in named:
+        rows.setdefault((tick.page, tick.row), []).append((tick, option, score))
     for (number, _), its in rows.items():
         if any(tick.ticked for tick, _, _ in its):
             continue
@@ -233,7 +233,8 @@ def _ends_with(text: str, option: Option) -> float:
     """1 where a longer text ends or begins with an option's caption, letter by letter: "Rhythm: 7 days"; else 0."""
     plain = f" {plain_text(text)} "
     captions = [plain_text(spelling) for spelling in option.spellings]
-    return float(any(len(one) > 2 and (plain.endswith(f" {one} ") or plain.startswith(f" {one} ")) for one in captions))
+    whole = [f" {caption} " for caption in captions if len(caption) > 2]
+    return float(any(plain.endswith(caption) or plain.startswith(caption) for caption in whole))
 
 
 def read_choice(field: FieldPlan, ticks: Sequence[Tick], pages: Sequence[Page] = ()) -> Finding:
@@ -301,11 +302,11 @@ def _named(field: FieldPlan, page: Page) -> Iterator[tuple[float, Segment]]:
 def name_by_pen(page: Page, ink: Box) -> str:
     """What is printed by a pen's ink: the nearest piece of a row that may be its name, "" where none stands there."""
     _, segments = segments_in(page.words, page.width_pt / page.height_pt)
-    near = [one for one in segments if _by(ink, one.box) and not ink.contains(*one.box.middle)]
+    near = [piece for piece in segments if _by(ink, piece.box) and not ink.contains(*piece.box.middle)]
 
-    def far(one: Segment) -> float:
-        across = max(0.0, one.box.x0 - ink.x1, ink.x0 - one.box.x1)
-        down = max(0.0, one.box.y0 - ink.y1, ink.y0 - one.box.y1)
+    def far(piece: Segment) -> float:
+        across = max(0.0, piece.box.x0 - ink.x1, ink.x0 - piece.box.x1)
+        down = max(0.0, piece.box.y0 - ink.y1, ink.y0 - piece.box.y1)
         return across * page.width_pt + down * page.height_pt
 
     return min(near, key=far).text if near else ""

@@ -109,23 +109,20 @@ class PartReader:
     def _tables(self, lines: Sequence[Lines], layout_similarity: float, labelled: frozenset[str]) -> list[PartDecision]:
         """Tables by their heads, or by what their cells hold where these speak more for that; rows whose cells rather
         are none are no table on a layout that is not known."""
-        tables = [one for one in self.plan.fields if one.kind is FieldKind.TABLE and one.key not in labelled]
-        headed = [table_decision(self.plan, one, lines, layout_similarity) for one in tables]
+        tables = [field for field in self.plan.fields if field.kind is FieldKind.TABLE and field.key not in labelled]
+        headed = [table_decision(self.plan, table, lines, layout_similarity) for table in tables]
         if self.cells is None:
             return headed
-        support = [self.cells.support(one.rows) for one in headed]
         by_cells = read_by_cells(self.cells, self.plan, lines)
         found = []
-        for table, one, its in zip(tables, headed, support, strict=True):
+        for table, decision in zip(tables, headed, strict=True):
             rows = by_cells.get(table.key, ())
-            mine = self.cells.support(rows)
-            best = max(its, mine)
-            if mine > its or (its < 0 and layout_similarity < SAME):
-                one = decision_of_rows(
-                    self.plan, table, rows if mine > 0 else (), layout_similarity, way=TableWay.CELLS
-                )
-            cells = sum(len(row) for row in one.rows)
-            found.append(replace(one, features={**one.features, "support": best / max(1, cells)}))
+            support, mine = self.cells.support(decision.rows), self.cells.support(rows)
+            if mine > support or (support < 0 and layout_similarity < SAME):
+                support, rows = mine, rows if mine > 0 else ()
+                decision = decision_of_rows(self.plan, table, rows, layout_similarity, way=TableWay.CELLS)
+            cells = sum(map(len, decision.rows))
+            found.append(replace(decision, features={**decision.features, "support": support / max(1, cells)}))
         return found
 
     def to_data(self) -> dict[str, Any]:

@@ -79,7 +79,7 @@ def _pitch(row: Sequence[Word], start: int, size: tuple[float, float]) -> float 
         return None
     high = max(word.box.height for word in letters) * size[1]
     apart = [(right.box.middle[0] - left.box.middle[0]) * size[0] for left, right in pairwise(letters)]
-    usual = [one for one in apart if PITCH[0] * high <= one <= PITCH[1] * high]
+    usual = [gap for gap in apart if PITCH[0] * high <= gap <= PITCH[1] * high]
     # The first two must be of the run; later ones may be of what stands beside it.
     return median(usual) if usual and usual[0] == apart[0] else None
 

@@ -183,11 +183,12 @@ def _alike(rows: list[list[Segment]], row: list[Segment]) -> bool:
     """Whether most pieces of a row stand under a piece of one of the last rows, by left or right edge or by overlap."""
     # of several rows above, since cells may be empty
     others = [segment.box for before in rows[-4:] for segment in before]
-    fit = sum(1 for segment in row if any(_lines_up(segment.box, other) for other in others))
+    fit = sum(1 for segment in row if any(lines_up(segment.box, other) for other in others))
     return fit >= 0.6 * len(row) and fit >= 2  # one piece alone lines up with anything at the margin
 
 
-def _lines_up(a: Box, b: Box) -> bool:
+def lines_up(a: Box, b: Box) -> bool:
+    """Whether two pieces begin or end at one edge."""
     # words by their left, figures by their right edge
     return abs(a.x0 - b.x0) < ALIGNED or abs(a.x1 - b.x1) < ALIGNED
 

@@ -17,7 +17,7 @@ from scipy.optimize import linear_sum_assignment
 
 from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.candidates.meanings import nearness
-from jugum.core.extraction.found import EngineName, Found
+from jugum.core.extraction.found import Found
 from jugum.core.extraction.tables.by_heads import Lines, header_likeness
 from jugum.core.extraction.tables.cell_model import (
     COUNT_ROWS,
@@ -27,8 +27,8 @@ from jugum.core.extraction.tables.cell_model import (
     number_of,
     product_holds,
 )
+from jugum.core.extraction.tables.cells import cell_of_words, with_next_line
 from jugum.core.extraction.tables.printed_columns import Row, Run, parted, stretches
-from jugum.core.page import text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import DataType, normal_form
 
@@ -39,7 +39,7 @@ PRODUCT_WEIGHT = 3.0  # of a product that holds in every row, or against one tha
 ORDER_WEIGHT = 0.5  # of the log odds of columns standing in the order they have on labelled papers
 FITS_LEAST = 0.8  # share of its cells that a column's data type must read, where nothing else speaks for it
 FITTING = 1.0  # log odds of a column of which no more is known than that its data type reads it
-WITH_ORDER = 0.1  # how far such a column's cells still say which one it is
+STILL = 0.1  # how far such a column's cells still say which one it is
 LONE = -0.5  # log odds of a row with one piece, which may be the next line of a cell or the head of a group
 EXCHANGED_MOST = 5  # printed columns that are tried in all ways
 ROUNDS = 3  # of assigning columns and choosing rows
@@ -67,23 +67,23 @@ def read_by_cells(model: CellModel, plan: Plan, lines: Sequence[Lines]) -> dict[
         _Reader(model, plan, table, keys, odds)
         for table in plan.fields
         if table.kind is FieldKind.TABLE
-        and len(keys := [one.key for one in plan.inside(table.key) if one.key in model.columns]) > 1
+        and len(keys := [column.key for column in plan.inside(table.key) if column.key in model.columns]) > 1
     ]
     best: dict[str, Reading] = {}
     for page in lines:
         for rows in stretches(page):
             # rows are of one table: the likeliest
-            found = [(one.table.key, its) for one in readers if (its := one.best(page, rows)) is not None]
+            found = [(reader.table.key, its) for reader in readers if (its := reader.best(page, rows)) is not None]
             if found:
-                key, now = max(found, key=lambda one: one[1].score)
+                key, now = max(found, key=lambda pair: pair[1].score)
                 if key not in best or now.score > best[key].score:
                     best[key] = now
     tables = {}
-    for one in readers:
-        if one.table.key in best:
-            rows_found = [row for part in one.with_next_pages(best[one.table.key], lines) for row in one.cells(part)]
-            if rows_found:
-                tables[one.table.key] = rows_found
+    for reader in readers:
+        if (key := reader.table.key) in best:
+            read = [row for part in reader.with_next_pages(best[key], lines) for row in reader.cells(part)]
+            if read:
+                tables[key] = read
     return tables
 
 
@@ -193,7 +193,7 @@ class _Reader:
                 for at in free:
                     if sum(bool(self._normal(at, text)) for text in cells) >= FITS_LEAST * len(cells):
                         usual = float(np.log(self.model.habits.usual.get(self.keys[at], 0.5)))
-                        fits[span, at] = max(gain[span, at], FITTING + WITH_ORDER * gain[span, at]) + usual
+                        fits[span, at] = max(gain[span, at], FITTING + STILL * gain[span, at]) + usual
         spans = sorted({span for span, _ in fits}, key=lambda span: -max(gain[span, at] for at in free))
         spans = spans[:EXCHANGED_MOST]
         fixed = {span: at for span, at in chosen.items() if span not in spans}
@@ -258,7 +258,11 @@ class _Reader:
         before = 0.0
         for row, its in words.items():
             y = run.box(row).middle[1]
-            read = {key: cell for key, at in its.items() if (cell := self._cell(key, at, run.lines)) is not None}
+            read = {
+                key: cell
+                for key, at in its.items()
+                if (cell := cell_of_words(self.plan.field(key), run.lines.page, at, WHY))
+            }
             if len(its) > 1 and (len(run.rows[row]) > 1 or len(its) > 2):
                 if len(read) > 1:
                     found.append(read)
@@ -266,19 +270,9 @@ class _Reader:
             elif found and its and y - before < WRAP_GAP * pitch:
                 for key, cell in read.items():
                     if key in found[-1] and self.plan.field(key).data_type is DataType.TEXT:
-                        found[-1][key] = _joined(found[-1][key], cell)
+                        found[-1][key] = with_next_line(found[-1][key], cell)
                 before = y
         return found
-
-    def _cell(self, key: str, at: Sequence[int], lines: Lines) -> Found | None:
-        words = [lines.page.words[one] for one in at]
-        text = text_of(words)
-        normal = self._normal(self.keys.index(key), text)
-        if not normal:
-            return None
-        sure = min(word.confidence for word in words)
-        box = union(word.box for word in words)
-        return Found(text, normal, lines.page.number, box, 1.0, EngineName.TABLE, WHY, sure)
 
 
 def _likeliest(gain: Floats) -> dict[int, int]:
@@ -333,10 +327,3 @@ def _words_of(reading: Reading, row: int) -> dict[str, list[int]]:
             if last is not None:
                 found.setdefault(last, []).append(at)
     return found
-
-
-def _joined(before: Found, after: Found) -> Found:
-    text = f"{before.text} {after.text}"
-    box = union((before.box, after.box))
-    sure = min(before.reading, after.reading)
-    return Found(text, text, before.page, box, before.score, before.engine, before.why, sure)

@@ -15,8 +15,9 @@ from rapidfuzz import fuzz
 from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.candidates.meanings import nearness
 from jugum.core.extraction.decided import PartDecision, PartKind
-from jugum.core.extraction.found import EngineName, Finding, Found
-from jugum.core.page import Page, Segment, laid_out, text_of
+from jugum.core.extraction.found import Finding, Found
+from jugum.core.extraction.tables.cells import cell_of_words, with_next_line
+from jugum.core.page import Page, Segment, laid_out
 from jugum.core.schema import FieldPlan, Plan, Totals
 from jugum.core.values import NUMERIC, normal_form
 
@@ -303,21 +304,19 @@ def _rows(
         # what follows a wide gap is another part of the paper
         if above is not None and top - above > ROW_GAP_MOST * lines.height:
             return found, True
-        texts = {
-            key: text_of([lines.page.words[i] for s in cut for i in range(s.first, s.last + 1)])
-            for key, cut in cells.items()
-        }
         if _is_total(near, table):
             if table.totals is Totals.END:
                 return found, True
             if table.totals is Totals.SKIP:
                 continue
-        read = {key: value for key, cut in cells.items() if (value := _value(by_key[key], texts[key], cut, lines.page))}
+        read = {key: cell for key, cut in cells.items() if (cell := _cell(by_key[key], cut, lines.page))}
         numeric = [key for key in by_key if by_key[key].data_type in NUMERIC and key in bounds]
         # A row without any figure in a table of figures is a second line of a cell, or the table's end.
         if not read or (numeric and not any(key in read for key in numeric)):
             if found and read and above is not None and top - above < 0.9 * lines.height:
-                _append(found[-1], read)
+                found[-1] |= {
+                    key: with_next_line(found[-1][key], cell) for key, cell in read.items() if key in found[-1]
+                }
                 above = max(segment.box.y1 for segment in near)
                 continue
             if found:
@@ -366,39 +365,9 @@ def _cells(
     return cells
 
 
-def _value(column: FieldPlan, text: str, cut: Sequence[Segment], page: Page) -> Found | None:
-    normal = normal_form(text, column.value_type)
-    if not normal:  # can't be read, or a sign says that the cell is empty
-        return None
-    words = [page.words[index] for segment in cut for index in range(segment.first, segment.last + 1)]
-    box = cut[0].box
-    for segment in cut[1:]:
-        box = box._replace(
-            x0=min(box.x0, segment.box.x0),
-            x1=max(box.x1, segment.box.x1),
-            y0=min(box.y0, segment.box.y0),
-            y1=max(box.y1, segment.box.y1),
-        )
-    sure = min(word.confidence for word in words)
-    return Found(text, normal, page.number, box, 1.0, EngineName.TABLE, "under its column's header", sure)
-
-
-def _append(row: dict[str, Found], read: dict[str, Found]) -> None:
-    """A second line of a cell."""
-    for key, value in read.items():
-        if key in row:
-            before = row[key]
-            text = f"{before.text} {value.text}"
-            row[key] = Found(
-                text,
-                text,
-                before.page,
-                before.box._replace(y1=value.box.y1, x1=max(before.box.x1, value.box.x1)),
-                before.score,
-                before.engine,
-                before.why,
-                min(before.reading, value.reading),
-            )
+def _cell(column: FieldPlan, cut: Sequence[Segment], page: Page) -> Found | None:
+    words = [index for segment in cut for index in range(segment.first, segment.last + 1)]
+    return cell_of_words(column, page, words, "under its column's header")
 
 
 def _is_total(row: Sequence[Segment], table: FieldPlan) -> bool:

@@ -9,7 +9,8 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from dataclasses import field as kept
 from decimal import Decimal
 from itertools import pairwise, permutations
 from typing import Any
@@ -46,15 +47,15 @@ class Habits:
     two columns stands left of the second.
     """
 
-    products: Mapping[str, tuple[tuple[str, str, str], ...]] = field(default_factory=dict)
+    products: Mapping[str, tuple[tuple[str, str, str], ...]] = kept(default_factory=dict)
     counting: frozenset[str] = frozenset()
-    usual: Mapping[str, float] = field(default_factory=dict)
-    order: Mapping[tuple[str, str], float] = field(default_factory=dict)
+    usual: Mapping[str, float] = kept(default_factory=dict)
+    order: Mapping[tuple[str, str], float] = kept(default_factory=dict)
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able."""
         return {
-            "products": {key: [list(one) for one in its] for key, its in self.products.items()},
+            "products": {key: [list(three) for three in its] for key, its in self.products.items()},
             "counting": sorted(self.counting),
             "usual": dict(self.usual),
             "order": [[a, b, share] for (a, b), share in self.order.items()],
@@ -126,7 +127,7 @@ class CellModel:
 
 def kinds_of(plan: Plan) -> tuple[ValueType, ...]:
     """What the cells of a plan's tables may be read as."""
-    return tuple(dict.fromkeys(one.value_type for one in plan.fields if one.is_column))
+    return tuple(dict.fromkeys(field.value_type for field in plan.fields if field.is_column))
 
 
 def signs_of(text: str, kinds: Sequence[ValueType]) -> list[str]:
@@ -169,7 +170,7 @@ def fit_cells(plan: Plan, samples: Sequence[Sample], lines: Sequence[Sequence[Li
     """Learn from labelled tables; `lines` are each sample's pages. None where fewer than two columns have cells."""
     said = [pair for sample, pages in zip(samples, lines, strict=True) for pair in _pieces(plan, sample, pages)]
     often = Counter(key for _, key in said)
-    columns = (OTHER, *(one.key for one in plan.fields if one.is_column and often[one.key] >= SEEN_LEAST))
+    columns = (OTHER, *(field.key for field in plan.fields if field.is_column and often[field.key] >= SEEN_LEAST))
     if len(columns) < 3 or not often[OTHER]:
         return None
     kinds = kinds_of(plan)
@@ -184,11 +185,11 @@ def fit_cells(plan: Plan, samples: Sequence[Sample], lines: Sequence[Sequence[Li
 def _pieces(plan: Plan, sample: Sample, pages: Sequence[Lines]) -> Iterator[tuple[str, str]]:
     """(text, column) of a sample's labelled cells and, as OTHER, of what else stands on its pages."""
     boxes: list[tuple[int | None, Box]] = []
-    for one in plan.fields:
-        if one.is_column:
-            for label in sample.labels.get(one.key, ()):
+    for column in plan.fields:
+        if column.is_column:
+            for label in sample.labels.get(column.key, ()):
                 if label.text:
-                    yield label.text, one.key
+                    yield label.text, column.key
                 if label.box is not None:
                     boxes.append((label.page, label.box))
     for page in pages:
@@ -203,17 +204,17 @@ def habits_of(plan: Plan, samples: Sequence[Sample]) -> Habits:
     against."""
     products, usual, order = {}, {}, {}
     counting = set()
-    for table in [one for one in plan.fields if one.kind is FieldKind.TABLE]:
+    for table in [field for field in plan.fields if field.kind is FieldKind.TABLE]:
         columns = plan.inside(table.key)
         products[table.key] = tuple(_products(columns, samples))
-        rows = sum(max((len(sample.labels.get(one.key, ())) for one in columns), default=0) for sample in samples)
-        for one in columns:
-            its = [[label.normal for label in sample.labels.get(one.key, ())] for sample in samples]
-            usual[one.key] = (sum(bool(text) for column in its for text in column) + 1) / (rows + 2)
-            filled = [column for column in its if sum(map(bool, column)) >= COUNT_ROWS]
+        rows = sum(max((len(sample.labels.get(column.key, ())) for column in columns), default=0) for sample in samples)
+        for column in columns:
+            its = [[label.normal for label in sample.labels.get(column.key, ())] for sample in samples]
+            usual[column.key] = (sum(bool(text) for texts in its for text in texts) + 1) / (rows + 2)
+            filled = [texts for texts in its if sum(map(bool, texts)) >= COUNT_ROWS]
             if len(filled) >= SEEN_LEAST and sum(map(counts_rows, filled)) >= MOSTLY * len(filled):
-                counting.add(one.key)
-        for a, b in permutations([one.key for one in columns], 2):
+                counting.add(column.key)
+        for a, b in permutations([column.key for column in columns], 2):
             both = [(x, y) for sample in samples if (x := _stands(sample, a)) and (y := _stands(sample, b))]
             order[a, b] = (sum(x < y for x, y in both) + 1) / (len(both) + 2)
     return Habits(products, frozenset(counting), usual, order)
@@ -226,7 +227,7 @@ def _stands(sample: Sample, key: str) -> float:
 
 
 def _products(columns: Sequence[FieldPlan], samples: Sequence[Sample]) -> Iterator[tuple[str, str, str]]:
-    numeric = [one.key for one in columns if one.data_type in NUMERIC]
+    numeric = [column.key for column in columns if column.data_type in NUMERIC]
     for a, b, c in permutations(numeric, 3):
         if a < b:
             rows = [

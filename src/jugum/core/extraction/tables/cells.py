@@ -1,14 +1,37 @@
-"""A table that was read against its labels, cell by cell and row by row."""
+"""Cells of tables: made of words, and read against their labels, cell by cell and row by row."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from jugum.core.extraction.candidates.samples import SampleLabel
 from jugum.core.extraction.decided import PartDecision
-from jugum.core.schema import Plan
-from jugum.core.values import same_value
+from jugum.core.extraction.found import EngineName, Found
+from jugum.core.page import Page, text_of, union
+from jugum.core.schema import FieldPlan, Plan
+from jugum.core.values import normal_form, same_value
+
+
+def cell_of_words(
+    column: FieldPlan, page: Page, words: Sequence[int], why: str, engine: EngineName = EngineName.TABLE
+) -> Found | None:
+    """The cell that words of a page (indices) make; None where the column's data type can't read them, or a sign says
+    that the cell is empty."""
+    its = [page.words[index] for index in words]
+    text = text_of(its)
+    normal = normal_form(text, column.value_type)
+    if not normal:
+        return None
+    sure = min(word.confidence for word in its)
+    return Found(text, normal, page.number, union(word.box for word in its), 1.0, engine, why, sure)
+
+
+def with_next_line(cell: Found, line: Found) -> Found:
+    """A cell of text with one more line."""
+    text = f"{cell.text} {line.text}"
+    sure = min(cell.reading, line.reading)
+    return replace(cell, text=text, normal=text, box=union((cell.box, line.box)), reading=sure)
 
 
 @dataclass(frozen=True)

@@ -13,12 +13,11 @@ from statistics import median
 
 import numpy as np
 
-from jugum.core.extraction.tables.by_heads import Lines, column_spans
+from jugum.core.extraction.tables.by_heads import ROW_GAP_MOST, Lines, column_spans
 from jugum.core.page import Box, Segment, text_of, union
+from jugum.core.structure.tables import lines_up
 
-ROW_GAP_MOST = 4.0  # line heights between rows of one stretch
 GAP_WIDE = 1.6  # times the page's usual gap
-ALIGNED = 0.012  # of the page's width: edges this near are one edge
 STRIP_STEPS = 1500  # of a page's width
 STRIP_ROWS = 3  # from so many rows on a strip without ink tells columns
 STRIP_CROSSED = 0.15  # share of the rows whose words may cross a strip: a head, a title
@@ -139,7 +138,7 @@ def stretches(lines: Lines) -> Iterator[tuple[Row, ...]]:
     ways = (
         far,
         [gap > max(GAP_WIDE * usual, usual + lines.height) for gap in gaps],
-        [apart or not _lines_up(rows[: at + 1], rows[at + 1]) for at, apart in enumerate(far)],
+        [apart or not _goes_on(rows[max(0, at - 2) : at + 1], rows[at + 1]) for at, apart in enumerate(far)],
     )
     seen = set()
     for way in ways:
@@ -151,13 +150,11 @@ def stretches(lines: Lines) -> Iterator[tuple[Row, ...]]:
                 yield tuple(rows[first:last])
 
 
-def _lines_up(above: Sequence[Row], row: Row) -> bool:
-    """Whether half of a row's pieces begin or end where pieces of the last row with several do; one piece alone may be
-    the next line of a cell."""
-    before = next((other for other in reversed(above[-3:]) if len(other) > 1), None)
+def _goes_on(above: Sequence[Row], row: Row) -> bool:
+    """Whether half of a row's pieces begin or end where pieces of the last row with several do, of the few above; one
+    piece alone may be the next line of a cell."""
+    before = next((other for other in reversed(above) if len(other) > 1), None)
     if len(row) < 2 or before is None:
         return True
-    fit = sum(
-        any(abs(a.box.x0 - b.box.x0) < ALIGNED or abs(a.box.x1 - b.box.x1) < ALIGNED for b in before) for a in row
-    )
+    fit = sum(any(lines_up(piece.box, other.box) for other in before) for piece in row)
     return fit * 2 >= min(len(row), len(before))

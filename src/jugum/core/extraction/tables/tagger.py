@@ -18,7 +18,7 @@ from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.found import EngineName, Found
 from jugum.core.extraction.tables.by_heads import TableWay, decision_of_rows
-from jugum.core.extraction.tables.cells import cells_of
+from jugum.core.extraction.tables.cells import cell_of_words, cells_of
 from jugum.core.extraction.values.second_opinion import (
     OUTSIDE,
     PAPERS_LEAST,
@@ -27,9 +27,8 @@ from jugum.core.extraction.values.second_opinion import (
     tags_of,
     word_features,
 )
-from jugum.core.page import Box, Page, text_of, union
+from jugum.core.page import Box, Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
-from jugum.core.values import normal_form
 
 READ_BETTER = 0.35  # likeness by words and places to a paper that it read better than the heads did
 ODD_LEAST = 2  # papers whose tables the heads got wrong, without which there is nothing to learn for
@@ -108,7 +107,11 @@ def rows_by(plan: Plan, model: bytes, pages: Sequence[Page]) -> dict[str, list[R
     for page, tags in zip(pages, tags_of(model, pages), strict=True):
         for table in [field for field in plan.fields if field.kind is FieldKind.TABLE]:
             for row in _word_rows({column.key for column in plan.inside(table.key)}, tags):
-                cells = {key: cell for key, its in row.items() if (cell := _cell(plan.field(key), page, its))}
+                cells = {
+                    key: cell
+                    for key, its in row.items()
+                    if (cell := cell_of_words(plan.field(key), page, its, WHY, EngineName.MODEL))
+                }
                 if cells:
                     found.setdefault(table.key, []).append(cells)
     return found
@@ -126,16 +129,6 @@ def _word_rows(columns: set[str], tags: Sequence[str]) -> list[dict[str, list[in
             rows.append({})
         rows[-1].setdefault(key, []).append(index)
     return rows
-
-
-def _cell(column: FieldPlan, page: Page, its: Sequence[int]) -> Found | None:
-    words = [page.words[index] for index in its]
-    text = text_of(words)
-    normal = normal_form(text, column.value_type)
-    if not normal:
-        return None
-    box = union(word.box for word in words)
-    return Found(text, normal, page.number, box, 1.0, EngineName.MODEL, WHY, min(word.confidence for word in words))
 
 
 def fit_table_tagger(

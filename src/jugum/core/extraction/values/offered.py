@@ -29,7 +29,7 @@ def with_plausible_others(plan: Plan, decisions: Sequence[Decision]) -> list[Dec
         others = [
             choice
             for choice in decision.others
-            if choice.candidate.plain not in names and not any(_is_piece(choice.candidate, one) for one in taken)
+            if choice.candidate.plain not in names and not any(_is_piece(choice.candidate, other) for other in taken)
         ]
         found.append(replace(decision, others=_likely(others)))
     return found

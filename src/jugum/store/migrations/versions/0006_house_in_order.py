@@ -71,7 +71,7 @@ COLUMNS = {
 
 
 def _one_of(values: tuple[str, ...]) -> str:
-    return f"state IN ({', '.join(repr(one) for one in values)})"
+    return f"state IN ({', '.join(repr(value) for value in values)})"
 
 
 DOCUMENT_STATES = f"(purpose = 'sample' AND {_one_of(SAMPLES)}) OR (purpose = 'live' AND {_one_of(LIVES)})"
@@ -160,9 +160,11 @@ def _states_as_before() -> None:
     op.execute("UPDATE keyed_value SET state = 'placed' WHERE state = 'found'")
     for old, new in ACTIONS.items():
         op.execute(sa.text("UPDATE audit SET action = :old WHERE action = :new").bindparams(old=old, new=new))
-    before = ("in hand" if one == "in progress" else one for one in (*SAMPLES, *LIVES[4:]))
+    before = ("in hand" if state == "in progress" else state for state in (*SAMPLES, *LIVES[4:]))
     _check("document", "known_state", _one_of(tuple(dict.fromkeys(before))))
-    _check("model_version", "known_state", _one_of(tuple("live" if one == "published" else one for one in VERSIONS)))
+    _check(
+        "model_version", "known_state", _one_of(tuple("live" if state == "published" else state for state in VERSIONS))
+    )
     _check("keyed_value", "known_state", _one_of(("placed", "ambiguous", "not found", "chosen")))
     op.create_index(
         "uq_model_version_one_live_per_type",
@@ -243,8 +245,8 @@ def report_of_format_1(report: dict[str, Any]) -> dict[str, Any]:
     if test is not None:
         test["known_layouts"], test["new_layouts"] = test.pop("familiar"), test.pop("strange")
     errors = [
-        {("layout_similarity" if key == "familiarity" else key): value for key, value in one.items()}
-        for one in report.get("errors", [])
+        {("layout_similarity" if key == "familiarity" else key): value for key, value in row.items()}
+        for row in report.get("errors", [])
     ]
     return {
         "format": 1,
