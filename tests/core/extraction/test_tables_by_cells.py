@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Sequence
+from dataclasses import replace
 from decimal import Decimal
 
 import pytest
@@ -15,7 +16,7 @@ from jugum.core.extraction.tables.by_heads import Lines
 from jugum.core.extraction.tables.cell_model import CellModel, counts_rows, habits_of, product_holds
 from jugum.core.extraction.tables.printed_columns import parted, stretches
 from jugum.core.page import Box, Page, Word, reading_order, union
-from jugum.core.schema import FieldKind, FieldPlan, Plan
+from jugum.core.schema import FieldKind, FieldPlan, Plan, Totals
 from jugum.core.values import DataType, normal_form
 from jugum.core.values.units import without_any_unit
 
@@ -147,6 +148,23 @@ def test_heads_of_groups_are_no_rows_and_next_lines_belong_to_their_cell(reader:
     lines = [(y if y < 0.14 else y + 0.03, texts) for y, texts in lines]
     lines.insert(3, (0.1465, [(0.3, "in barrels")]))  # right under "tar"
     assert [row[1] for row in read(table(reader, [page_of(lines)]))] == ["tar in barrels", "sail cloth", "brass hooks"]
+
+
+@pytest.mark.parametrize(("name", "sum_of"), [("Total", 1), ("Paid out", 0)])
+def test_lines_of_totals_are_what_the_plan_says(reader: PartReader, name: str, sum_of: int) -> None:
+    """A line that says so with any figure, or one that says nothing with the sum of the rows above."""
+    whole = sum((count * each for _, count, each in STRANGE), Decimal(sum_of))
+    lines = strange()
+    lines.append((0.22, [(0.3, name), ended(0.7, f"kr {whole:.2f}".replace(".", ","))]))
+    lines.append((0.25, strange([("rope", 2, Decimal("7.10"))])[1][1]))
+    assert [row[1] for row in read(table(reader, [page_of(lines)]))] == ["tar", "sail cloth", "brass hooks"]
+    for totals, things in (
+        (Totals.SKIP, ["tar", "sail cloth", "brass hooks", "rope"]),
+        (Totals.KEEP, ["tar", "sail cloth", "brass hooks", name, "rope"]),
+    ):
+        fields = (replace(field, totals=totals) if field.key == "stores" else field for field in reader.plan.fields)
+        kept = replace(reader, plan=Plan(tuple(fields)))
+        assert [row[1] for row in read(table(kept, [page_of(lines)]))] == things
 
 
 def test_a_table_goes_on_over_the_page_without_a_head(reader: PartReader) -> None:

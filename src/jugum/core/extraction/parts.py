@@ -31,6 +31,7 @@ from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structures
 from jugum.core.values import DataType, same_value
 
+HEADS = 5.0  # log odds that heads which were labelled are worth on a layout that is known
 CLAUSE_SURE = 0.3  # probability of its clause from which on a field inside is looked for there alone
 
 
@@ -118,7 +119,8 @@ class PartReader:
         for table, decision in zip(tables, headed, strict=True):
             rows = by_cells.get(table.key, ())
             support, mine = self.cells.support(decision.rows), self.cells.support(rows)
-            if mine > support or (support < 0 and layout_similarity < SAME):
+            known = layout_similarity >= SAME
+            if mine > support + HEADS * known or (support < 0 and not known):
                 support, rows = mine, rows if mine > 0 else ()
                 decision = decision_of_rows(self.plan, table, rows, layout_similarity, way=TableWay.CELLS)
             cells = sum(map(len, decision.rows))

@@ -18,7 +18,7 @@ from scipy.optimize import linear_sum_assignment
 from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.candidates.meanings import nearness
 from jugum.core.extraction.found import Found
-from jugum.core.extraction.tables.by_heads import Lines, header_likeness
+from jugum.core.extraction.tables.by_heads import Lines, adds_up, header_likeness, says_total
 from jugum.core.extraction.tables.cell_model import (
     COUNT_ROWS,
     CellModel,
@@ -29,8 +29,8 @@ from jugum.core.extraction.tables.cell_model import (
 )
 from jugum.core.extraction.tables.cells import cell_of_words, with_next_line
 from jugum.core.extraction.tables.printed_columns import Row, Run, parted, stretches
-from jugum.core.schema import FieldKind, FieldPlan, Plan
-from jugum.core.values import DataType, normal_form
+from jugum.core.schema import FieldKind, FieldPlan, Plan, Totals
+from jugum.core.values import NUMERIC, DataType, normal_form
 
 HEAD_ROWS = 2  # above a table's first row that may name its columns
 HEAD_WEIGHT = 2.0  # log odds of a head that is the same as a column's name
@@ -81,7 +81,7 @@ def read_by_cells(model: CellModel, plan: Plan, lines: Sequence[Lines]) -> dict[
     tables = {}
     for reader in readers:
         if (key := reader.table.key) in best:
-            read = [row for part in reader.with_next_pages(best[key], lines) for row in reader.cells(part)]
+            read = reader.rows(best[key], lines)
             if read:
                 tables[key] = read
     return tables
@@ -226,7 +226,7 @@ class _Reader:
 
     # ---- Following pages, and the cells ------------------------------------------------------------------------------
 
-    def with_next_pages(self, found: Reading, lines: Sequence[Lines]) -> Iterator[Reading]:
+    def _with_next_pages(self, found: Reading, lines: Sequence[Lines]) -> Iterator[Reading]:
         """A reading, and those of the pages on which it goes on in columns that stand where they stood before."""
         yield found
         page = next(at for at, its in enumerate(lines) if its is found.run.lines) + 1
@@ -249,12 +249,20 @@ class _Reader:
             yield found
             page += 1
 
-    def cells(self, reading: Reading) -> list[dict[str, Found]]:
-        """The cells of a reading's rows; next lines of cells are joined, heads of groups left out."""
+    def rows(self, best: Reading, lines: Sequence[Lines]) -> list[dict[str, Found]]:
+        """The cells of a reading's rows and of those on following pages; next lines of cells are joined, heads of
+        groups left out, and lines of totals are what the plan says they are."""
+        found: list[dict[str, Found]] = []
+        for part in self._with_next_pages(best, lines):
+            if self._add_rows(part, found):
+                break
+        return found
+
+    def _add_rows(self, reading: Reading, found: list[dict[str, Found]]) -> bool:
+        """Add the rows of one page; whether a line of totals ended the table."""
         run, words = reading.run, {row: _words_of(reading, row) for row in range(reading.first, reading.last + 1)}
         tops = [run.box(row).middle[1] for row, its in words.items() if len(its) > 1]
         pitch = median(b - a for a, b in pairwise(tops)) if len(tops) > 1 else 2 * run.lines.height
-        found: list[dict[str, Found]] = []
         before = 0.0
         for row, its in words.items():
             y = run.box(row).middle[1]
@@ -264,7 +272,10 @@ class _Reader:
                 if (cell := cell_of_words(self.plan.field(key), run.lines.page, at, WHY))
             }
             if len(its) > 1 and (len(run.rows[row]) > 1 or len(its) > 2):
-                if len(read) > 1:
+                if self.table.totals is not Totals.KEEP and self._is_total(found, read, run.rows[row], its):
+                    if self.table.totals is Totals.END:
+                        return True
+                elif len(read) > 1:
                     found.append(read)
                     before = y
             elif found and its and y - before < WRAP_GAP * pitch:
@@ -272,7 +283,16 @@ class _Reader:
                     if key in found[-1] and self.plan.field(key).data_type is DataType.TEXT:
                         found[-1][key] = with_next_line(found[-1][key], cell)
                 before = y
-        return found
+        return False
+
+    def _is_total(
+        self, rows: Sequence[dict[str, Found]], read: dict[str, Found], row: Row, its: Mapping[str, Sequence[int]]
+    ) -> bool:
+        mine = {at for words in its.values() for at in words}
+        numeric = [key for key in read if self.plan.field(key).data_type in NUMERIC]
+        return says_total([piece for piece in row if not mine.isdisjoint(range(piece.first, piece.last + 1))]) or (
+            bool(rows) and adds_up(rows, read, numeric)
+        )
 
 
 def _likeliest(gain: Floats) -> dict[int, int]:

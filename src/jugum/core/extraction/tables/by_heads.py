@@ -304,7 +304,7 @@ def _rows(
         # what follows a wide gap is another part of the paper
         if above is not None and top - above > ROW_GAP_MOST * lines.height:
             return found, True
-        if _is_total(near, table):
+        if says_total(near):
             if table.totals is Totals.END:
                 return found, True
             if table.totals is Totals.SKIP:
@@ -322,7 +322,7 @@ def _rows(
             if found:
                 return found, True
             continue
-        if found and _adds_up(found, read, numeric):
+        if found and adds_up(found, read, numeric):
             if table.totals is Totals.END:
                 return found, True
             if table.totals is Totals.SKIP:
@@ -332,7 +332,7 @@ def _rows(
     return found, False
 
 
-def _adds_up(rows: Sequence[dict[str, Found]], read: dict[str, Found], numeric: Sequence[str]) -> bool:
+def adds_up(rows: Sequence[dict[str, Found]], read: dict[str, Found], numeric: Sequence[str]) -> bool:
     """Whether a row is the sum of the rows above: a line of totals that doesn't say so. Of a single row it must have
     fewer figures, since two equal rows may follow each other."""
     mine = [key for key in numeric if key in read]
@@ -370,8 +370,9 @@ def _cell(column: FieldPlan, cut: Sequence[Segment], page: Page) -> Found | None
     return cell_of_words(column, page, words, "under its column's header")
 
 
-def _is_total(row: Sequence[Segment], table: FieldPlan) -> bool:
-    return bool(row) and any(_TOTAL.match(segment.text.strip(" :")) for segment in row[:1])
+def says_total(row: Sequence[Segment]) -> bool:
+    """Whether a row begins with a word for a sum."""
+    return bool(row) and _TOTAL.match(row[0].text.strip(" :")) is not None
 
 
 def _at_foot(header: _Header | None, lines: Lines, rows: Sequence[dict[str, Found]]) -> bool:
