@@ -3,9 +3,9 @@
     .venv/bin/python -m bench.faults [papers=1000] [kills=100] [seed=1]
 
 An office is started as people start it. Papers are sent one after another; what gets no receipt is sent again, as a
-client would. In between, a process is killed (SIGKILL) at random moments: the web, one of its processes, a worker, a
-process that opens files, the database or one of its servers, or the start command itself, which is then started again
-as systemd would. At the end every paper must be there once, read, and every receipt must be true.
+client would. In between, a process is killed (SIGKILL) at random moments: a web process, a worker, a process that opens
+files, one that others are forked from, the database or one of its servers, or the start command itself, which is then
+started again as systemd would. At the end every paper must be there once, read, and every receipt must be true.
 """
 
 from __future__ import annotations
@@ -31,9 +31,9 @@ PAUSE = (0.5, 4.0)  # seconds between two kills, evenly drawn
 DONE_SECONDS = 900.0
 # Process → what stands in the words it was started with.
 SIGNS = {
-    "parser": "jugum.parsing.child",
-    "web process": "spawn_main",
-    "web": "jugum web",
+    "parser": "jugum parsing",
+    "fork server": "jugum.forkserver",
+    "web process": "jugum web",
     "worker": "jugum worker",
     "database server": "postgres:",
 }

@@ -2,63 +2,39 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from typing import Annotated
 
 import typer
 
-from jugum import logs
+from jugum import logs, programs
 from jugum.errors import JugumError
-from jugum.processes import end_with_parent
 from jugum.settings import Settings
-from jugum.supervisor import SUPERVISED, run_office
+from jugum.supervisor import run_office
 
 app = typer.Typer(
     add_completion=False,
     pretty_exceptions_enable=False,
     help="Jugum: a model and people share the reading of an office's papers.",
 )
-# Longer than clients keep a connection they don't use (5 s and more is usual): else a request may meet a connection
-# that is just being closed.
-KEEP_ALIVE_SECONDS = 75
-WORKER_NICENESS = 10
 
 
 @app.callback()
 def every_command() -> None:
-    """Whatever is run logs alike, and ends with who keeps it running."""
+    """Whatever is run logs alike."""
     logs.configure()
-    if SUPERVISED in os.environ:
-        end_with_parent(int(os.environ[SUPERVISED]))
 
 
 @app.command()
 def web() -> None:
     """Run the web processes: one that is busy or dies leaves the others to answer."""
-    import uvicorn
-
-    settings = Settings()
-    uvicorn.run(
-        "jugum.web.app:app_from_settings",
-        factory=True,
-        workers=settings.web_processes,
-        host=settings.host,
-        port=settings.port,
-        log_config=None,
-        access_log=False,
-        timeout_graceful_shutdown=3,
-        timeout_keep_alive=KEEP_ALIVE_SECONDS,
-    )
+    programs.run_web()
 
 
 @app.command()
 def worker() -> None:
-    """Run one worker process. It yields to the web: people wait for pages, nobody for the one paper that is read."""
-    from jugum.work.worker import run_worker
-
-    os.nice(WORKER_NICENESS)
-    run_worker(Settings())
+    """Run one worker process."""
+    programs.run_worker()
 
 
 @app.command()
@@ -87,17 +63,13 @@ def add_person(
 @app.command()
 def mail() -> None:
     """Run the mail stand-in that receives papers (JUGUM_MAIL_PORT), until stopped."""
-    from jugum.standins.mail import run_mail
-
-    run_mail(Settings())
+    programs.run_mail()
 
 
 @app.command()
 def suggestions() -> None:
     """Run the suggestion stand-in (JUGUM_SUGGESTION_PORT), until stopped."""
-    from jugum.standins.suggestions import run_suggestions
-
-    run_suggestions(Settings().suggestion_port)
+    programs.run_suggestions()
 
 
 @app.command()
@@ -111,12 +83,7 @@ def states() -> None:
 @app.command("demo-fill")
 def demo_fill() -> None:
     """Fill the demo workspace (workers must be running)."""
-    from jugum.demo.fill import fill, is_filled
-    from jugum.store import Store
-
-    store = Store(Settings())
-    if not is_filled(store):
-        fill(store, lambda line: print(line, flush=True))
+    programs.run_demo_fill()
 
 
 @app.command()

@@ -31,16 +31,18 @@ def adopt_orphans() -> None:
     _prctl(_SET_CHILD_SUBREAPER, 1)
 
 
-def kill_session(pid: int) -> None:
-    """Kill a process that began a session of its own, and all that is left of its group."""
-    with contextlib.suppress(ProcessLookupError):
-        os.killpg(pid, signal.SIGKILL)
-
-
-def reap(but: Collection[int] = ()) -> None:
+def reap(but: Collection[int | None] = ()) -> None:
     """Let adopted processes that have ended go; `but` are children whose end somebody else asks for."""
     with contextlib.suppress(OSError):
         children = Path(f"/proc/self/task/{os.getpid()}/children").read_text().split()
         for pid in {int(child) for child in children} - set(but):
             with contextlib.suppress(ChildProcessError):
                 os.waitpid(pid, os.WNOHANG)
+
+
+def reap_group(pid: int) -> None:
+    """Wait for the end of what is left of a group of processes, whose leader was `pid` and which have all been
+    killed, and let them go, as far as this process has adopted them."""
+    with contextlib.suppress(ChildProcessError):
+        while True:
+            os.waitpid(-pid, 0)

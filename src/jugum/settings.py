@@ -34,7 +34,9 @@ class Settings(BaseSettings):
     unpacked_max: int = Field(2_000_000_000, description="Most bytes taken out of one mail or archive")
     depth_max: int = Field(3, description="How deep archives and mails may be nested")
     parser_mb_max: int = Field(
-        1400, ge=300, description="Megabytes of memory that opening a paper may take; what takes more is refused"
+        1100,
+        ge=300,
+        description="Megabytes of memory that opening a paper may take beyond the program itself; more is refused",
     )
     parser_seconds: float = Field(
         15.0, gt=0, description="Seconds of a processor that opening a file or one page of it may take"

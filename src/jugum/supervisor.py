@@ -1,5 +1,9 @@
 """The processes of one installation on one machine: the start command starts them in order, keeps them running, and
-stops all of them."""
+stops all of them.
+
+It holds the socket on which the web answers, so that who asks while no web process is there waits for the next; and it
+has them all forked from one process that has loaded the program, so that the next is there at once.
+"""
 
 from __future__ import annotations
 
@@ -9,9 +13,6 @@ import os
 import secrets
 import signal
 import socket
-import subprocess
-import sys
-import threading
 import time
 import urllib.error
 import urllib.request
@@ -23,22 +24,23 @@ from typing import TypeVar
 
 import structlog
 
+from jugum import beats
 from jugum.cluster import Cluster, NotStartedYet, free_port
 from jugum.demo import MAIL_PORT as DEMO_MAIL_PORT
 from jugum.demo import SUGGESTION_PORT as DEMO_SUGGESTION_PORT
 from jugum.demo import WORKSPACE as DEMO_WORKSPACE
-from jugum.errors import Conflict, ExternalError, JugumError
-from jugum.processes import adopt_orphans, kill_session, reap
+from jugum.errors import Conflict, ExternalError, InputError, JugumError
+from jugum.forkserver import Forked, ForkServer
+from jugum.processes import adopt_orphans, reap
 from jugum.settings import Settings
 from jugum.work import deaths
 
 STOP_SECONDS = 8.0  # what processes have to end in, before they are killed
 START_SECONDS = 60.0
 DATABASE_SECONDS = 20.0  # in which a database that does not start at first may still do
+PORT_SECONDS = 10.0  # in which processes of an office that was killed let go of its port
+BACKLOG = 2048  # connections that wait until a web process takes them
 WATCH_SECONDS = 0.5
-PULSE_SECONDS = 2.0  # between two questions whether the web answers
-PULSE_ANSWER_SECONDS = 5.0
-SUPERVISED = "JUGUM_SUPERVISED"  # the start command's number, for processes that it starts: they end with it
 START_WAIT_MOST = 2.0  # seconds to wait for another try of the web, beyond which the start has failed
 STEADY_SECONDS = 10.0  # a process that ran so long is sound, and is started again at once
 # Seconds before one is started again that ended soon. For the web people wait.
@@ -85,11 +87,10 @@ class Watched:
     waits that grow: what is broken for long is not started all the time."""
 
     command: str
-    process: subprocess.Popen[bytes]
+    process: Forked
     begun: float
     wait: float = 0.0
     due: float | None = None  # when it is started again, once it has ended
-
     hung: bool = False  # it was ended because it gave no sign of life
 
     def ended(self, now: float) -> None:
@@ -102,62 +103,34 @@ class Watched:
     @property
     def died_of_its_work(self) -> bool:
         """Whether it ended by what it did, and not by a signal that anybody may have sent."""
-        return self.hung or -self.process.returncode in deaths.CRASHES
+        return self.hung or -self._code in deaths.CRASHES
+
+    @property
+    def _code(self) -> int:
+        return self.process.returncode or 0
 
     @property
     def why(self) -> str:
         """How it ended, for the log."""
-        code = self.process.returncode
         if self.hung:
             return "by this command, since it gave no sign of life"
-        return f"by signal {signal.Signals(-code).name}" if code < 0 else f"with exit code {code}"
-
-
-class Pulse:
-    """Whether the web answers, asked from a thread: who watches must not wait. An answer that the database is away is
-    an answer."""
-
-    def __init__(self) -> None:
-        self._answered = self._asked = time.monotonic()
-        self._asking: threading.Thread | None = None
-
-    def begin(self) -> None:
-        """A new process is started: it has its time to load before it is missed."""
-        self._answered = time.monotonic() + START_SECONDS
-
-    def look(self, address: str) -> None:
-        """Ask, unless the last question is still open or was asked just now."""
-        if (self._asking is None or not self._asking.is_alive()) and time.monotonic() - self._asked > PULSE_SECONDS:
-            self._asked = time.monotonic()
-            self._asking = threading.Thread(target=self._ask, args=(address,), daemon=True)
-            self._asking.start()
-
-    def _ask(self, address: str) -> None:
-        try:
-            with urllib.request.urlopen(address, timeout=PULSE_ANSWER_SECONDS):
-                self._answered = time.monotonic()
-        except urllib.error.HTTPError:
-            self._answered = time.monotonic()
-        except OSError:
-            pass  # nobody is there, or nobody answers in time
-
-    @property
-    def seconds_silent(self) -> float:
-        """Since the last answer; below nought while a new process loads."""
-        return time.monotonic() - self._answered
+        return f"by signal {signal.Signals(-self._code).name}" if self._code < 0 else f"with exit code {self._code}"
 
 
 class Supervisor:
-    """Starts the database (unless one is named), the web process, workers and stand-ins, and starts again whichever of
+    """Starts the database (unless one is named), web processes, workers and stand-ins, and starts again whichever of
     them dies."""
 
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
         self.cluster = None if settings.database_url else Cluster(settings.home)
         self.env: dict[str, str] = {}
+        # One thread a process, one process a core: threads of their own would only be in each other's way.
+        threads = dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
+        self._forks = ForkServer({**os.environ, **threads})
+        self._listening: socket.socket | None = None
         self._watched: list[Watched] = []
         self._stopping = False
-        self._pulse = Pulse()
 
     def asked_to_stop(self, number: int, frame: FrameType | None) -> None:
         if not self._stopping:
@@ -167,25 +140,28 @@ class Supervisor:
     def start(self, *, demo: bool) -> None:
         """Everything in the order in which it is needed: the first page before the workers, which take their time to
         load."""
+        self._forks.prepare("jugum.programs:load_web")  # takes a while: beside the database
         from jugum.store.migrate import migrate
 
         url = self._start_database(self.cluster) if self.cluster else self.settings.database_url
         self._settle_settings(url, demo)
-        self._keep("web")  # it takes a while to load, and touches no table before it is asked for a page
+        for _ in range(self.settings.web_processes):
+            self._keep("web")  # it touches no table before it is asked for a page
+        self._forks.prepare("jugum.programs:load_rest")
         self._once_database_answers(lambda: migrate(url))
         self._wait_for_web()
         for command in self._commands():
             self._keep(command)
-        if demo and not self._once_database_answers(lambda: _has_workspace(url, DEMO_WORKSPACE)):
-            filled = subprocess.run([sys.executable, "-m", "jugum", "demo-fill"], env=self.env, check=False)
-            if filled.returncode:
-                raise JugumError("The demo workspace could not be filled; the lines above say why.")
+        filled = not demo or self._once_database_answers(lambda: _has_workspace(url, DEMO_WORKSPACE))
+        if not filled and self._fork("demo-fill").wait() != 0:
+            raise JugumError("The demo workspace could not be filled; the lines above say why.")
         self._greet(demo)
 
     def _settle_settings(self, url: str, demo: bool) -> None:
         """Settings and environment that all processes share, with ports that are free."""
         now = self.settings
-        port = now.port if "JUGUM_PORT" in os.environ else _port_near(now.host, now.port)
+        self._listening = _listening(now.host, now.port, named="JUGUM_PORT" in os.environ)
+        port = self._listening.getsockname()[1]
         mail_port = now.mail_port or (_port_near(now.host, DEMO_MAIL_PORT) if demo else 0)
         suggestion_port = now.suggestion_port or (_port_near(now.host, DEMO_SUGGESTION_PORT) if demo else 0)
         self.settings = Settings(
@@ -197,7 +173,7 @@ class Supervisor:
             mail_port=mail_port,
             suggestion_port=suggestion_port,
         )
-        shared = {
+        self.env = {
             "JUGUM_DATABASE_URL": url,
             "JUGUM_HOME": str(self.settings.home),
             "JUGUM_FILES": now.files_url,
@@ -206,9 +182,6 @@ class Supervisor:
             "JUGUM_MAIL_PORT": str(mail_port),
             "JUGUM_SUGGESTION_PORT": str(suggestion_port),
         }
-        # One thread a process, one process a core: threads of their own would only be in each other's way.
-        threads = dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
-        self.env = {**os.environ, **shared, **threads, SUPERVISED: str(os.getpid())}
 
     def _commands(self) -> list[str]:
         commands = ["worker"] * (self.settings.workers or os.cpu_count() or 1)
@@ -216,13 +189,30 @@ class Supervisor:
         return commands + (["suggestions"] if self.settings.suggestion_port else [])
 
     def _keep(self, command: str) -> None:
-        self._watched.append(Watched(command, self._spawn(command), time.monotonic()))
+        """Start a process that is kept running; again, when the fork server is killed meanwhile."""
+        until = time.monotonic() + START_SECONDS
+        while True:
+            try:
+                self._watched.append(Watched(command, self._fork(command), time.monotonic()))
+                return
+            except ExternalError:
+                if time.monotonic() > until:
+                    raise
 
-    def _spawn(self, command: str) -> subprocess.Popen[bytes]:
-        # Own sessions: Ctrl-C reaches this process alone, which then stops the others in order.
-        process = subprocess.Popen([sys.executable, "-m", "jugum", command], env=self.env, start_new_session=True)
+    def _fork(self, command: str) -> Forked:
+        assert self._listening is not None
+        fds = [self._listening.fileno()] if command == "web" else []
+        process = self._forks.fork(
+            "jugum.programs:run_forked",
+            command,
+            os.getpid(),
+            title=f"jugum {command}",
+            fds=fds,
+            environment=self.env,
+        )
         # Numbers come again: what an earlier process of this one left is not its own.
         deaths.note_end(self.settings.home, process.pid, took=False)
+        beats.forget(self.settings.home, command, process.pid)
         return process
 
     @property
@@ -257,19 +247,19 @@ class Supervisor:
                 self._look_at_database()
 
     def _wait_for_web(self) -> None:
-        until, web = time.monotonic() + START_SECONDS, self._watched[0]
+        until = time.monotonic() + START_SECONDS
         while time.monotonic() < until:
-            ended = web.process.poll()
-            if ended is not None and ended != -signal.SIGKILL and web.wait >= START_WAIT_MOST:
-                raise JugumError("The web process ended again and again; the lines above say why.")
-            self._look_at_database()
-            self._look_at(web, time.monotonic())
+            for web in self._watched:
+                ended = web.process.poll()
+                if ended is not None and ended != -signal.SIGKILL and web.wait >= START_WAIT_MOST:
+                    raise JugumError("The web processes ended again and again; the lines above say why.")
+            self._look_at_all()
             try:
                 with urllib.request.urlopen(f"{self.address}/health", timeout=2):
                     return
             except (urllib.error.URLError, OSError):
                 time.sleep(0.1)
-        raise JugumError(f"The web process did not answer at {self.address} within a minute.")
+        raise JugumError(f"The web processes did not answer at {self.address} within a minute.")
 
     def _greet(self, demo: bool) -> None:
         print(f"\nJugum is at {self.address}")
@@ -297,42 +287,40 @@ class Supervisor:
 
     def watch(self) -> None:
         """Until asked to stop. A worker's task is taken up by the next."""
-        self._pulse.begin()
         while True:
             time.sleep(WATCH_SECONDS)
-            self._look_at_database()
-            self._pulse.look(f"{self.address}/health")
-            for watched in self._watched:
-                self._look_at(watched, time.monotonic())
+            self._look_at_all()
             self._reap()
 
-    def _reap(self) -> None:
-        reap(but=[watched.process.pid for watched in self._watched])
+    def _look_at_all(self) -> None:
+        self._look_at_database()
+        can_fork = self._forks.is_ready()
+        for watched in self._watched:
+            self._look_at(watched, time.monotonic(), can_fork)
 
-    def _look_at(self, one: Watched, now: float) -> None:
+    def _reap(self) -> None:
+        reap(but={self._forks.pid, *(watched.process.pid for watched in self._watched)})
+
+    def _look_at(self, one: Watched, now: float, can_fork: bool) -> None:
         if one.due is None and one.process.poll() is None and self._hangs(one):
             log.error("a process gives no sign of life and is ended", process=one.command)
             one.hung = True
-            kill_session(one.process.pid)
-            one.process.wait()
+            one.process.kill()
         if one.due is None and one.process.poll() is not None:
             one.ended(now)
-            kill_session(one.process.pid)  # what it left behind would hold its port
+            one.process.kill()  # what it left behind
             if one.command == "worker":
                 deaths.note_end(self.settings.home, one.process.pid, took=one.died_of_its_work)
+            beats.forget(self.settings.home, one.command, one.process.pid)
             again = f"in {one.wait:.0f} s" if one.wait else "at once"
             log.warning("a process ended and is started again", process=one.command, ended=one.why, again=again)
-        if one.due is not None and now >= one.due:
-            one.process, one.begun, one.due, one.hung = self._spawn(one.command), now, None, False
-            if one.command == "web":
-                self._pulse.begin()
+        if one.due is not None and now >= one.due and can_fork:
+            with contextlib.suppress(ExternalError):  # the fork server has just ended: at the next look
+                one.process, one.begun, one.due, one.hung = self._fork(one.command), now, None, False
 
     def _hangs(self, one: Watched) -> bool:
-        """Whether a process has given no sign of life for longer than any may: a worker beats, the web answers."""
-        most = self.settings.hung_seconds
-        if one.command == "worker":
-            return deaths.seconds_since_beat(self.settings.home, one.process.pid) > most
-        return one.command == "web" and self._pulse.seconds_silent > most
+        """Whether a process has given no sign of life for longer than any may."""
+        return beats.seconds_since(self.settings.home, one.command, one.process.pid) > self.settings.hung_seconds
 
     def _look_at_database(self) -> None:
         """Start the private cluster again when its server has died. It may not start while what it left behind is
@@ -351,15 +339,12 @@ class Supervisor:
         self._stopping = True
         processes = [watched.process for watched in self._watched]
         for process in processes:
-            if process.poll() is None:
-                process.terminate()
+            process.terminate()
         until = time.monotonic() + STOP_SECONDS
         for process in processes:
-            try:
-                process.wait(max(0.1, until - time.monotonic()))
-            except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait()
+            process.wait(max(0.1, until - time.monotonic()))
+            process.kill()
+        self._forks.close()
         if self.cluster:
             self.cluster.stop()
             reap()
@@ -371,6 +356,23 @@ def _has_workspace(url: str, name: str) -> bool:
 
     with psycopg.connect(url) as connection:
         return connection.execute("SELECT 1 FROM workspace WHERE name = %s", (name,)).fetchone() is not None
+
+
+def _listening(host: str, port: int, *, named: bool) -> socket.socket:
+    """A socket on which the web answers: at the port, or at any free one when somebody else has it and it was not named
+    on purpose. InputError when it was."""
+    until = time.monotonic() + PORT_SECONDS if named else 0.0
+    while True:
+        try:
+            return socket.create_server((host, port), backlog=BACKLOG)
+        except OSError as error:
+            if not named:
+                return socket.create_server((host, 0), backlog=BACKLOG)
+            if time.monotonic() > until:
+                raise InputError(
+                    f"Nothing can listen at {host}:{port} ({error.strerror}). Name another JUGUM_HOST or JUGUM_PORT."
+                ) from error
+            time.sleep(WATCH_SECONDS)
 
 
 def _port_near(host: str, port: int) -> int:

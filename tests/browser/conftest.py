@@ -40,7 +40,7 @@ class Application(Client):
     @contextmanager
     def workers_paused(self) -> Iterator[None]:
         """Nothing on the queue is done in between: what waits goes on waiting."""
-        workers = [pid for pid in children_of(self.process) if "worker" in command_of(pid)]
+        workers = [pid for pid in children_of(self.process) if command_of(pid)[0] == "jugum worker"]
         assert workers
         try:
             for pid in workers:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -17,13 +18,16 @@ from pathlib import Path
 import pytest
 from tests.processes import children_of, command_of, is_zombie
 
+from jugum.beats import BEAT_SECONDS
 from jugum.cluster import Cluster, NotStartedYet, free_port
+from jugum.errors import InputError
+from jugum.forkserver import Forked
 from jugum.settings import Settings
-from jugum.supervisor import PULSE_SECONDS, STEADY_SECONDS, WAIT_MOST, WEB_WAIT_MOST, Supervisor, Watched
+from jugum.supervisor import STEADY_SECONDS, WAIT_MOST, WEB_WAIT_MOST, Supervisor, Watched, _listening
 
 
-def ran(code: int) -> subprocess.Popen[bytes]:
-    process = subprocess.Popen([sys.executable, "-c", f"import os; os.kill(os.getpid(), {code})"])
+def ran(code: int) -> Forked:
+    process = Forked(os.posix_spawn("/bin/sh", ["sh", "-c", f"kill -{code} $$"], {}))
     process.wait()
     return process
 
@@ -46,6 +50,16 @@ def test_the_web_is_never_left_out_for_long() -> None:
     for wait in (1.0, WEB_WAIT_MOST, WEB_WAIT_MOST):
         one.ended(now=1.0)
         assert one.wait == wait
+
+
+def test_a_port_that_somebody_has_is_told_when_it_was_named(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("jugum.supervisor.PORT_SECONDS", 0.1)
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        port = taken.getsockname()[1]
+        with _listening("127.0.0.1", port, named=False) as other:
+            assert other.getsockname()[1] != port
+        with pytest.raises(InputError, match=f"127.0.0.1:{port} .*JUGUM_PORT"):
+            _listening("127.0.0.1", port, named=True)
 
 
 def test_a_database_that_does_not_start_yet_is_waited_for(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -112,7 +126,10 @@ class Office:
         self.process, self.url, self.home = process, url, home
 
     def pids(self, *, command: str) -> list[int]:
-        return [pid for pid in children_of(self.process.pid) if command in command_of(pid)]
+        return [pid for pid in children_of(self.process.pid) if " ".join(command_of(pid)).startswith(command)]
+
+    def forks(self) -> int:
+        return next(pid for pid in children_of(self.process.pid) if "jugum.forkserver" in command_of(pid))
 
     def answers(self) -> bool:
         """Health asks the database, too."""
@@ -158,33 +175,48 @@ def test_whichever_process_is_killed_the_office_is_back_at_work(office: Office) 
         os.kill(pid, signal.SIGKILL)
         office.wait(lambda: not Path(f"/proc/{pid}").exists())  # reaped, too
 
-    (web,) = office.pids(command="web")
-    (answering, _) = [pid for pid in children_of(web) if "spawn_main" in " ".join(command_of(pid))]
-    killed(answering)
-    office.wait(lambda: len([pid for pid in children_of(web) if not is_zombie(pid)]) >= 2 and office.answers())
-    killed(web)
-    office.wait(lambda: office.pids(command="web") not in ([], [web]) and office.answers())
-    (worker,) = office.pids(command="worker")
+    def back(command: str, without: list[int], count: int) -> bool:
+        pids = office.pids(command=command)
+        return len(pids) == count and not set(pids) & set(without)
+
+    # One of two web processes: the other answers all the time.
+    one, other = office.pids(command="jugum web")
+    os.kill(one, signal.SIGKILL)
+    for _ in range(5):
+        assert office.answers()
+    office.wait(lambda: back("jugum web", [one], 2))
+    # Both: who asks waits for the next.
+    for pid in office.pids(command="jugum web"):
+        os.kill(pid, signal.SIGKILL)
+    assert office.answers()
+    office.wait(lambda: back("jugum web", [one, other], 2))
+    (worker,) = office.pids(command="jugum worker")
     killed(worker)
-    office.wait(lambda: office.pids(command="worker") not in ([], [worker]))
+    office.wait(lambda: back("jugum worker", [worker], 1))
     killed(office.postmaster())
     office.wait(office.answers)
+    # What the others are forked from: they go on, and are told apart from it.
+    webs, forks = office.pids(command="jugum web"), office.forks()
+    killed(forks)
+    assert office.answers()
+    killed(webs[0])
+    office.wait(lambda: back("jugum web", webs[:1], 2))
+    assert office.forks() != forks
     # All of them at once.
-    for pid in (*office.pids(command="web"), *office.pids(command="worker"), office.postmaster()):
+    ends = [*office.pids(command="jugum"), office.forks(), office.postmaster()]
+    for pid in ends:
         os.kill(pid, signal.SIGKILL)
-    office.wait(lambda: not office.answers())
-    office.wait(lambda: office.answers() and bool(office.pids(command="worker")))
+    office.wait(lambda: back("jugum web", ends, 2) and back("jugum worker", ends, 1) and office.answers())
     assert not [pid for pid in children_of(office.process.pid) if is_zombie(pid)]
     # What is there and does nothing is ended, too.
-    office.wait(lambda: bool(office.pids(command="worker") and office.pids(command="web")))
-    (worker,), (web,) = office.pids(command="worker"), office.pids(command="web")
-    office.wait(lambda: (office.home / f"run/worker-{worker}").exists())
-    time.sleep(2 * PULSE_SECONDS)  # until then it may still be loading, and nobody misses it
-    stopped = [worker, *[pid for pid in children_of(web) if "spawn_main" in " ".join(command_of(pid))]]
+    stopped = [*office.pids(command="jugum web"), *office.pids(command="jugum worker")]
+    office.wait(lambda: all(list((office.home / "run").glob(f"*-{pid}")) for pid in stopped))
+    time.sleep(BEAT_SECONDS)
     for pid in stopped:
         os.kill(pid, signal.SIGSTOP)
     office.wait(lambda: not any(Path(f"/proc/{pid}").exists() for pid in stopped))
-    office.wait(lambda: office.answers() and office.pids(command="worker") not in ([], [worker]))
+    office.wait(lambda: back("jugum web", stopped, 2) and back("jugum worker", stopped, 1) and office.answers())
     said = (office.home / "said.txt").read_text()
     assert re.search(r'"process": "web".*"ended": "by signal SIGKILL"', said)
     assert "the database ended and is started again" in said
+    assert "the process that starts others ended and is started again" in said

@@ -1,7 +1,5 @@
-"""The parsing process: loads what its kind needs, gives its rights up, and answers requests until its owner goes.
-
-`python -m jugum.parsing.child KIND MEGABYTES`
-"""
+"""The parsing process: forked from one that has loaded what its kind needs, it gives its rights up and answers requests
+until its owner goes."""
 
 from __future__ import annotations
 
@@ -12,8 +10,8 @@ import gc
 import importlib
 import os
 import pkgutil
-import sys
 import traceback
+from functools import cache
 from typing import Any
 
 from jugum.errors import JugumError
@@ -24,15 +22,23 @@ from jugum.parsing.kinds import Kind
 REQUEST_MOST = 2_100_000_000  # bytes of a file; its owner has checked its size
 
 
-def main(kind_name: str, megabytes: int) -> None:
-    """Serve requests from standard input until it is closed."""
-    asked, answers = os.dup(0), os.dup(1)
-    os.dup2(os.open(os.devnull, os.O_RDWR), 0)
-    os.dup2(2, 1)  # what a library prints must not come between frames
+@cache
+def load(kind_name: str) -> Kind:
+    """What a kind needs, and what Python looks up by name when a file says so, all encodings and parts of mails:
+    nothing can be read once the rights are gone."""
+    for package in (encodings, email, email.mime):
+        for module in pkgutil.iter_modules(package.__path__):
+            with contextlib.suppress(ImportError):  # some are of other systems
+                importlib.import_module(f"{package.__name__}.{module.name}")
+    kind: Kind = importlib.import_module(f"jugum.parsing.kinds.{kind_name}").KIND
+    return kind
+
+
+def main(kind_name: str, megabytes: int, asked: int, answers: int) -> None:
+    """Serve requests from the file descriptor `asked`, until it is closed, on `answers`."""
     for fd in (asked, answers):
         wire.widen(fd)
-    kind: Kind = importlib.import_module(f"jugum.parsing.kinds.{kind_name}").KIND
-    _load_late()
+    kind = load(kind_name)
     os.chdir("/tmp" if kind.may_start_programs else "/")
     held = confine(
         megabytes=max(megabytes, kind.megabytes_least),
@@ -49,15 +55,6 @@ def main(kind_name: str, megabytes: int) -> None:
         limit_cpu(int(request["seconds"]))
         _answer(answers, kind, request, data)
         del data
-
-
-def _load_late() -> None:
-    """What Python looks up by name when a file says so, all encodings and parts of mails: nothing can be read by
-    then."""
-    for package in (encodings, email, email.mime):
-        for module in pkgutil.iter_modules(package.__path__):
-            with contextlib.suppress(ImportError):  # some are of other systems
-                importlib.import_module(f"{package.__name__}.{module.name}")
 
 
 def _answer(answers: int, kind: Kind, request: dict[str, Any], data: bytearray) -> None:
@@ -78,7 +75,3 @@ def _answer(answers: int, kind: Kind, request: dict[str, Any], data: bytearray) 
 
 def _say(fd: int, said: dict[str, Any], blob: bytes | memoryview = b"") -> None:
     wire.send(fd, wire.packed(said), blob)
-
-
-if __name__ == "__main__":
-    main(sys.argv[1], int(sys.argv[2]))

@@ -12,6 +12,7 @@ import errno
 import os
 import resource
 import signal
+from pathlib import Path
 
 _ALLOW, _REFUSE = 0x7FFF0000, 0x00050000 | errno.EPERM  # seccomp(2): actions of a filter
 _UNEQUAL = 1  # SCMP_CMP_NE
@@ -35,10 +36,10 @@ PROCESSES = (
 
 
 def confine(*, megabytes: int, file_megabytes: int = 0, may_start_programs: bool = False) -> bool:
-    """Limit this process: memory in MB of address space, size of files it may write, no core dumps, no network (a
-    process that may start programs keeps sockets of this machine, which they need to talk to themselves), and not root.
-    Returns whether the filter of system calls holds."""
-    _limit(resource.RLIMIT_AS, megabytes * 1_000_000)
+    """Limit this process: memory in MB of address space beyond what it has now, size of files it may write, no core
+    dumps, no network (a process that may start programs keeps sockets of this machine, which they need to talk to
+    themselves), and not root. Returns whether the filter of system calls holds."""
+    _limit(resource.RLIMIT_AS, _address_space() + megabytes * 1_000_000)
     _limit(resource.RLIMIT_FSIZE, file_megabytes * 1_000_000)
     _limit(resource.RLIMIT_CORE, 0)
     signal.signal(signal.SIGXFSZ, signal.SIG_IGN)  # a file that grows too large is an error, not the end
@@ -60,6 +61,11 @@ def _limit(what: int, most: int) -> None:
     hard = resource.getrlimit(what)[1]
     most = most if hard == resource.RLIM_INFINITY else min(most, hard)
     resource.setrlimit(what, (most, most))
+
+
+def _address_space() -> int:
+    """Bytes that this process has mapped."""
+    return int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()
 
 
 class _Compare(ctypes.Structure):

@@ -34,9 +34,10 @@ TEXTS = TypeAdapter(list[str])
 
 @dataclass(frozen=True)
 class ParsingLimits:
-    """What a parsing process may use: MB of memory, and seconds of a processor for each page or file it works on."""
+    """What a parsing process may use: MB of memory beyond what the program itself takes, and seconds of a processor for
+    each page or file it works on."""
 
-    megabytes: int = 1400
+    megabytes: int = 1100
     seconds: float = 15.0
 
 

@@ -1,25 +1,26 @@
 """A parsing process seen from its owner: started when it is first asked, replaced when it has ended, never waited for
-longer than was agreed."""
+longer than was agreed.
+
+All of one owner are forked from one process that knows no secret and never sees a file.
+"""
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import os
 import signal
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Generator
 from dataclasses import dataclass
 from enum import StrEnum
-from pathlib import Path
 from typing import Any
 
 import structlog
 
-import jugum
 from jugum import errors
+from jugum.forkserver import Forked, ForkServer
 from jugum.parsing import wire
 
 # What an operation may tell people, by its name; anything else is told as the least of these.
@@ -66,23 +67,22 @@ class ParsingProcess:
     def __init__(self, kind: str, megabytes: int) -> None:
         self.kind, self.megabytes = kind, megabytes
         self.lock = threading.RLock()
-        self._process: subprocess.Popen[bytes] | None = None
+        self._process: Forked | None = None
+        self._asked = self._answers = -1  # file descriptors, while the process runs
         self._held: list[int] = []
 
     def ask(self, request: Request, data: bytes = b"") -> Generator[tuple[Any, bytearray]]:
         """The answers to a request, as they come: JSON values with bytes. Raises what the operation raises for people,
         and ProcessEnded. The caller takes all answers or closes the iterator, which ends the process."""
         with self.lock:
-            process = self._running()
-            assert process.stdin is not None
-            assert process.stdout is not None
+            self._make_run()
             until = time.monotonic() + WALL_SHARE * request.seconds + 5
             said = {"do": request.do, "with": request.arguments, "seconds": max(1, round(request.seconds))}
             done = False
             try:
-                wire.send(process.stdin.fileno(), wire.packed(said), data, until)
+                wire.send(self._asked, wire.packed(said), data, until)
                 while True:
-                    head, blob = wire.receive(process.stdout.fileno(), request.answer_most, until)
+                    head, blob = wire.receive(self._answers, request.answer_most, until)
                     answer = wire.unpacked(head)
                     if not answer.get("more"):
                         self._raise(answer)
@@ -136,41 +136,32 @@ class ParsingProcess:
     def start(self) -> None:
         """Start the process, unless it runs."""
         with self.lock:
-            self._running()
+            self._make_run()
 
-    def _running(self) -> subprocess.Popen[bytes]:
+    def _make_run(self) -> None:
         if not self._runs():
             self.end()
             self._start()
-        assert self._process is not None
-        return self._process
 
     def _start(self) -> None:
-        environment = {name: os.environ[name] for name in KEPT_ENVIRONMENT if name in os.environ}
-        environment |= dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
-        environment |= {
-            "PYTHONPATH": str(Path(jugum.__file__).parent.parent),
-            "PYTHONDONTWRITEBYTECODE": "1",
-            "MALLOC_ARENA_MAX": "1",
-            "HOME": "/nonexistent",
-        }
-        self._process = process = subprocess.Popen(
-            [sys.executable, "-m", "jugum.parsing.child", self.kind, str(self.megabytes)],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            env=environment,
-            start_new_session=True,
-        )
-        assert process.stdin is not None
-        assert process.stdout is not None
-        for pipe in (process.stdin, process.stdout):
-            os.set_blocking(pipe.fileno(), False)
+        taken, self._asked = os.pipe()
+        self._answers, given = os.pipe()
+        title = f"jugum parsing {self.kind}"
         try:
-            ready, _ = wire.receive(process.stdout.fileno(), 0, time.monotonic() + START_SECONDS)
-        except (wire.Garbled, wire.TooLate) as error:
+            _FORKS.prepare("jugum.parsing.child:load", self.kind)
+            self._process = _FORKS.fork(
+                "jugum.parsing.child:main", self.kind, self.megabytes, title=title, fds=[taken, given]
+            )
+            for fd in (self._asked, self._answers):
+                os.set_blocking(fd, False)
+            os.close(given)  # else its end would not be seen
+            given = -1
+            ready, _ = wire.receive(self._answers, 0, time.monotonic() + START_SECONDS)
+        except (wire.Garbled, wire.TooLate, errors.ExternalError) as error:
             self.end()
             raise errors.ExternalError("The process that opens files does not start; try again in a moment.") from error
+        finally:
+            _close(taken, given)
         if not wire.unpacked(ready).get("filtered"):
             log.warning("files are opened without a filter of system calls: the kernel or libseccomp2 has none")
 
@@ -178,19 +169,30 @@ class ParsingProcess:
         assert self._process is not None
         if isinstance(error, wire.TooLate):
             return Cause.TIME
-        with contextlib.suppress(subprocess.TimeoutExpired):
-            self._process.wait(2)
+        self._process.wait(2)
         return Cause.TIME if self._process.returncode == -signal.SIGXCPU else Cause.CRASH
 
     def end(self) -> None:
         """End the process and all that it started."""
         process, self._process, self._held = self._process, None, []
-        if process is None:
-            return
-        with contextlib.suppress(ProcessLookupError, PermissionError):
-            os.killpg(process.pid, signal.SIGKILL)
-        process.wait()
-        for pipe in (process.stdin, process.stdout):
-            if pipe is not None:
-                with contextlib.suppress(OSError):
-                    pipe.close()
+        if process is not None:
+            process.kill()
+        _close(self._asked, self._answers)
+        self._asked = self._answers = -1
+
+
+def _close(*fds: int) -> None:
+    for fd in fds:
+        if fd >= 0:
+            os.close(fd)
+
+
+def _environment() -> dict[str, str]:
+    """What of ours a parsing process may know."""
+    environment = {name: os.environ[name] for name in KEPT_ENVIRONMENT if name in os.environ}
+    environment |= dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
+    return environment | {"PYTHONDONTWRITEBYTECODE": "1", "MALLOC_ARENA_MAX": "1", "HOME": "/nonexistent"}
+
+
+_FORKS = ForkServer(_environment(), quiet=True)
+atexit.register(_FORKS.close)

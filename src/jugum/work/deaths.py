@@ -10,18 +10,18 @@ from __future__ import annotations
 
 import contextlib
 import json
-import os
 import signal
 import time
 from dataclasses import dataclass
 from pathlib import Path
+
+from jugum import beats
 
 TOOK_MOST, ENDED_MOST = 2, 5
 CRASHES = frozenset(
     {signal.SIGSEGV, signal.SIGBUS, signal.SIGABRT, signal.SIGILL, signal.SIGFPE, signal.SIGSYS, signal.SIGXCPU}
 )
 OVER_TIME = 70  # exit code of a worker whose task took too long
-BEAT_SECONDS = 2.0
 
 
 @dataclass(frozen=True)
@@ -37,11 +37,11 @@ class Ends:
         return self.took >= TOOK_MOST or self.ended >= ENDED_MOST
 
 
-class InHand:
+class InHand(beats.Beat):
     """What this worker has in hand, for whoever looks after it has ended; the file's age tells that it is alive."""
 
     def __init__(self, home: Path) -> None:
-        self._path = _folder(home) / f"worker-{os.getpid()}"
+        super().__init__(home, "worker")
         self._job: int | None = None
         self._since = time.monotonic()
         self.note(None)
@@ -50,11 +50,6 @@ class InHand:
         """The task that is begun now; None when it is done."""
         self._job, self._since = job, time.monotonic()
         self._path.write_text(json.dumps({"job": job}))
-
-    def beat(self) -> None:
-        """This process is alive."""
-        with contextlib.suppress(FileNotFoundError):
-            os.utime(self._path)
 
     @property
     def seconds(self) -> float:
@@ -68,18 +63,18 @@ class InHand:
 
 def note_end(home: Path, pid: int, *, took: bool) -> None:
     """A worker has ended: count it against the task it had in hand, if any."""
-    path = _folder(home) / f"worker-{pid}"
+    path = beats.path_of(home, "worker", pid)
     with contextlib.suppress(FileNotFoundError, ValueError, KeyError):
         job = json.loads(path.read_text())["job"]
         if job is not None:
-            with (_folder(home) / f"job-{int(job)}").open("a") as counted:
+            with (beats.folder(home) / f"job-{int(job)}").open("a") as counted:
                 counted.write("took\n" if took else "ended\n")
     path.unlink(missing_ok=True)
 
 
 def note_lost(home: Path) -> None:
     """Count the workers that ended without anybody seeing how: those whose process is gone."""
-    for path in _folder(home).glob("worker-*"):
+    for path in beats.folder(home).glob("worker-*"):
         pid = int(path.name.removeprefix("worker-"))
         if not Path(f"/proc/{pid}").exists():
             note_end(home, pid, took=False)
@@ -88,24 +83,11 @@ def note_lost(home: Path) -> None:
 def ends_of(home: Path, job: int) -> Ends:
     """How often workers ended over a task."""
     with contextlib.suppress(FileNotFoundError):
-        said = (_folder(home) / f"job-{job}").read_text().split()
+        said = (beats.folder(home) / f"job-{job}").read_text().split()
         return Ends(said.count("took"), len(said))
     return Ends(0, 0)
 
 
 def forget(home: Path, job: int) -> None:
     """A task is done, or given up."""
-    (_folder(home) / f"job-{job}").unlink(missing_ok=True)
-
-
-def seconds_since_beat(home: Path, pid: int) -> float:
-    """How long ago a worker gave a sign of life; 0 for one that has not begun yet."""
-    with contextlib.suppress(FileNotFoundError):
-        return max(0.0, time.time() - (_folder(home) / f"worker-{pid}").stat().st_mtime)
-    return 0.0
-
-
-def _folder(home: Path) -> Path:
-    folder = home / "run"
-    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-    return folder
+    (beats.folder(home) / f"job-{job}").unlink(missing_ok=True)

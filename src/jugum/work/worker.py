@@ -15,6 +15,7 @@ from pathlib import Path
 import procrastinate
 import structlog
 
+from jugum import beats
 from jugum.flow.gather import sources
 from jugum.flow.office import orphans
 from jugum.settings import Settings
@@ -93,7 +94,7 @@ async def _beat(in_hand: deaths.InHand, settings: Settings) -> None:
             log.error("a task takes too long; its worker is replaced", seconds=round(in_hand.seconds))
             deaths.note_end(settings.home, os.getpid(), took=True)
             os._exit(deaths.OVER_TIME)
-        await asyncio.sleep(deaths.BEAT_SECONDS)
+        await asyncio.sleep(beats.BEAT_SECONDS)
 
 
 async def _rescue_stalled(app: procrastinate.App, tasks: Tasks, stale_seconds: float) -> None:

@@ -13,7 +13,6 @@ from itertools import combinations, pairwise
 from statistics import median
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.candidates.meanings import nearness
@@ -297,6 +296,8 @@ class _Reader:
 
 def _likeliest(gain: Floats) -> dict[int, int]:
     """Span → column, each once, with the greatest sum; those that rather are no column of the plan are left out."""
+    from scipy.optimize import linear_sum_assignment  # here: loading it would delay every start by a quarter second
+
     spans, places = linear_sum_assignment(np.maximum(gain, 0), maximize=True)
     return {int(span): int(at) for span, at in zip(spans, places, strict=True) if gain[span, at] > 0}
 

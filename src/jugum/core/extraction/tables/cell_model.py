@@ -18,7 +18,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 from scipy.sparse import csr_array
-from sklearn.linear_model import LogisticRegression
 
 from jugum.core.extraction.candidates.generate import plain_text
 from jugum.core.extraction.candidates.samples import Sample
@@ -177,6 +176,8 @@ def fit_cells(plan: Plan, samples: Sequence[Sample], lines: Sequence[Sequence[Li
     known = [(signs_of(text, kinds), columns.index(key)) for text, key in said if key in columns]
     counts = Counter(sign for its, _ in known for sign in set(its))
     signs = tuple(sorted(sign for sign, count in counts.items() if count >= SEEN_LEAST))
+    from sklearn.linear_model import LogisticRegression  # here: it costs a second, and reading needs none of it
+
     model = LogisticRegression(C=STRENGTH, class_weight="balanced", max_iter=300)
     model.fit(_matrix([its for its, _ in known], {sign: at for at, sign in enumerate(signs)}), [at for _, at in known])
     return CellModel(columns, signs, model.coef_, model.intercept_, kinds, habits_of(plan, samples))
