@@ -38,7 +38,7 @@ from jugum.core.extraction.values.second_opinion import fit_tagger, tagged
 from jugum.core.ocr import CarefulEngine, open_paper, read_page
 from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
-from jugum.core.thresholds import Evidence, threshold_for
+from jugum.core.thresholds import Evidence, thresholds_for
 from jugum.core.training import train_version
 from jugum.core.training.holdout import verdict_on
 from jugum.core.values import normal_form, normal_or_text, same_value
@@ -262,18 +262,13 @@ def run(
             continue
         version = train_version(plan, samples, groups=layouts)
         spent = time.process_time() - started
-        thresholds = {
-            planned.key: threshold_for(
-                [
-                    Evidence(r.confidence, r.layout_similarity, r.right)
-                    for r in version.evidence
-                    if r.field == planned.key
-                ],
-                PROMISE,
-                version.layout_similarity_min,
-            )
+        evidence = {
+            planned.key: [
+                Evidence(r.confidence, r.layout_similarity, r.right) for r in version.evidence if r.field == planned.key
+            ]
             for planned in plan.fields
         }
+        thresholds = thresholds_for(evidence, PROMISE, version.layout_similarity_min)
         tagger = fit_tagger(plan.learned, [tagged(plan.learned, sample) for sample in samples])
         layouts = [layout_of(sample.pages) for sample in samples]
         trials, reading, pages = [Trial(), Trial()], 0.0, 0

@@ -14,7 +14,6 @@ from jugum.core.thresholds import (
     Gate,
     hold_for,
     outcome_of,
-    threshold_for,
 )
 from jugum.core.thresholds.beam import TILT_MAX, tilt
 from jugum.core.thresholds.effort import seconds_a_field
@@ -67,26 +66,11 @@ def test_strange_layouts_don_t_pass_however_sure() -> None:
 points = st.lists(st.tuples(st.floats(0.01, 0.995), st.booleans()), min_size=1, max_size=60)
 
 
-@given(points, st.floats(0.005, 0.2))
-def test_proposed_thresholds_keep_the_share_asked_for_or_go_to_the_top(
-    rows: list[tuple[float, bool]], most: float
-) -> None:
-    seen = evidence(*rows)
-    threshold = threshold_for(seen, most)
-    assert 0.5 <= threshold <= 0.99
-    if threshold < 0.99:
-        assert outcome_of(seen, threshold).error_share <= most
-
-
 @given(points, points)
 def test_outcomes_don_t_depend_on_the_order_of_evidence(
     some: list[tuple[float, bool]], more: list[tuple[float, bool]]
 ) -> None:
     assert outcome_of(evidence(*some, *more), 0.7) == outcome_of(evidence(*more, *some), 0.7)
-
-
-def test_thin_evidence_does_not_lower_a_threshold_to_a_gamble() -> None:
-    assert threshold_for(evidence(*[(0.99, True)] * 50), 0.02) == pytest.approx(0.9)
 
 
 AMOUNT = FieldPlan("amount", "Amount", DataType.MONEY)

@@ -1,7 +1,8 @@
 """What follows from a threshold, which threshold keeps a promise, and what must be held for a person."""
 
+from jugum.core.thresholds.dial import thresholds_for
 from jugum.core.thresholds.drafted import DraftedField
-from jugum.core.thresholds.risk import Evidence, ThresholdOutcome, outcome_of, threshold_for
+from jugum.core.thresholds.risk import Evidence, ThresholdOutcome, outcome_of
 from jugum.core.thresholds.routing import Gate, Routed, Thresholds, hold_for, route
 
 __all__ = [
@@ -14,5 +15,5 @@ __all__ = [
     "hold_for",
     "outcome_of",
     "route",
-    "threshold_for",
+    "thresholds_for",
 ]

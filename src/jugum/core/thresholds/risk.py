@@ -46,24 +46,3 @@ def outcome_of(evidence: Sequence[Evidence], threshold: float, layout_similarity
     ]
     wrong = sum(not row.right for row in passing)
     return ThresholdOutcome(len(evidence), len(passing), wrong, upper_bound(wrong, len(passing)))
-
-
-def threshold_for(evidence: Sequence[Evidence], error_most: float, layout_similarity_min: float = 0.0) -> float:
-    """The lowest threshold (to 0.99, in hundredths) from which on upwards what passes stays within `error_most` twice:
-    the share counted wrong, and the share the confidences themselves expect to be wrong (mean of 1 − confidence).
-
-    0.99 when nothing passes below it or nothing keeps within; never under 1 − 5 × `error_most` (nor 0.50), so that
-    where evidence is thin no single value passes that is itself a gamble. Only known layouts count.
-    """
-    familiar = [row for row in evidence if row.layout_similarity >= layout_similarity_min]
-    lowest = 0.99
-    floor = max(50, round(100 - 500 * error_most))
-    for number in range(99, floor - 1, -1):
-        passing = [row for row in familiar if row.confidence >= number / 100]
-        if passing:
-            counted = sum(not row.right for row in passing) / len(passing)
-            expected = sum(1 - row.confidence for row in passing) / len(passing)
-            if max(counted, expected) > error_most:
-                break
-            lowest = number / 100
-    return lowest

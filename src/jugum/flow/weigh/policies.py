@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.states import VersionState
-from jugum.core.thresholds import Evidence, ThresholdOutcome, outcome_of, threshold_for
+from jugum.core.thresholds import Evidence, ThresholdOutcome, outcome_of, thresholds_for
 from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.errors import Conflict, InputError
 from jugum.flow.in_force import current_policy, live_version, report_in, version_row
@@ -112,15 +112,25 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
         policy = current_policy(session, type_id)
         gate_proposed = report_in(version).layout_similarity_min
         gate = policy.layout_similarity_min if policy else gate_proposed
+        fields = weighed(row, version)
+        points = {
+            field.key: [_point(entry) for entry in version.evidence if entry["field"] == field.key] for field in fields
+        }
+        proposed = thresholds_for(
+            {
+                key: [Evidence(p.confidence, p.layout_similarity, p.right) for p in its if p.counted]
+                for key, its in points.items()
+            },
+            error_most,
+            gate,
+        )
+        thresholds = {**proposed, **(policy.thresholds if policy else {})}
         balances, everything = [], []
-        for field in weighed(row, version):
-            points = [_point(entry) for entry in version.evidence if entry["field"] == field.key]
-            evidence = [Evidence(p.confidence, p.layout_similarity, p.right) for p in points if p.counted]
-            proposed = threshold_for(evidence, error_most, gate)
-            threshold = float(policy.thresholds.get(field.key, proposed)) if policy else proposed
-            outcome = outcome_of(_counted(version, field.key), threshold, gate)
+        for field in fields:
+            key, threshold = field.key, float(thresholds[field.key])
+            outcome = outcome_of(_counted(version, key), threshold, gate)
             everything.append(outcome)
-            balances.append(Balance(field.key, field.name, threshold, proposed, outcome, points))
+            balances.append(Balance(key, field.name, threshold, proposed[key], outcome, points[key]))
         total = _summed(everything)
         return WeighView(
             version.id,
@@ -133,8 +143,8 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST) -> Weig
             balances,
             total,
             promise_of(total, error_most, version.papers),
-            sum(point.unseen and point.counted for balance in balances for point in balance.points),
-            sum(not point.counted for balance in balances for point in balance.points),
+            sum(point.unseen and point.counted for its in points.values() for point in its),
+            sum(not point.counted for its in points.values() for point in its),
             _policy_view(session, policy) if policy else None,
         )
 
