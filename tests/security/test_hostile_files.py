@@ -48,8 +48,10 @@ def watched_memory() -> Iterator[dict[str, int]]:
 
 @pytest.fixture
 def strict(office: Office) -> Office:
-    """An office whose parsers may work for three seconds, so that what hangs ends soon."""
-    office.store.parsers = shared_parsers(ParsingLimits(seconds=3.0))
+    """An office whose parsers may work for two seconds and whose archives may hold 300 MB, so that what hangs or swells
+    ends soon."""
+    office.store.parsers = shared_parsers(ParsingLimits(seconds=2.0))
+    office.settings.unpacked_max = 300_000_000
     return office
 
 

@@ -249,3 +249,53 @@ def test_what_is_printed_by_labelled_pens_names_signatures() -> None:
         Sample("x", one.pages, {"master": one.labels["owner"], "owner": one.labels["master"]}) for one in samples
     ]
     assert with_learned_captions(SIGNED, [*samples, *swapped], structures) == SIGNED
+
+
+def test_captions_that_differ_in_a_figure_alone_are_told_apart() -> None:
+    def form(chosen: int) -> tuple[tuple[Page, ...], list[Structure | None]]:
+        words = [(x + 0.03, text) for x, text in ((0.2, "7 days"), (0.4, "14 days"), (0.6, "31 days"))]
+        return paper(words, [(x, n == chosen) for n, x in enumerate((0.2, 0.4, 0.6))])
+
+    shown = ((0, "sound"), (1, "broken"), (1, "broken"), (2, "missing"))
+    plan = learned([("state", form(n), key, box_at(0.2 + 0.2 * n)) for n, key in shown])
+    assert [answers(plan, form(n)) for n in range(3)] == [["sound"], ["broken"], ["missing"]]
+
+
+def test_one_labelled_caption_is_enough_where_its_box_is_ticked_in_a_row_of_boxes() -> None:
+    plan = learned([("state", on_right(1), "broken", box_at(0.4))])
+    assert answers(plan, on_right(1)) == ["broken"]
+    assert answers(plan, on_right(0)) == []  # whatever the other boxes mean, nobody has said it yet
+    alone = paper([(0.43, "worn out")], [(0.4, True)])
+    assert answers(plan, alone) == []  # by itself it may be the box of another question
+    assert answers(PLAN, paper([(0.23, "sound"), (0.43, "loud")], [(0.2, True), (0.4, False)])) == []
+
+
+def test_a_cross_that_was_read_together_with_its_caption_is_no_part_of_it() -> None:
+    def form(read: str, boxes: list[tuple[float, bool]]) -> tuple[tuple[Page, ...], list[Structure | None]]:
+        (page,), layers = paper([(0.23, "uke"), (0.45, "d"), (0.63, "mnd")], boxes)
+        glued = Word(read, Box(0.401, Y, 0.445, Y + 0.014))
+        return (Page(1, 595, 842, reading_order([*page.words, glued])),), layers
+
+    hidden = form("X14", [(0.2, False), (0.6, False)])
+    plan = learned([("state", hidden, "broken", box_at(0.4))])
+    assert plan.field("state").options[1].printed == ("14 d",)
+    assert answers(plan, form("X14", [(0.2, False), (0.4, True), (0.6, False)])) == ["broken"]
+    kept = ticks_of(*form("Vat", [(0.2, False), (0.36, True), (0.6, False)]))  # a word of its own right of its box
+    assert kept[1].caption == "Vat d"
+    empty = ticks_of(*form("Vat", [(0.2, True), (0.4, False), (0.6, False)]))  # the box was read as nothing
+    assert [tick.caption for tick in empty] == ["uke", "Vat d", "mnd"]
+
+
+def test_a_box_far_off_its_row_is_another_questions() -> None:
+    words = [(0.15, "S"), (0.2, "M"), (0.25, "W"), (0.35, "there from first to last")]
+    made = paper(words, [(0.13, True), (0.18, False), (0.23, False), (0.6, False)])
+    assert [tick.caption for tick in ticks_of(*made)] == ["S", "M", "W", "there from first to last"]
+    near = paper(words[:3], [(0.13, True), (0.18, False), (0.23, False)])
+    assert len({tick.row for tick in ticks_of(*near)}) == 1
+    assert len({tick.row for tick in ticks_of(*made)}) == 2
+
+
+def test_a_last_caption_that_was_not_read_turns_no_row_round() -> None:
+    words = [(0.05, "Check:"), (0.15, "S"), (0.2, "M")]
+    made = paper(words, [(0.13, True), (0.18, False), (0.23, False)])
+    assert [tick.caption for tick in ticks_of(*made)][:2] == ["S", "M"]

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.generate import bare_text
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.marks import Tick, captioned, name_by_pen, ticks_of
 from jugum.core.page import Box, Page, overlap_share, text_of
@@ -53,7 +53,7 @@ def _with_names_by_pens(plan: Plan, samples: Sequence[Sample]) -> Plan:
                 if label.box is not None and label.normal != "no":
                     page = _page(sample, label.page)
                     name = name_by_pen(page, label.box) if page else ""
-                    if plain_text(name) and len(name) <= CAPTION_LETTERS_MAX:
+                    if bare_text(name) and len(name) <= CAPTION_LETTERS_MAX:
                         counts[field.key][name] += 1
     fields = []
     for field in plan.fields:
@@ -84,7 +84,7 @@ def printed_choices(plan: Plan, samples: Sequence[Sample], structures: Mapping[s
 def _is_word(label: SampleLabel, sample: Sample, ticks: Sequence[Tick]) -> bool:
     if label.box is None or label.page is None or _tick_at(label.page, label.box, ticks) is not None:
         return False
-    return bool(plain_text(_words_in(sample, label.page, label.box)))
+    return bool(bare_text(_words_in(sample, label.page, label.box)))
 
 
 def _has_captions(field: FieldPlan) -> bool:
@@ -103,7 +103,7 @@ def _caption(field: FieldPlan, label: SampleLabel, sample: Sample, ticks: Sequen
             answer = ANSWERS.get(answer, answer)  # an empty box by “married” says no, and so its caption means yes
     else:
         text = _words_in(sample, label.page, label.box) or _beside(sample, label.page, label.box, ticks)
-    plain = plain_text(text)
+    plain = bare_text(text)
     return (answer, text) if plain and len(text) <= CAPTION_LETTERS_MAX else None
 
 
@@ -136,8 +136,8 @@ def _with_captions(field: FieldPlan, counts: Counter[tuple[str, str]]) -> FieldP
     by_text: dict[str, Counter[str]] = {}
     shown: dict[str, str] = {}
     for (answer, text), count in counts.items():
-        by_text.setdefault(plain_text(text), Counter())[answer] += count
-        shown.setdefault(plain_text(text), text)
+        by_text.setdefault(bare_text(text), Counter())[answer] += count
+        shown.setdefault(bare_text(text), text)
     learned: dict[str, list[str]] = {}
     for plain, its in by_text.items():
         (answer, most), *others = its.most_common()

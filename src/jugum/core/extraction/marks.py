@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
+from statistics import fmean, median
 
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.generate import bare_text
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.page import Box, Page, Segment, Word, segments_in, text_of, union
 from jugum.core.schema import FieldPlan
@@ -19,6 +20,9 @@ CAPTION_LEAST = 0.8  # likeness of a box's caption to a name or option; below it
 COMB_GAP = 0.4  # widths of a box to the next
 NEAR_EDGE = 0.002  # page widths that a word and a box may overlap
 CAPTION_WIDTH_MOST = 0.32  # of the page's width, from the box
+GAP_TIMES, GAP_LEAST = 4.0, 0.15  # times the usual gap, page widths: so far off a box belongs to another question
+NEARER_LEAST = 0.25  # widths of a box
+CROSSES = frozenset("xX×✗✕✓✔vV")  # as which a pen's tick is read
 SIGNATURE_NEAR = 0.09  # of the page's height, from the pen to its printed name
 # What stands beside the two boxes of a yes/no question.
 YES_WORDS = frozenset("yes y ja j oui si sí sim kyllä tak ano da true".split())
@@ -51,8 +55,20 @@ def _page_ticks(page: Page, structure: Structure) -> Iterator[Tick]:
             rows[-1].append(tick)
         else:
             rows.append([tick])
-    for number, row in enumerate(filter(None, map(_without_combs, rows))):
+    questions = [its for row in rows for its in _questions(_without_combs(row))]
+    for number, row in enumerate(questions):
         yield from captioned(page, row, number)
+
+
+def _questions(row: Sequence[TickBox]) -> list[Sequence[TickBox]]:
+    """A row of boxes, parted where one stands far off the others: the box of another question, whose words may stand
+    on its other side."""
+    gaps = [right.box.x0 - left.box.x1 for left, right in pairwise(row)]
+    if len(gaps) < 2:
+        return [row] if row else []
+    far = max(GAP_LEAST, GAP_TIMES * median(gaps))
+    cuts = [0, *(place + 1 for place, gap in enumerate(gaps) if gap > far), len(row)]
+    return [row[start:end] for start, end in pairwise(cuts)]
 
 
 def _without_combs(boxes: Sequence[TickBox]) -> list[TickBox]:
@@ -69,7 +85,7 @@ def captioned(page: Page, boxes: Sequence[TickBox], number: int = 0) -> Iterator
     row = sorted(boxes, key=lambda one: one.box.x0)
     level = row[0].box
     words = [
-        word
+        _behind_box(word, row)
         for word in page.words
         if abs(word.box.middle[1] - level.middle[1]) < 0.8 * max(level.height, word.box.height)
     ]
@@ -81,15 +97,28 @@ def captioned(page: Page, boxes: Sequence[TickBox], number: int = 0) -> Iterator
         start = row[place - 1].box.x1 if place else 0.0
         rights.append([word for word in words if tick.box.x1 - NEAR_EDGE <= word.box.x0 < end])
         lefts.append([word for word in _before(words, tick) if word.box.x0 >= start - NEAR_EDGE])
-    on_left = len(row) > 1 and all(lefts) and (not rights[-1] or _apart(row, lefts, rights) < 0)
+    # The last caption on the right may not have been read: the others must then stand clearly nearer to their boxes.
+    least = 0.0 if rights[-1] else NEARER_LEAST * level.width
+    on_left = len(row) > 1 and all(lefts) and _apart(row, lefts, rights) <= least
     for tick, right, left in zip(row, rights, lefts, strict=True):
         if on_left:
             text = _since_gap(left, page)
             rest = text_of(before).removesuffix(text).strip()
             yield Tick(page.number, tick.box, tick.ticked, text, rest, number)
         else:
-            caption = _until_gap(right, page) or text_of(before[-4:])
+            caption = _until_gap(right, page) or _since_gap(before, page)
             yield Tick(page.number, tick.box, tick.ticked, caption, text_of(before) if right else "", number)
+
+
+def _behind_box(word: Word, row: Sequence[TickBox]) -> Word:
+    """What stands behind a box of a word that was read together with it, and with the cross in it where it is ticked
+    ("X14" for a ticked box by "14")."""
+    for tick in row:
+        into = tick.box.x0 - NEAR_EDGE <= word.box.x0 < tick.box.x1 - NEAR_EDGE
+        if into and word.box.x1 > tick.box.x1 + NEAR_EDGE:
+            crossed = tick.ticked and word.text[0] in CROSSES and len(word.text) > 1
+            return replace(word, text=word.text[crossed:], box=word.box._replace(x0=tick.box.x1))
+    return word
 
 
 def _before(words: Sequence[Word], tick: TickBox) -> list[Word]:
@@ -98,9 +127,14 @@ def _before(words: Sequence[Word], tick: TickBox) -> list[Word]:
 
 
 def _apart(row: Sequence[TickBox], lefts: Sequence[Sequence[Word]], rights: Sequence[Sequence[Word]]) -> float:
-    """By how much further (page widths, summed) words stand off the boxes on their left than on their right."""
-    to_left = sum(tick.box.x0 - left[-1].box.x1 for tick, left in zip(row, lefts, strict=True))
-    return to_left - sum(right[0].box.x0 - tick.box.x1 for tick, right in zip(row, rights, strict=True) if right)
+    """By how much further (page widths, mean) words stand off the boxes on their left than on their right, where there
+    are words on both sides; 0 where there are none."""
+    apart = [
+        tick.box.x0 - left[-1].box.x1 - (right[0].box.x0 - tick.box.x1)
+        for tick, left, right in zip(row, lefts, rights, strict=True)
+        if left and right
+    ]
+    return fmean(apart) if apart else 0.0
 
 
 def _since_gap(words: Sequence[Word], page: Page) -> str:
@@ -120,13 +154,13 @@ def _until_gap(words: Sequence, page: Page) -> str:  # type: ignore[type-arg]
 
 def caption_likeness(caption: str, names: Sequence[str]) -> float:
     """How like a caption is to the most alike of some names, 0–1."""
-    plain = plain_text(caption)
-    return max((fuzz.ratio(plain, plain_text(name)) / 100 for name in names), default=0.0) if plain else 0.0
+    plain = bare_text(caption)
+    return max((fuzz.ratio(plain, bare_text(name)) / 100 for name in names), default=0.0) if plain else 0.0
 
 
 def answer_of(tick: Tick) -> str:
     """What a box says of a yes/no question, "yes" or "no": beside the word "no" a ticked one says no."""
-    denies = plain_text(tick.caption) in NO_WORDS
+    denies = bare_text(tick.caption) in NO_WORDS
     return "yes" if tick.ticked != denies else "no"
 
 
@@ -181,12 +215,12 @@ def _answered_pair(field: FieldPlan, ticks: Sequence[Tick]) -> Finding | None:
     """The finding of a yes/no pair whose question is like the field's names; None when there is no such pair."""
     rows: dict[tuple[int, int], list[Tick]] = {}
     for tick in ticks:
-        if plain_text(tick.caption) in YES_WORDS | NO_WORDS:
+        if bare_text(tick.caption) in YES_WORDS | NO_WORDS:
             rows.setdefault((tick.page, tick.row), []).append(tick)
     pairs = [
         (caption_likeness(row[0].group, field.names_on_paper), -number, row)
         for number, row in enumerate(rows.values())
-        if len(row) == 2 and len({plain_text(tick.caption) in YES_WORDS for tick in row}) == 2
+        if len(row) == 2 and len({bare_text(tick.caption) in YES_WORDS for tick in row}) == 2
     ]
     score, _, pair = max(pairs, default=(0.0, 0, []), key=lambda found: found[:2])
     if score < CAPTION_LEAST:
@@ -231,8 +265,8 @@ def _left_over(field: FieldPlan, named: Sequence[tuple[Tick, Option, float]], pa
 
 def _ends_with(text: str, option: Option) -> float:
     """1 where a longer text ends or begins with an option's caption, letter by letter: "Rhythm: 7 days"; else 0."""
-    plain = f" {plain_text(text)} "
-    captions = [plain_text(spelling) for spelling in option.spellings]
+    plain = f" {bare_text(text)} "
+    captions = [bare_text(spelling) for spelling in option.spellings]
     whole = [f" {caption} " for caption in captions if len(caption) > 2]
     return float(any(plain.endswith(caption) or plain.startswith(caption) for caption in whole))
 
@@ -243,9 +277,10 @@ def read_choice(field: FieldPlan, ticks: Sequence[Tick], pages: Sequence[Page] =
     named = _named_by_options(field, ticks)
     if (left := _left_over(field, named, pages)) is not None:
         return Finding(field.key, (left,))
-    # One caption may be like an option by chance; a choice prints several.
+    # One caption may be like an option by chance; a choice prints several. What labelled papers have by their boxes is
+    # no chance: of their other boxes nobody may ever have ticked one.
     if len({option.key for _, option, _ in named}) < 2:
-        return Finding(field.key)
+        named = [(tick, option, score) for tick, option, score in named if _is_spelled(tick, option, ticks)]
     chosen = [
         Found(
             option.key,
@@ -262,6 +297,12 @@ def read_choice(field: FieldPlan, ticks: Sequence[Tick], pages: Sequence[Page] =
     return Finding(
         field.key, tuple(chosen) if field.many else tuple(chosen[:1]), () if field.many else tuple(chosen[1:4])
     )
+
+
+def _is_spelled(tick: Tick, option: Option, ticks: Sequence[Tick]) -> bool:
+    """Whether a box has just an option's caption, not its key, and stands in a row with others."""
+    of_row = sum((other.page, other.row) == (tick.page, tick.row) for other in ticks)
+    return of_row > 1 and bare_text(tick.caption) in map(bare_text, option.printed)
 
 
 def read_signature(field: FieldPlan, pages: Sequence[Page], structures: Sequence[Structure | None]) -> Finding:

@@ -112,7 +112,13 @@ class Candidate:
 @lru_cache(maxsize=50_000)
 def plain_text(text: str) -> str:
     """Lower case, runs of digits as 0, no punctuation, single blanks: `"Net pay (kr) 12.50:"` → `"net pay kr 0 0"`."""
-    return " ".join(_DIGITS.sub("0", _PUNCTUATION.sub(" ", text.casefold())).split())
+    return _DIGITS.sub("0", bare_text(text))
+
+
+@lru_cache(maxsize=50_000)
+def bare_text(text: str) -> str:
+    """Lower case, no punctuation, single blanks, digits as they are: `"14 Days:"` → `"14 days"`."""
+    return " ".join(_PUNCTUATION.sub(" ", text.casefold()).split())
 
 
 def candidates_of(pages: Sequence[Page], kinds: Collection[AnyType]) -> list[Candidate]:
