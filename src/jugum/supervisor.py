@@ -198,6 +198,7 @@ class Supervisor:
             except ExternalError:
                 if time.monotonic() > until:
                     raise
+                time.sleep(WATCH_SECONDS)
 
     def _fork(self, command: str) -> Forked:
         assert self._listening is not None
@@ -217,7 +218,8 @@ class Supervisor:
 
     @property
     def address(self) -> str:
-        return f"http://{self.settings.host}:{self.settings.port}"
+        host = f"[{self.settings.host}]" if ":" in self.settings.host else self.settings.host
+        return f"http://{host}:{self.settings.port}"
 
     def _start_database(self, cluster: Cluster) -> str:
         """Its URL. What a killed server left behind may take some seconds to end."""
@@ -361,13 +363,14 @@ def _has_workspace(url: str, name: str) -> bool:
 def _listening(host: str, port: int, *, named: bool) -> socket.socket:
     """A socket on which the web answers: at the port, or at any free one when somebody else has it and it was not named
     on purpose. InputError when it was."""
-    until = time.monotonic() + PORT_SECONDS if named else 0.0
+    until = time.monotonic() + PORT_SECONDS
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
     while True:
         try:
-            return socket.create_server((host, port), backlog=BACKLOG)
+            return socket.create_server((host, port), family=family, backlog=BACKLOG)
         except OSError as error:
             if not named:
-                return socket.create_server((host, 0), backlog=BACKLOG)
+                return socket.create_server((host, 0), family=family, backlog=BACKLOG)
             if time.monotonic() > until:
                 raise InputError(
                     f"Nothing can listen at {host}:{port} ({error.strerror}). Name another JUGUM_HOST or JUGUM_PORT."
