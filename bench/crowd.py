@@ -112,7 +112,7 @@ async def crowd(address: str, readers: int, writers: int, seconds: float) -> Min
         if n % 5 == 4:
             work.append(bring(client, kind, 1000 * n, until, minute))
         else:
-            paper, path = (held[n], "review") if n % 5 == 3 else (samples[n], "labels")
+            paper, path = (held[n // 5], "review") if n % 5 == 3 else (samples[n], "labels")
             work.append(say(client, f"{paper}/{path}/{chance.choice(keys)}", until, random.Random(n), minute))
     await asyncio.gather(*work)
     for client in people:
