@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import math
 import os
 import time
 from pathlib import Path
@@ -28,14 +29,14 @@ class Beat:
 
 
 def seconds_since(home: Path, name: str, pid: int) -> float:
-    """How long ago a process gave a sign of life; 0 for one that has not begun yet."""
+    """How long ago a process gave a sign of life; without end for one that has given none."""
     with contextlib.suppress(FileNotFoundError):
         return max(0.0, time.time() - path_of(home, name, pid).stat().st_mtime)
-    return 0.0
+    return math.inf
 
 
 def forget(home: Path, name: str, pid: int) -> None:
-    """A process is gone. Numbers come again: its file must not be taken for another's."""
+    """A process is gone, and so is its file."""
     path_of(home, name, pid).unlink(missing_ok=True)
 
 

@@ -10,6 +10,8 @@ import signal
 from collections.abc import Collection
 from pathlib import Path
 
+# One thread a process, one process a core: threads of their own would only be in each other's way.
+ONE_THREAD = dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
 _SET_DEATH_SIGNAL, _SET_CHILD_SUBREAPER = 1, 36  # prctl(2)
 
 

@@ -5,14 +5,20 @@ from __future__ import annotations
 
 import os
 import socket
+from typing import Any
 
 from jugum import beats, logs
 from jugum.processes import end_with_parent
 from jugum.settings import Settings
 
-# Longer than clients keep a connection they don't use (5 s and more is usual): else a request may meet a connection
-# that is just being closed.
-KEEP_ALIVE_SECONDS = 75
+SERVING: dict[str, Any] = {
+    "log_config": None,
+    "access_log": False,
+    "timeout_graceful_shutdown": 3,
+    # Longer than clients keep a connection they don't use (5 s and more is usual): else a request may meet a connection
+    # that is just being closed.
+    "timeout_keep_alive": 75,
+}
 WORKER_NICENESS = 10
 
 
@@ -49,13 +55,7 @@ def run_web_on(listening: socket.socket, settings: Settings) -> None:
 
     beat = beats.Beat(settings.home, "web")
     config = uvicorn.Config(
-        create_app(settings),
-        log_config=None,
-        access_log=False,
-        timeout_graceful_shutdown=3,
-        timeout_keep_alive=KEEP_ALIVE_SECONDS,
-        timeout_notify=beats.BEAT_SECONDS,
-        callback_notify=beat.tell,
+        create_app(settings), timeout_notify=beats.BEAT_SECONDS, callback_notify=beat.tell, **SERVING
     )
     uvicorn.Server(config).run(sockets=[listening])
 
@@ -71,10 +71,7 @@ def run_web() -> None:
         workers=settings.web_processes,
         host=settings.host,
         port=settings.port,
-        log_config=None,
-        access_log=False,
-        timeout_graceful_shutdown=3,
-        timeout_keep_alive=KEEP_ALIVE_SECONDS,
+        **SERVING,
     )
 
 

@@ -31,7 +31,7 @@ from jugum.demo import SUGGESTION_PORT as DEMO_SUGGESTION_PORT
 from jugum.demo import WORKSPACE as DEMO_WORKSPACE
 from jugum.errors import Conflict, ExternalError, InputError, JugumError
 from jugum.forkserver import Forked, ForkServer
-from jugum.processes import adopt_orphans, reap
+from jugum.processes import ONE_THREAD, adopt_orphans, reap
 from jugum.settings import Settings
 from jugum.work import deaths
 
@@ -41,6 +41,7 @@ DATABASE_SECONDS = 20.0  # in which a database that does not start at first may 
 PORT_SECONDS = 10.0  # in which processes of an office that was killed let go of its port
 BACKLOG = 2048  # connections that wait until a web process takes them
 WATCH_SECONDS = 0.5
+BEATING = ("web", "worker")  # processes that give signs of life
 START_WAIT_MOST = 2.0  # seconds to wait for another try of the web, beyond which the start has failed
 STEADY_SECONDS = 10.0  # a process that ran so long is sound, and is started again at once
 # Seconds before one is started again that ended soon. For the web people wait.
@@ -125,9 +126,7 @@ class Supervisor:
         self.settings = settings
         self.cluster = None if settings.database_url else Cluster(settings.home)
         self.env: dict[str, str] = {}
-        # One thread a process, one process a core: threads of their own would only be in each other's way.
-        threads = dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
-        self._forks = ForkServer({**os.environ, **threads})
+        self._forks = ForkServer({**os.environ, **ONE_THREAD})
         self._listening: socket.socket | None = None
         self._watched: list[Watched] = []
         self._stopping = False
@@ -202,19 +201,14 @@ class Supervisor:
 
     def _fork(self, command: str) -> Forked:
         assert self._listening is not None
-        fds = [self._listening.fileno()] if command == "web" else []
-        process = self._forks.fork(
+        return self._forks.fork(
             "jugum.programs:run_forked",
             command,
             os.getpid(),
             title=f"jugum {command}",
-            fds=fds,
+            fds=[self._listening.fileno()] if command == "web" else [],
             environment=self.env,
         )
-        # Numbers come again: what an earlier process of this one left is not its own.
-        deaths.note_end(self.settings.home, process.pid, took=False)
-        beats.forget(self.settings.home, command, process.pid)
-        return process
 
     @property
     def address(self) -> str:
@@ -304,7 +298,7 @@ class Supervisor:
         reap(but={self._forks.pid, *(watched.process.pid for watched in self._watched)})
 
     def _look_at(self, one: Watched, now: float, can_fork: bool) -> None:
-        if one.due is None and one.process.poll() is None and self._hangs(one):
+        if one.due is None and one.process.poll() is None and self._hangs(one, now):
             log.error("a process gives no sign of life and is ended", process=one.command)
             one.hung = True
             one.process.kill()
@@ -320,9 +314,12 @@ class Supervisor:
             with contextlib.suppress(ExternalError):  # the fork server has just ended: at the next look
                 one.process, one.begun, one.due, one.hung = self._fork(one.command), now, None, False
 
-    def _hangs(self, one: Watched) -> bool:
-        """Whether a process has given no sign of life for longer than any may."""
-        return beats.seconds_since(self.settings.home, one.command, one.process.pid) > self.settings.hung_seconds
+    def _hangs(self, one: Watched, now: float) -> bool:
+        """Whether a process has given no sign of life for longer than any may, since it was started."""
+        if one.command not in BEATING:
+            return False
+        silent = beats.seconds_since(self.settings.home, one.command, one.process.pid)
+        return min(silent, now - one.begun) > self.settings.hung_seconds
 
     def _look_at_database(self) -> None:
         """Start the private cluster again when its server has died. It may not start while what it left behind is

@@ -77,6 +77,14 @@ def test_a_worker_killed_from_outside_proves_little_against_its_task(tmp_path: P
     assert deaths.ends_of(tmp_path, 7) == deaths.Ends(0, 0)
 
 
+def test_what_an_earlier_worker_of_the_same_number_had_in_hand_is_counted_when_the_next_begins(tmp_path: Path) -> None:
+    deaths.InHand(tmp_path).note(7)
+    deaths.InHand(tmp_path)
+    assert deaths.ends_of(tmp_path, 7) == deaths.Ends(0, 1)
+    deaths.InHand(tmp_path)
+    assert deaths.ends_of(tmp_path, 7) == deaths.Ends(0, 1)
+
+
 def test_a_worker_that_is_gone_without_a_word_is_counted_when_it_is_missed(tmp_path: Path) -> None:
     gone = subprocess.Popen([sys.executable, "-c", ""])
     gone.wait()

@@ -18,7 +18,7 @@ from pathlib import Path
 import pytest
 from tests.processes import children_of, command_of, is_zombie
 
-from jugum.beats import BEAT_SECONDS
+from jugum.beats import BEAT_SECONDS, path_of
 from jugum.cluster import Cluster, NotStartedYet, free_port
 from jugum.errors import InputError
 from jugum.forkserver import Forked
@@ -86,6 +86,23 @@ def test_what_was_started_by_a_process_that_is_gone_ends_at_once() -> None:
             [sys.executable, "-c", program.format(parent)], capture_output=True, text=True, check=False
         )
         assert (done.returncode == 0, "goes on" in done.stdout) == (goes_on, goes_on)
+
+
+def test_who_gives_no_sign_of_life_is_missed_also_when_it_never_began(tmp_path: Path) -> None:
+    supervisor = Supervisor(Settings(home=tmp_path, database_url="postgresql://there", hung_seconds=8))
+    process = ran(signal.SIGKILL)
+
+    def hangs(command: str, *, seconds: float) -> bool:
+        return supervisor._hangs(Watched(command, process, begun=100.0), 100.0 + seconds)
+
+    assert [hangs("web", seconds=7), hangs("web", seconds=9)] == [False, True]
+    assert not hangs("mail", seconds=900)  # it gives none
+    sign = path_of(tmp_path, "worker", process.pid)
+    sign.touch()
+    assert not hangs("worker", seconds=900)
+    os.utime(sign, (time.time() - 60, time.time() - 60))
+    assert hangs("worker", seconds=900)
+    assert not hangs("worker", seconds=1)  # an earlier process of its number left the file
 
 
 KILLED_AT_START = """

@@ -22,6 +22,7 @@ import structlog
 from jugum import errors
 from jugum.forkserver import Forked, ForkServer
 from jugum.parsing import wire
+from jugum.processes import ONE_THREAD
 
 # What an operation may tell people, by its name; anything else is told as the least of these.
 _ERRORS = {kind.__name__: kind for kind in (errors.InputError, errors.UnreadablePaper, errors.LockedPaper)}
@@ -190,8 +191,8 @@ def _close(*fds: int) -> None:
 def _environment() -> dict[str, str]:
     """What of ours a parsing process may know."""
     environment = {name: os.environ[name] for name in KEPT_ENVIRONMENT if name in os.environ}
-    environment |= dict.fromkeys(("OMP_NUM_THREADS", "OMP_THREAD_LIMIT", "OPENBLAS_NUM_THREADS"), "1")
-    return environment | {"PYTHONDONTWRITEBYTECODE": "1", "MALLOC_ARENA_MAX": "1", "HOME": "/nonexistent"}
+    own = {"PYTHONDONTWRITEBYTECODE": "1", "MALLOC_ARENA_MAX": "1", "HOME": "/nonexistent"}
+    return environment | ONE_THREAD | own
 
 
 _FORKS = ForkServer(_environment(), quiet=True)

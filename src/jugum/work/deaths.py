@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import os
 import signal
 import time
 from dataclasses import dataclass
@@ -41,6 +42,7 @@ class InHand(beats.Beat):
     """What this worker has in hand, for whoever looks after it has ended; the file's age tells that it is alive."""
 
     def __init__(self, home: Path) -> None:
+        note_end(home, os.getpid(), took=False)  # numbers come again: what an earlier process of this one left
         super().__init__(home, "worker")
         self._job: int | None = None
         self._since = time.monotonic()

@@ -277,8 +277,8 @@ def read_choice(field: FieldPlan, ticks: Sequence[Tick], pages: Sequence[Page] =
     named = _named_by_options(field, ticks)
     if (left := _left_over(field, named, pages)) is not None:
         return Finding(field.key, (left,))
-    # One caption may be like an option by chance; a choice prints several. What labelled papers have by their boxes is
-    # no chance: of their other boxes nobody may ever have ticked one.
+    # One caption may be like an option by chance; a choice prints several. A caption that is just what the plan or
+    # labelled papers print is no chance: the other boxes' may be unknown, since nobody has ever ticked one.
     if len({option.key for _, option, _ in named}) < 2:
         named = [(tick, option, score) for tick, option, score in named if _is_spelled(tick, option, ticks)]
     chosen = [
