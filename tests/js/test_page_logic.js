@@ -117,6 +117,20 @@ describe("layers of a page", () => {
     assert.equal(code.text, "full");
   });
 
+  it("show tick boxes, and words that a pen struck or ringed, neighbours as one", () => {
+    const ticks = [{ box: [0.06, 0.1, 0.09, 0.12], ticked: true, ink: 0.2 }];
+    const marked = { words, layers: { ...layers, ticks, struck: [0, 1], ringed: [2] } };
+    assert.deepEqual(
+      LAYERS.ticks[1](marked).map(({ text, small }) => [text, small]),
+      [
+        ["ticked: Paid in", "20 % of its inside is ink"],
+        ["Paid in", "a pen struck it out"],
+        ["full", "a pen drew a ring around it"],
+      ],
+    );
+    assert.equal(LAYERS.ticks[1](marked)[1].boxes.length, 2);
+  });
+
   it("find the words beside a tick box up to a wide gap", () => {
     assert.equal(beside(page, [0.06, 0.1, 0.09, 0.12]), "Paid in");
     assert.equal(beside(page, [0.06, 0.5, 0.09, 0.52]), "no words beside it");

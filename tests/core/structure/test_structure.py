@@ -15,6 +15,7 @@ from reportlab.lib.pagesizes import A4
 from jugum.core.ocr import QuickEngine, open_paper, read_page, upright_picture
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.structure import (
+    Rule,
     Structure,
     blocks_of,
     pairs_of,
@@ -23,7 +24,7 @@ from jugum.core.structure import (
     tables_of,
     text_in_order,
 )
-from jugum.core.structure.marks import signatures
+from jugum.core.structure.marks import _ruled_length, signatures
 from jugum.core.structure.zones import check_value
 from jugum.demo.assessments import tax_assessment
 from jugum.demo.contracts import contract
@@ -229,3 +230,27 @@ def test_zones_are_found_on_identity_papers(layout: int) -> None:
 def test_an_empty_page_has_no_layers() -> None:
     blank = structure_of(Page(1, 595, 842, ()), np.full((1100, 800), 250, dtype=np.uint8))
     assert not any((blank.blocks, blank.pairs, blank.tables, blank.ticks, blank.signatures, blank.zones, blank.codes))
+
+
+def test_a_pen_is_whole_though_a_table_is_ruled_at_its_height_and_waves_run_through_it() -> None:
+    grey = drawn_on("pen")
+    whole = signatures(grey, 595.0, [], [])
+    pale = drawn_on("ground")
+    both = np.minimum(grey, pale)
+    level = 1500 / 2339
+    ruled = Rule(Box(0.6, level - 0.0005, 0.95, level + 0.0005), True)
+    piece = Rule(Box(0.26, level - 0.0005, 0.3, level + 0.0005), True)  # a straight piece of the pen's own way
+    cv2.line(both, (round(0.6 * 1654), 1500), (round(0.95 * 1654), 1500), 0, 2)
+    found = signatures(both, 595.0, [], [ruled, piece])
+    mine = [box for box in found if box.middle[1] > 0.5]
+    assert len(mine) == 1
+    (alone,) = [box for box in whole if box.middle[1] > 0.5]
+    assert mine[0].x0 == pytest.approx(alone.x0, abs=0.01)
+    assert mine[0].x1 == pytest.approx(alone.x1, abs=0.01)
+
+
+def test_a_rule_in_dashes_is_wiped_out_as_one() -> None:
+    dashes = [Rule(Box(x, 0.5, x + 0.02, 0.501), True) for x in np.arange(0.2, 0.5, 0.03)]
+    alone = Rule(Box(0.8, 0.5, 0.85, 0.501), True)
+    assert _ruled_length(dashes[3], [*dashes, alone]) == pytest.approx(0.29, abs=0.011)
+    assert _ruled_length(alone, [*dashes, alone]) == pytest.approx(0.05)

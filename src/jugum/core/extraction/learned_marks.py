@@ -98,7 +98,8 @@ def _caption(field: FieldPlan, label: SampleLabel, sample: Sample, ticks: Sequen
     tick = _tick_at(label.page, label.box, ticks)
     answer = label.normal
     if tick is not None:
-        text = tick.caption
+        # which of the words beside a struck one are meant, the label shows
+        text = (_words_in(sample, label.page, label.box) if tick.in_words else "") or tick.caption
         if field.data_type is DataType.TICK and not tick.ticked:
             answer = ANSWERS.get(answer, answer)  # an empty box by “married” says no, and so its caption means yes
     else:

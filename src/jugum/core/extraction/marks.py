@@ -7,16 +7,26 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from statistics import fmean, median
 
+import numpy as np
 from rapidfuzz import fuzz
 
+from jugum.core.extraction.alternatives import alternatives_of
 from jugum.core.extraction.candidates.generate import bare_text
+from jugum.core.extraction.candidates.meanings import nearness
+from jugum.core.extraction.candidates.text_similarity import likeness
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.page import Box, Page, Segment, Word, segments_in, text_of, union
 from jugum.core.schema import FieldPlan
 from jugum.core.structure import Structure, TickBox, Zone
 from jugum.core.values import DataType, Option
 
+FIRST_ROW_IN_WORDS = 10_000  # number of the first row of words, apart from those of boxes
 CAPTION_LEAST = 0.8  # likeness of a box's caption to a name or option; below it another box is meant as often
+MEANT_LEAST = (
+    0.35  # mean nearness in meaning of a row's captions to the options; strange words are below (decision 0030)
+)
+NEAR_LEAST = 0.25  # nearness of each of them
+GUESSED = 0.5  # what a guess by meaning scores, of its nearness
 COMB_GAP = 0.4  # widths of a box to the next
 NEAR_EDGE = 0.002  # page widths that a word and a box may overlap
 CAPTION_WIDTH_MOST = 0.32  # of the page's width, from the box
@@ -32,7 +42,8 @@ NO_WORDS = frozenset("no n nei nein nej nee non não ei nie ne false".split())
 @dataclass(frozen=True)
 class Tick:
     """A tick box with the words that say what it is: right of it up to the next box, else left of it. `group` is
-    what stands first on its row."""
+    what stands first on its row. Or words that a pen left or ringed among others (`ticked`) or struck, which are their
+    own caption; `shorter` are then further texts that may be meant."""
 
     page: int
     box: Box
@@ -40,11 +51,21 @@ class Tick:
     caption: str
     group: str
     row: int
+    shorter: tuple[str, ...] = ()
+    in_words: bool = False
 
 
 def ticks_of(pages: Sequence[Page], structures: Sequence[Structure | None]) -> list[Tick]:
-    """All tick boxes of a paper with their captions, row by row."""
-    return [tick for page, found in zip(pages, structures, strict=True) if found for tick in _page_ticks(page, found)]
+    """All tick boxes of a paper with their captions, row by row, and the words that a pen chose among."""
+    layers = [(page, found) for page, found in zip(pages, structures, strict=True) if found]
+    boxes = [tick for page, found in layers for tick in _page_ticks(page, found)]
+    return boxes + [tick for page, found in layers for tick in _struck_or_left(page, found)]
+
+
+def _struck_or_left(page: Page, structure: Structure) -> Iterator[Tick]:
+    for number, (before, alternatives) in enumerate(alternatives_of(page, structure.words), FIRST_ROW_IN_WORDS):
+        for one in alternatives:
+            yield Tick(page.number, one.box, one.chosen, one.text, before, number, one.shorter, in_words=True)
 
 
 def _page_ticks(page: Page, structure: Structure) -> Iterator[Tick]:
@@ -158,6 +179,10 @@ def caption_likeness(caption: str, names: Sequence[str]) -> float:
     return max((fuzz.ratio(plain, bare_text(name)) / 100 for name in names), default=0.0) if plain else 0.0
 
 
+def _likeness(tick: Tick, names: Sequence[str]) -> float:
+    return max(caption_likeness(text, names) for text in (tick.caption, *tick.shorter))
+
+
 def answer_of(tick: Tick) -> str:
     """What a box says of a yes/no question, "yes" or "no": beside the word "no" a ticked one says no."""
     denies = bare_text(tick.caption) in NO_WORDS
@@ -202,7 +227,7 @@ def _named_by_options(field: FieldPlan, ticks: Sequence[Tick]) -> list[tuple[Tic
     named = []
     for tick in ticks:
         option, score = max(
-            ((option, caption_likeness(tick.caption, option.spellings)) for option in field.options),
+            ((option, _likeness(tick, option.spellings)) for option in field.options),
             key=lambda pair: pair[1],
             default=(None, 0.0),
         )
@@ -232,8 +257,13 @@ def _answered_pair(field: FieldPlan, ticks: Sequence[Tick]) -> Finding | None:
 
 
 def _ticked(tick: Tick, value: str, score: float) -> Found:
-    state = "ticked" if tick.ticked else "empty"
-    return Found(value, value, tick.page, tick.box, score, EngineName.MARK, f"the box by “{tick.caption}” is {state}")
+    return Found(value, value, tick.page, tick.box, score, EngineName.MARK, _state(tick))
+
+
+def _state(tick: Tick) -> str:
+    if tick.in_words:
+        return f"“{tick.caption}” is {'what the pen left' if tick.ticked else 'struck out'}"
+    return f"the box by “{tick.caption}” is {'ticked' if tick.ticked else 'empty'}"
 
 
 def _left_over(field: FieldPlan, named: Sequence[tuple[Tick, Option, float]], pages: Sequence[Page]) -> Found | None:
@@ -279,30 +309,63 @@ def read_choice(field: FieldPlan, ticks: Sequence[Tick], pages: Sequence[Page] =
         return Finding(field.key, (left,))
     # One caption may be like an option by chance; a choice prints several. A caption that is just what the plan or
     # labelled papers print is no chance: the other boxes' may be unknown, since nobody has ever ticked one.
-    if len({option.key for _, option, _ in named}) < 2:
+    known = len({option.key for _, option, _ in named}) > 1
+    if not known:
         named = [(tick, option, score) for tick, option, score in named if _is_spelled(tick, option, ticks)]
-    chosen = [
-        Found(
-            option.key,
-            option.key,
-            tick.page,
-            tick.box,
-            score,
-            EngineName.MARK,
-            f"the box by “{tick.caption}” is ticked",
-        )
-        for tick, option, score in named
-        if tick.ticked
-    ]
+    chosen = [_ticked(tick, option.key, score) for tick, option, score in named if tick.ticked]
+    if not known and not chosen and (meant := _by_meaning(field, ticks)) is not None:
+        return Finding(field.key, (meant,))
     return Finding(
         field.key, tuple(chosen) if field.many else tuple(chosen[:1]), () if field.many else tuple(chosen[1:4])
     )
 
 
+def _by_meaning(field: FieldPlan, ticks: Sequence[Tick]) -> Found | None:
+    """The answer of the row whose captions, none of them known, are together nearest in meaning to the options: each
+    caption is given to one option, the whole as near as can be (assignment problem; Kuhn, 1955). None where no row
+    has one mark among as many boxes as may be answers, or none is near. Its score is low: it is a guess."""
+    from scipy.optimize import linear_sum_assignment  # here: it takes half a second to load, and few papers need it
+
+    best: tuple[float, Tick, Option] | None = None
+    rows: dict[tuple[int, int], list[Tick]] = {}
+    for tick in ticks:
+        rows.setdefault((tick.page, tick.row), []).append(tick)
+    for row in rows.values():
+        marked = [number for number, tick in enumerate(row) if tick.ticked]
+        if field.many or len(marked) != 1 or not 2 <= len(row) <= len(field.options):
+            continue
+        if all(bare_text(tick.caption) in YES_WORDS | NO_WORDS for tick in row):  # answers to another question
+            continue
+        near = np.array([[_nearness(tick, option) for option in field.options] for tick in row])
+        boxes, options = linear_sum_assignment(-near)
+        score = float(near[boxes, options].mean())
+        if score >= MEANT_LEAST and near[boxes, options].min() >= NEAR_LEAST and (best is None or score > best[0]):
+            best = score, row[marked[0]], field.options[int(options[marked[0]])]
+    if best is None:
+        return None
+    score, tick, option = best
+    return Found(
+        option.key,
+        option.key,
+        tick.page,
+        tick.box,
+        GUESSED * score,
+        EngineName.MARK,
+        f"{_state(tick)}, which is nearest in meaning to “{option.key}”",
+    )
+
+
+def _nearness(tick: Tick, option: Option) -> float:
+    texts = [bare_text(text) for text in (tick.caption, *tick.shorter)]
+    spellings = [bare_text(spelling) for spelling in option.spellings]
+    return float(np.maximum(likeness(texts, spellings), nearness(texts, spellings)).max(initial=0.0))
+
+
 def _is_spelled(tick: Tick, option: Option, ticks: Sequence[Tick]) -> bool:
     """Whether a box has just an option's caption, not its key, and stands in a row with others."""
     of_row = sum((other.page, other.row) == (tick.page, tick.row) for other in ticks)
-    return of_row > 1 and bare_text(tick.caption) in map(bare_text, option.printed)
+    texts = {bare_text(text) for text in (tick.caption, *tick.shorter)}
+    return of_row > 1 and not texts.isdisjoint(map(bare_text, option.printed))
 
 
 def read_signature(field: FieldPlan, pages: Sequence[Page], structures: Sequence[Structure | None]) -> Finding:

@@ -17,6 +17,8 @@ from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.model import ClauseModel, Unit, clause_right, units_of
 from jugum.core.extraction.decided import PartDecision, PartKind, part_kind
 from jugum.core.extraction.found import Finding
+from jugum.core.extraction.marks import CAPTION_LEAST
+from jugum.core.extraction.pen_places import PenPlaces, fit_pen_places
 from jugum.core.extraction.tables.by_cells import read_by_cells
 from jugum.core.extraction.tables.by_heads import Lines, TableWay, decision_of_rows, table_decision
 from jugum.core.extraction.tables.cell_model import CellModel, fit_cells
@@ -26,11 +28,12 @@ from jugum.core.extraction.tables.tagger import TableTagger, fit_table_tagger, l
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Inside
-from jugum.core.page import Page
+from jugum.core.page import Box, Page, overlap_share
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structures
 from jugum.core.values import DataType, same_value
 
+MOVED = 0.7  # score of a signature that stands by its name, and not where papers of its layout are signed
 HEADS = 5.0  # log odds that heads which were labelled are worth on a layout that is known
 CLAUSE_SURE = 0.3  # probability of its clause from which on a field inside is looked for there alone
 
@@ -54,12 +57,13 @@ def marks_of(plan: Plan) -> Plan:
 @dataclass
 class PartPaper:
     """A paper with what reading its parts needs, each made once: `units` that clauses may be, `marks` found by their
-    engines, `lines` of its pages."""
+    engines, `lines` of its pages, `inks` that pens left (page and box)."""
 
     pages: Sequence[Page]
     units: Sequence[Unit]
     marks: Mapping[str, Finding]
     lines: Sequence[Lines]
+    inks: Sequence[tuple[int, Box]] = ()
 
     @staticmethod
     def of(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> PartPaper:
@@ -70,6 +74,12 @@ class PartPaper:
             units_of(pages) if FieldKind.CLAUSE in kinds else [],
             mark_findings(plan, pages, structures),
             [Lines.of(page) for page in pages] if FieldKind.TABLE in kinds else [],
+            [
+                (page.number, box)
+                for page, layers in zip(pages, structures or [], strict=False)
+                if layers
+                for box in layers.signatures
+            ],
         )
 
     @cached_property
@@ -81,12 +91,14 @@ class PartPaper:
 @dataclass(frozen=True)
 class PartReader:
     """`plan` has the heads that labelled tables taught; `tagger` reads tables whose heads say too little, on layouts
-    where it is the better one; `cells` knows what their cells look like, on any layout."""
+    where it is the better one; `cells` knows what their cells look like, on any layout; `pens` where papers of a known
+    layout are signed."""
 
     plan: Plan
     clauses: ClauseModel
     tagger: TableTagger | None = None
     cells: CellModel | None = None
+    pens: PenPlaces | None = None
 
     def decide(
         self, pages: Sequence[Page], structures: Structures | None, layout_similarity: float
@@ -104,8 +116,31 @@ class PartReader:
             if field.key in labelled:
                 found.append(labelled_table(self.plan, field, labelled[field.key], layout_similarity))
             elif field.key in paper.marks:
-                found.append(mark_decision(field, paper.marks[field.key], layout_similarity))
+                found.append(mark_decision(field, self._mark(field, paper, layout_similarity), layout_similarity))
         return found + self._tables(paper.lines, layout_similarity, frozenset(labelled))
+
+    def _mark(self, field: FieldPlan, paper: PartPaper, layout_similarity: float) -> Finding:
+        """What the engine of a mark found; of a signature, what its place on known layouts says first. Where there is
+        no ink at its place, but by its printed name, a table above may have moved it down: that is heard, and
+        doubted, unless another signature has its place there."""
+        named = paper.marks[field.key]
+        if self.pens is None or field.data_type is not DataType.SIGNATURE:
+            return named
+        placed = self.pens.read(field, paper.layout, paper.inks, layout_similarity)
+        if placed is None or _is_signed(placed) or not _is_signed(named, CAPTION_LEAST):
+            return placed or named
+        others = [one for one in self.plan.fields if one.data_type is DataType.SIGNATURE and one.key != field.key]
+        taken = [
+            value.box
+            for one in others
+            if (found := self.pens.read(one, paper.layout, paper.inks, layout_similarity))
+            for value in found.values
+            if value and value.normal == "yes"
+        ]
+        ink = next(value for value in named.values if value)
+        if any(overlap_share(ink.box, box) > 0 for box in taken):
+            return placed
+        return replace(named, values=(replace(ink, score=min(ink.score, MOVED)),))
 
     def _tables(self, lines: Sequence[Lines], layout_similarity: float, labelled: frozenset[str]) -> list[PartDecision]:
         """Tables by their heads, or by what their cells hold where these speak more for that; rows whose cells rather
@@ -134,6 +169,7 @@ class PartReader:
             "clauses": self.clauses.to_data(),
             "tables": {key: [layout.to_data() for layout in its] for key, its in asked.items()},
             "cells": self.cells.to_data() if self.cells else None,
+            "pens": self.pens.to_data() if self.pens else None,
         }
 
     @staticmethod
@@ -142,21 +178,25 @@ class PartReader:
         asked = {key: tuple(Layout.from_data(layout) for layout in its) for key, its in data.get("tables", {}).items()}
         tagger = TableTagger(plan, model, asked) if model else None
         cells = CellModel.from_data(plan, data["cells"]) if data.get("cells") else None
-        return PartReader(plan, ClauseModel.from_data(plan, data["clauses"]), tagger, cells)
+        pens = PenPlaces.from_data(data["pens"]) if data.get("pens") else None
+        return PartReader(plan, ClauseModel.from_data(plan, data["clauses"]), tagger, cells, pens)
 
 
 def fit_parts(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper] | None = None) -> PartReader:
-    """Learn clauses and tables from labelled papers; `papers` are the same where they were made before."""
+    """Learn clauses, tables and places of signatures from labelled papers; `papers` are the same where they were made
+    before."""
     part = parts_of(plan)
     model = ClauseModel(part)
     known = papers if papers is not None else [PartPaper.of(part, sample.pages, None) for sample in samples]
     if model.clauses:
         model.fit([(paper.units, sample.labels) for paper, sample in zip(known, samples, strict=True)])
+    signed = any(field.data_type is DataType.SIGNATURE for field in part.fields)
+    pens = fit_pen_places(part, samples, [paper.layout for paper in known]) if signed else None
     if not any(field.kind is FieldKind.TABLE for field in part.fields):
-        return PartReader(part, model)
+        return PartReader(part, model, pens=pens)
     headed = with_learned_heads(part, samples)
     cells = fit_cells(headed, samples, [paper.lines for paper in known])
-    return PartReader(headed, model, _table_tagger(headed, samples, known), cells)
+    return PartReader(headed, model, _table_tagger(headed, samples, known), cells, pens)
 
 
 def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper]) -> TableTagger | None:
@@ -175,11 +215,26 @@ def _table_tagger(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPa
 
 def one_each(values: Sequence[Decision], parts: Sequence[PartDecision]) -> tuple[list[Decision], list[PartDecision]]:
     """One decision for each field: a choice may be a box on one paper and a word on the next, and is decided on both
-    ways. What boxes say goes first; where they say nothing, the words do."""
+    ways. What boxes say goes first; where they say nothing, or leave one to guess by the meaning of their captions, the
+    words do."""
     said = {decision.field for decision in values}
-    boxed = {decision.field for decision in parts if not decision.absent}
+    in_words = {decision.field for decision in values if not decision.absent}
+    boxed = {
+        decision.field
+        for decision in parts
+        if not decision.absent and not (is_guess(decision) and decision.field in in_words)
+    }
     kept = [decision for decision in parts if decision.field in boxed or decision.field not in said]
     return [decision for decision in values if decision.field not in boxed], kept
+
+
+def _is_signed(finding: Finding, least: float = 0.0) -> bool:
+    return any(value is not None and value.normal == "yes" and value.score >= least for value in finding.values)
+
+
+def is_guess(decision: PartDecision) -> bool:
+    """Whether an engine rather guessed than found what a mark says."""
+    return decision.kind is PartKind.MARK and decision.features["logit"] <= 0
 
 
 def mark_findings(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> dict[str, Finding]:
@@ -223,12 +278,21 @@ def part_right(plan: Plan, decision: PartDecision, labels: Mapping[str, Sequence
     if decision.kind is PartKind.CLAUSE:
         return clause_right(decision, labels.get(one.key, ()))
     if decision.kind is PartKind.MARK:
-        found = [value.normal for value in decision.values[one.key] if value]
-        truth = [label.normal for label in labels.get(one.key, ())]
+        found, truth = marked(one, decision, labels)
         return len(found) == len(truth) and all(
             same_value(a, b, one.value_type) for a, b in zip(found, truth, strict=True)
         )
     return cells_of(plan, decision, labels).all_right
+
+
+def marked(
+    one: FieldPlan, decision: PartDecision, labels: Mapping[str, Sequence[SampleLabel]]
+) -> tuple[list[str], list[str]]:
+    """What a mark was found to say, and what was labelled. A paper that is not signed has no signature, whether it has
+    a line for one or not."""
+    unsigned = "no" if one.data_type is DataType.SIGNATURE else None
+    found = [value.normal for value in decision.values[one.key] if value and value.normal != unsigned]
+    return found, [label.normal for label in labels.get(one.key, ()) if label.normal != unsigned]
 
 
 def judged(plan: Plan, one: FieldPlan, labels: Mapping[str, Sequence[SampleLabel]]) -> bool:

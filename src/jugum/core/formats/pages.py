@@ -94,6 +94,8 @@ def structure_data(layers: Structure) -> dict[str, Any]:
             for zone in layers.zones
         ],
         "codes": list(layers.codes),
+        "struck": list(layers.words.struck),
+        "ringed": list(layers.words.ringed),
     }
 
 

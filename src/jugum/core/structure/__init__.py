@@ -1,5 +1,5 @@
 """What any page holds beyond its words, with no plan at all: blocks in reading order, ruling lines and cells,
-label–value pairs, tables, tick boxes, signatures, machine-readable zones.
+label–value pairs, tables, tick boxes, signatures, words that a pen struck or ringed, machine-readable zones.
 
 Words come in, and the picture of the upright page; nothing is learned and nothing is kept here.
 """
@@ -10,6 +10,7 @@ from jugum.core.structure.marks import TickBox, signatures, tick_boxes
 from jugum.core.structure.page import Structure, Structures, structure_of
 from jugum.core.structure.pairs import Pair, pairs_of
 from jugum.core.structure.tables import Table, TableCell, tables_of
+from jugum.core.structure.word_marks import WordMarks, word_marks
 from jugum.core.structure.zones import Zone, read_zones, repaired_zone
 
 __all__ = [
@@ -22,6 +23,7 @@ __all__ = [
     "Table",
     "TableCell",
     "TickBox",
+    "WordMarks",
     "Zone",
     "blocks_of",
     "cells_of",
@@ -34,4 +36,5 @@ __all__ = [
     "tables_of",
     "text_in_order",
     "tick_boxes",
+    "word_marks",
 ]

@@ -18,11 +18,14 @@ SIDE_PT = (5.0, 26.0)  # of a tick box
 TICKED_LEAST = 0.06  # share of the inside that is ink
 WORK_DPI = 200  # sizes of tick boxes and strokes are known at it
 RULED_WIDTH, RULED_HEIGHT = 0.15, 0.04
+ONE_LINE, RULE_GAP = 0.004, 0.012  # shares of the page: how far pieces of one line stand apart, across and along
 WAY_LEAST = 2.2  # diagonals of its box that a signature's strokes are long,
 WAVE_WAY_LEAST, WAVE_TURNS_LEAST = 1.2, 3  # or of a low wave, and how often it turns
 WAVE_SPAN, WAVE_SINGLE = 0.6, 0.6  # of its height that a column of a single line spans, and share of such columns
 RING = 0.4  # of its box that a ring encloses, the rim of a stain; a pen's loops are small
 PALE = 0.3  # of the print's contrast to the ground: what has less was not drawn with a pen
+FAINT = 0.2  # … and of a single pixel of it: the edges of a pen's strokes are paler
+GROUND_AROUND = 61  # pixels whose mean is taken for the ground at a place
 DARKER = 25  # per cent of the ink's pixels, the darkest, tell how dark it is
 WAVE_STEP = 0.2  # of its height that a turn goes up or down
 
@@ -173,6 +176,8 @@ def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequen
     mask = ink_mask(small)
     ground = float(np.median(small))
     print_ = ground - float(np.percentile(small[mask > 0], DARKER)) if mask.any() else 0.0
+    # patterned grounds run through what is written on them, and would hold it together with half of the page
+    mask[cv2.blur(small, (GROUND_AROUND, GROUND_AROUND)).astype(np.int16) - small < FAINT * print_] = 0
     _wipe_rules(mask, rules)
     _wipe_words(mask, words)
     mm = width / (width_pt / 72 * 25.4)
@@ -207,12 +212,20 @@ def _wipe_rules(mask: Grey, rules: Sequence[Rule]) -> None:
 
 
 def _ruled_length(rule: Rule, rules: Sequence[Rule]) -> float:
-    """Length of a rule and those on the same line with it, in fractions of the page."""
-    if rule.level:
-        y = rule.box.middle[1]
-        return sum(line.box.width for line in rules if line.level and abs(line.box.middle[1] - y) < 0.004)
-    x = rule.box.middle[0]
-    return sum(line.box.height for line in rules if not line.level and abs(line.box.middle[0] - x) < 0.004)
+    """Length of a rule and those that go on from it on the same line, in fractions of the page; a pen's straight pieces
+    stand by themselves, whatever is ruled at their height elsewhere."""
+    axis = 0 if rule.level else 1
+    line = [one.box for one in rules if one.level == rule.level]
+    level = rule.box.middle[1 - axis]
+    pieces = sorted((box[axis], box[axis + 2]) for box in line if abs(box.middle[1 - axis] - level) < ONE_LINE)
+    start, end = rule.box[axis], rule.box[axis + 2]
+    for first, last in pieces:  # those behind it, then, from the other end, those before it
+        if start <= first <= end + RULE_GAP:
+            end = max(end, last)
+    for first, last in reversed(pieces):
+        if start - RULE_GAP <= last <= end:
+            start = min(start, first)
+    return end - start
 
 
 def _wipe_words(mask: Grey, words: Sequence[Word]) -> None:

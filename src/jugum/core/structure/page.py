@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +14,7 @@ from jugum.core.structure.blocks import Block, blocks_of
 from jugum.core.structure.marks import TickBox, signatures, tick_boxes
 from jugum.core.structure.pairs import Pair, pairs_of
 from jugum.core.structure.tables import Table, tables_of
+from jugum.core.structure.word_marks import WordMarks, word_marks
 from jugum.core.structure.zones import Zone, read_zones
 
 Grey = npt.NDArray[np.uint8]
@@ -31,6 +32,7 @@ class Structure:
     signatures: tuple[Box, ...]
     zones: tuple[Zone, ...]
     codes: tuple[int, ...]
+    words: WordMarks = field(default_factory=WordMarks)
 
 
 Structures = Sequence[Structure | None]  # of a paper's pages; None where a page's picture was not looked at
@@ -55,4 +57,5 @@ def structure_of(page: Page, grey: Grey) -> Structure:
         tuple(pens),
         tuple(read_zones(words)),
         tuple(index for index, word in enumerate(words) if word.kind is WordKind.BARCODE),
+        word_marks(grey, words),
     )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from jugum.core.extraction.candidates.samples import SampleLabel
 from jugum.core.extraction.decided import PartDecision, PartKind
-from jugum.core.extraction.parts import expected_of, judged, part_right
+from jugum.core.extraction.parts import expected_of, judged, marked, part_right
 from jugum.core.extraction.tables.cells import Cells, cells_of
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.schema import FieldPlan, Plan
@@ -86,6 +86,10 @@ def verdict_on(
     if decision.kind is PartKind.TABLE:
         cells = cells_of(plan, decision, labels)
         return Verdict(right, decision.found, expected, Counts(cells.right, cells.found, cells.there), cells)
-    count = sum(value is not None for value in decision.values[one.key])
+    if decision.kind is PartKind.MARK:
+        values, truth = marked(one, decision, labels)
+        count, there = len(values), len(truth)
+    else:
+        count, there = sum(value is not None for value in decision.values[one.key]), len(its)
     # a clause or mark is right as a whole or not at all
-    return Verdict(right, decision.found, expected, Counts(len(its) if right else 0, count, len(its)))
+    return Verdict(right, decision.found, expected, Counts(there if right else 0, count, there))

@@ -27,6 +27,7 @@ _MONEY = re.compile(
     rf"(?P<digits>\d[\d.,\s]*?)(?P<dash>,[{_MINUS}]{{1,2}}|\.[{_MINUS}]{{1,2}})?\s*(?P<after>{_CURRENCY})?\s*"
     rf"(?P<trail>[{_MINUS}])?\s*(?P<close>\))?\s*(?P<side>CR|DR|Cr|Dr)?$"
 )
+_MISREAD_MARK = re.compile(r"(?<=\d)[°*\"`´](?=\d{3}(?!\d))")  # of thousands: an apostrophe that scans blur
 _PERCENT = re.compile(r"\s*(%|‰|per\s*cent|percent|pct\.?|p\.?\s?c\.|per\s*mille)\s*$", re.IGNORECASE)
 _THREES = re.compile(r"^\d{1,3}(?:(?P<mark>[., ])\d{3})(?:(?P=mark)\d{3})*$")
 # Thousands in India: twos before the last three.
@@ -40,7 +41,7 @@ def parse_number(text: str) -> Decimal | None:
     one too for `.` and `,` when more groups follow; a lone `1.234` or `1,234` is a thousand (amounts with three
     decimals are rare on office papers), unless it begins with `0`.
     """
-    cleaned = "".join(" " if letter in _BLANKS else letter for letter in mend_digits(text.strip().strip(":;*").strip()))
+    cleaned = _blanks_plain(mend_digits(text.strip().strip(":;*").strip()))
     match = re.match(
         rf"^(?P<open>\()?\s*(?P<sign>[{_MINUS}+])?\s*(?P<digits>\d[\d.,\s]*?)\s*(?P<trail>[{_MINUS}])?\s*(?P<close>\))?$",
         cleaned,
@@ -50,13 +51,18 @@ def parse_number(text: str) -> Decimal | None:
     return _signed(_digits(match["digits"]), negative=_is_minus(match["sign"]) or bool(match["trail"] or match["open"]))
 
 
+def _blanks_plain(text: str) -> str:
+    """The text with every mark of thousands that is a blank or apostrophe, or was read as a like mark, as a blank."""
+    return "".join(" " if letter in _BLANKS else letter for letter in _MISREAD_MARK.sub(" ", text))
+
+
 def parse_money(text: str) -> Decimal | None:
     """A printed sum of money as a Decimal, or None; currency signs and words around it are let go; a number with
     a unit ("30 km") is no sum of money.
 
     `"kr 31 450,00"` → 31450.00, `"(1,234.50)"` → −1234.50, `"1.200,-"` → 1200, `"EUR 12.5"` → 12.5.
     """
-    cleaned = "".join(" " if letter in _BLANKS else letter for letter in text.strip().strip(":;*").strip())
+    cleaned = _blanks_plain(text.strip().strip(":;*").strip())
     if has_unit(cleaned):
         return None
     cleaned = _without_currency_words(cleaned)

@@ -15,9 +15,10 @@ from typing import Any
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, part_of, text_of, union
 from jugum.core.values import NUMERIC, AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
 from jugum.core.values.dates import month_names
+from jugum.core.values.numbers import names_currency
 from jugum.core.values.spelled import parse_spelled
 
-CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "below")
+CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "below", "heading")
 WORDS_MAX = {
     DataType.DATE: 10,
     DataType.MONEY: 5,
@@ -52,17 +53,23 @@ _GROUP_BEFORE = re.compile(r"(?:^|[^\d.,])[1-9]\d{0,2}$")
 _GROUP_AFTER = re.compile(r"\d{3}(?!\d)")
 _MARKS = ".,;:“”\"'"
 CONTEXT_WORDS = 4  # words before and after, on the line; printed names have seldom more
+HEADING_ROWS = 12  # above a paragraph that its heading is looked for in
+AROUND_WORDS = (12, 6)  # words before and after that tell, in running prose, what a value is; within its sentence
+_ENDS_SENTENCE = re.compile(r"(?:\w{3}[.!?]|;)$")  # "No." does not
 _PUNCTUATION = re.compile(r"[^\w%#&/]+|_")
 _DASH = re.compile(r"[-–—]")
 _GLUED = re.compile(r"^(?P<name>[^\W\d_][^:=]*)[:=](?P<value>[^:=]+.*)$")
 _DIGITS = re.compile(r"\d+")
+_ANY_DATE = ValueType(DataType.DATE)
 
 
 @dataclass(frozen=True)
 class Candidate:
     """Words `first` to `last` of a page (inclusive, in reading order), what they say, and what stands around them.
 
-    `contexts` has one plain text (lower case, digits as 0, no punctuation) per channel of CHANNELS.
+    `contexts` has one plain text (lower case, digits as 0, no punctuation) per channel of CHANNELS; `around` all words
+    near by: in running prose (`prose`) those of its sentence, else those of the channels; `beside` the words right
+    before and behind it.
     """
 
     page: int
@@ -80,6 +87,9 @@ class Candidate:
     starts_segment: bool
     ends_segment: bool
     widest: bool
+    around: str = ""
+    beside: tuple[str, str] = ("", "")
+    prose: bool = False
     more_lines: tuple[tuple[int, int], ...] = ()  # further lines of it: first and last words
     differs: bool = False  # a second reading has one of its words otherwise
 
@@ -141,6 +151,8 @@ class PageCandidates:
         self._found: dict[ValueType, list[Candidate]] = {}
         self._of_span: dict[tuple[int, int], dict[str, Any]] = {}
         self._heads: dict[int, tuple[str, str]] = {}
+        self._prose: dict[int, bool] = {}
+        self._headings: dict[int, str] = {}
         self.home = [segment for segment in self.segments for _ in range(segment.first, segment.last + 1)]
         self.numeric = {id(segment): _is_numeric(segment.text) for segment in self.segments}
 
@@ -265,20 +277,55 @@ class PageCandidates:
                 text = text_of(self.words[first : last + 1])
                 if not _may_be(text, kind) or (kind.data_type in GROUPED and self._cuts_a_number(segment, first, last)):
                     continue
+                if kind.data_type in NUMERIC and any(self.in_date[first : last + 1]):
+                    continue
                 normal = normal_form(self._said(segment, first, text, kind), kind)
                 if normal is not None and any(map(str.isalnum, normal)):
                     found.append((first, last, normal))
+        if kind.data_type is DataType.DATE:
+            found = self._without_words_around(found)
         spans = {(first, last) for first, last, _ in found}
         for first, last, normal in found:
             wider = any(a <= first and last <= b and (a, b) != (first, last) for a, b in spans)
             yield first, last, normal, not wider
 
+    def _without_words_around(self, dates: list[tuple[int, int, str]]) -> list[tuple[int, int, str]]:
+        """Dates but those that say the same without their first or last word, a mere word: "on 4 May 2025, and"."""
+        said = {(first, last): normal for first, last, normal in dates}
+        return [
+            (first, last, normal)
+            for first, last, normal in dates
+            if not (self._bare_word(first) and said.get((first + 1, last)) == normal)
+            and not (self._bare_word(last) and said.get((first, last - 1)) == normal)
+        ]
+
+    def _bare_word(self, index: int) -> bool:
+        return _is_small_word(self.words[index].text)
+
+    @cached_property
+    def in_date(self) -> list[bool]:
+        """Of each word whether it is part of a date with the name of its month: "28" and "2025" of "May 28, 2025" are
+        numbers of nothing."""
+        inside = [False] * len(self.words)
+        named = [index for index, word in enumerate(self.words) if word.text.lower().strip(_MARKS) in month_names()]
+        for index in named:
+            for first, last in ((index - 1, index + 1), (index, index + 2), (index - 2, index + 1)):
+                if first < 0 or last >= len(self.words) or self.home[first].row != self.home[last].row:
+                    continue
+                if normal_form(text_of(self.words[first : last + 1]), _ANY_DATE) is not None:
+                    inside[first : last + 1] = [True] * (last + 1 - first)
+        return inside
+
     def _said(self, segment: Segment, first: int, text: str, kind: ValueType) -> str:
-        """The text, without brackets that are no minus sign: those behind words of the same line ("sixty (60)")."""
+        """The text, without a bracket that was opened or is closed elsewhere ("(roll 564989):"), and without brackets
+        that are no minus sign: those behind words of the same line ("sixty (60)")."""
+        bare = text.rstrip(".,;:")
+        if bare.endswith(")") and "(" not in bare:
+            return bare.removesuffix(")")
         behind = first > segment.first and self.words[first - 1].text.strip(_MARKS).isalpha()
         if kind.data_type not in NUMERIC or not behind or not text.startswith("("):
             return text
-        return text.rstrip(".,;:").removeprefix("(").removesuffix(")")
+        return bare.removeprefix("(").removesuffix(")")
 
     def _cuts_a_number(self, segment: Segment, first: int, last: int) -> bool:
         """Whether the words begin or end between two groups of one number's thousands: "450,00" of "12 450,00"."""
@@ -294,11 +341,11 @@ class PageCandidates:
         return blank and _GROUP_BEFORE.search(left.text) is not None and _GROUP_AFTER.match(right.text) is not None
 
     def _may_begin(self, segment: Segment, first: int) -> bool:
-        """Whether a text may begin at a word of running prose: at the line's start, with a capital or a figure,
-        after a colon, quote or bracket. Of every run of words there would be thousands a page."""
+        """Whether a text may begin at a word of running prose: at the line's start, with a capital, a figure or a
+        number in words, after a colon, quote or bracket. Of every run of words there would be thousands a page."""
         text = self.words[first].text
         before = self.words[first - 1].text if first > segment.first else ""
-        begins = text[0].isupper() or text[0].isdigit() or not text[0].isalnum()
+        begins = text[0].isupper() or text[0].isdigit() or not text[0].isalnum() or parse_spelled(text) is not None
         return first == segment.first or begins or before.endswith((":", "“", '"', "(", "="))
 
     def _stacked(self, segment: Segment, kind: ValueType) -> Iterator[Candidate]:
@@ -354,10 +401,15 @@ class PageCandidates:
         if (first, last) not in self._of_span:
             words = self.words[first : last + 1]
             box = union(word.box for word in words) if last > first else words[0].box
+            contexts = tuple(map(plain_text, self._contexts(segment, first, last, box)))
+            prose = self.is_prose(segment)
             self._of_span[first, last] = {
                 "text": text_of(words),
                 "box": box,
-                "contexts": tuple(map(plain_text, self._contexts(segment, first, last, box))),
+                "contexts": contexts,
+                "around": self._sentence(first, last) if prose else " ".join(dict.fromkeys(contexts)),
+                "beside": (plain_text(self._word(first - 1)), plain_text(self._word(last + 1))),
+                "prose": prose,
                 "confidence": min(word.confidence for word in words),
                 "bold": all(word.bold for word in words),
                 "relative_height": box.height / self.height,
@@ -367,6 +419,56 @@ class PageCandidates:
                 "differs": any(word.differs for word in words),
             }
         return self._of_span[first, last]
+
+    def _word(self, index: int) -> str:
+        return self.words[index].text if 0 <= index < len(self.words) else ""
+
+    def is_prose(self, segment: Segment) -> bool:
+        """Whether a piece of a row is a line of running prose: of many words, or the last words below such a line."""
+        if segment.first not in self._prose:
+            self._prose[segment.first] = segment.last - segment.first + 1 > LINE_WORDS or (
+                segment.row > 0
+                and any(
+                    above.last - above.first + 1 > LINE_WORDS
+                    and abs(above.box.x0 - segment.box.x0) < WRAP_INDENT
+                    and segment.box.y0 - above.box.y1 < LINE_GAP_MOST * self.height
+                    for above in self.by_row[segment.row - 1]
+                )
+            )
+        return self._prose[segment.first]
+
+    def _heading(self, segment: Segment) -> str:
+        """What a paragraph of running prose is headed by: a few words in the margin beside its first line, else a short
+        line above it; "" for what is no prose."""
+        if not self.is_prose(segment):
+            return ""
+        if segment.first not in self._headings:
+            self._headings[segment.first] = self._heading_of(segment)
+        return self._headings[segment.first]
+
+    def _heading_of(self, segment: Segment) -> str:
+        row = self.by_row[segment.row]
+        place = row.index(segment)
+        if place:
+            return row[place - 1].text
+        above = [one for one in self.by_row.get(segment.row - 1, ()) if abs(one.box.x0 - segment.box.x0) < WRAP_INDENT]
+        if above and self.is_prose(above[0]) and segment.box.y0 - above[0].box.y1 < LINE_GAP_MOST * self.height:
+            return self._heading(above[0])
+        for number in range(segment.row - 1, max(-1, segment.row - HEADING_ROWS - 1), -1):
+            short = self.by_row[number][0]
+            if len(self.by_row[number]) == 1 and not self.is_prose(short) and not self.numeric[id(short)]:
+                return short.text
+        return ""
+
+    def _sentence(self, first: int, last: int) -> str:
+        """The words of a value's sentence near it, without the value, in plain text."""
+        before, after = AROUND_WORDS
+        start, end = first, last
+        while start > max(0, first - before) and not _ENDS_SENTENCE.search(self.words[start - 1].text):
+            start -= 1
+        while end < min(len(self.words) - 1, last + after) and not _ENDS_SENTENCE.search(self.words[end].text):
+            end += 1
+        return plain_text(text_of([*self.words[start:first], *self.words[last + 1 : end + 1]]))
 
     def _contexts(self, segment: Segment, first: int, last: int, box: Box) -> tuple[str, ...]:
         """Texts of the channels, in the order of CHANNELS."""
@@ -380,7 +482,16 @@ class PageCandidates:
         following = text_of(self.words[last + 1 : last + 1 + CONTEXT_WORDS])
         part = (first, last) != (segment.first, segment.last) and segment.last - segment.first > 3
         above = self._heads_above(segment, box) if part else self._heads_of(segment)
-        return left, above[0], row_head, above[1], previous, following, self._below(segment, box)
+        return (
+            left,
+            above[0],
+            row_head,
+            above[1],
+            previous,
+            following,
+            self._below(segment, box),
+            self._heading(segment),
+        )
 
     def _heads_of(self, segment: Segment) -> tuple[str, str]:
         """What stands above a whole piece; kept."""
@@ -442,12 +553,16 @@ def _may_be(text: str, kind: ValueType) -> bool:
     digits = any(map(str.isdigit, text))
     if data_type is DataType.NUMBER and not digits:
         return parse_spelled(text.split()[0].strip(".,-")) is not None
+    if data_type is DataType.MONEY:
+        # "fee 20,00" is a name and a sum of money, "VZ412964" no sum at all
+        return digits and (not any(map(str.isalpha, text)) or names_currency(text) or _side(text))
     if data_type in NEEDS_DIGIT:
         return digits
     if data_type is DataType.DATE:
         return digits or any(word.lower().strip(".,") in month_names() for word in text.split())
     if data_type is DataType.IDENTIFIER:
-        return digits if not kind.pattern else True
+        # "no. 5582/Y" is a name and a value
+        return True if kind.pattern else digits and not any(map(_is_small_word, _first_and_last(text)))
     if data_type is DataType.EMAIL:
         return "@" in text
     if data_type is DataType.SPELLED:
@@ -458,6 +573,22 @@ def _may_be(text: str, kind: ValueType) -> bool:
         words = text.split()
         return not digits and words[0][:1].isupper() and words[-1][:1].isupper()
     return True
+
+
+def _side(text: str) -> bool:
+    """Whether its only letters say on which side of an account it stands."""
+    return {word.upper() for word in re.findall(r"[^\W\d_]+", text)} <= {"CR", "DR"}
+
+
+def _first_and_last(text: str) -> tuple[str, str]:
+    words = text.split()
+    return words[0], words[-1]
+
+
+def _is_small_word(text: str) -> bool:
+    """Whether a word is letters only, none of them a capital."""
+    word = text.strip(_MARKS)
+    return word.isalpha() and word.islower()
 
 
 def _ends(text: str) -> tuple[int, str, str]:

@@ -8,6 +8,7 @@ baseline for sentence embeddings").
 from __future__ import annotations
 
 import io
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -26,11 +27,12 @@ PIECES_MAX = 24  # of a phrase; a longer one is no printed name
 
 @dataclass(frozen=True)
 class Meanings:
-    """Word pieces with their vectors (pieces × 64, unit length) and weights (pieces)."""
+    """Word pieces with their vectors (pieces × 64, unit length), weights and ranks by use (pieces)."""
 
     pieces: tuple[str, ...]
     vectors: Floats
     weights: Floats
+    ranks: Floats
 
     @cached_property
     def places(self) -> dict[str, int]:
@@ -39,14 +41,20 @@ class Meanings:
 
     def vector(self, phrase: str) -> Floats:
         """A phrase's meaning, of unit length; zeros when none of its pieces is known."""
-        found = [place for word in phrase.split() for place in self._pieces_of(word)][:PIECES_MAX]
+        found = [place for word in phrase.split() for place in self.pieces_of(word)][:PIECES_MAX]
         if not found:
             return np.zeros(self.vectors.shape[1], dtype=np.float32)
         mean = self.weights[found] @ self.vectors[found]
         length = float(np.linalg.norm(mean))
         return np.asarray(mean / length if length > 0 else mean, dtype=np.float32)
 
-    def _pieces_of(self, word: str) -> list[int]:
+    def rank_of(self, word: str) -> float | None:
+        """The place of a whole word in the order of how often words are used (from 1); None for one in no
+        vocabulary."""
+        place = self.places.get(word)
+        return None if place is None else float(self.ranks[place])
+
+    def pieces_of(self, word: str) -> list[int]:
         """A word as pieces of the vocabulary, the longest first; nothing when it can't be told in pieces."""
         found, start = [], 0
         while start < len(word):
@@ -70,7 +78,27 @@ def shipped_meanings() -> Meanings:
         rank = np.maximum(1.0, kept["rank"].astype(np.float32) - FIRST_WORD)
     vectors = table / np.maximum(np.linalg.norm(table, axis=1, keepdims=True), 1e-6)
     weights = (COMMON / (COMMON + 0.1 / rank)).astype(np.float32)
-    return Meanings(pieces, np.asarray(vectors, dtype=np.float32), np.asarray(weights, dtype=np.float32))
+    return Meanings(pieces, np.asarray(vectors, dtype=np.float32), np.asarray(weights, dtype=np.float32), rank)
+
+
+@lru_cache(maxsize=20_000)
+def weight_of(word: str) -> float:
+    """How much a plain word tells (0–1): little when it is among the commonest, all when it is in no vocabulary."""
+    found = shipped_meanings()
+    pieces = found.pieces_of(word)
+    return float(found.weights[pieces].max()) if pieces else 1.0
+
+
+@lru_cache(maxsize=50_000)
+def commonness(phrase: str) -> float:
+    """How common a plain word is in English: 1 for the commonest, falling with the logarithm of its rank, 0 for one
+    that is in no vocabulary; the mean of several, 0 for none."""
+    words = phrase.split()
+    if not words:
+        return 0.0
+    ranks = [shipped_meanings().rank_of(word) for word in words]
+    scale = math.log1p(len(shipped_meanings().pieces))
+    return sum(0.0 if rank is None else 1 - math.log1p(rank) / scale for rank in ranks) / len(ranks)
 
 
 @lru_cache(maxsize=20_000)

@@ -31,6 +31,7 @@ from jugum.core.values import NUMERIC, DataType, ValueType, normal_form
 
 Floats = npt.NDArray[np.float32]
 EVEN = 0.62  # the score at which a candidate is as likely right as wrong
+LEAST = 0.27  # the score under which nothing is given
 STEEP = 7.0  # how fast odds rise with the score
 RULE_SCORES = 1.25  # what a rule finds stands before all that names alone find, which score below it
 QUESTION_WEIGHT = 0.7  # an answer to a question counts less than a printed name that stands there
@@ -117,7 +118,7 @@ def _values(
         ]
         whys |= {(field.key, id(candidates[int(chosen[n])])): why(n) for n in order[:60]}
     found = {}
-    for decision in with_plausible_others(part, decide(part, choices, 0.0)):
+    for decision in with_plausible_others(part, decide(part, choices, 0.0, least=STEEP * (LEAST - EVEN))):
         values = tuple(_found(choice, *whys[decision.field, id(choice.candidate)]) for choice in decision.chosen)
         others = tuple(_found(choice, *whys[decision.field, id(choice.candidate)]) for choice in decision.others)
         found[decision.field] = Finding(decision.field, values, others)

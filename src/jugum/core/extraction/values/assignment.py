@@ -12,7 +12,7 @@ from jugum.core.page import overlap_share
 from jugum.core.schema import FieldPlan, Plan
 
 NONE_PROBABILITY = 0.28  # on layouts that are known
-NONE_STRANGE = 0.08  # on altogether strange ones, where a value is worth showing though a person must look anyway
+NONE_STRANGE = 0.03  # on altogether strange ones, where a value is worth showing though a person must look anyway
 FAMILIAR = 0.6  # layout likeness from which on a layout is known
 MANY_PROBABILITY = 0.5  # a field with many values takes all that are rather right than wrong
 ALTERNATIVES_MAX = 8  # nine keys take candidates on the desk: the first is the value itself
@@ -61,11 +61,14 @@ def decide(
     plan: Plan,
     scored: Mapping[str, Sequence[Choice]],
     layout_similarity: float,
+    *,
+    least: float | None = None,
 ) -> list[Decision]:
-    """One decision per field of the plan. Over all fields with one value, the surest pair of field and candidate is
-    taken first; words once taken are gone for the others (Hungarian assignment would not know of overlaps)."""
+    """One decision per field of the plan, of values whose log-odds are `least` or more (`absence_logit` when it is not
+    given). Over all fields with one value, the surest pair of field and candidate is taken first; words once taken are
+    gone for the others (Hungarian assignment would not know of overlaps)."""
     # what is still wrong here is put right by changes of two fields at once (decision 0013)
-    floor = absence_logit(layout_similarity)
+    floor = absence_logit(layout_similarity) if least is None else least
     taken: dict[str, list[Choice]] = {field.key: [] for field in plan.fields}
     used: list[Candidate] = []
     pairs = sorted(
@@ -82,7 +85,7 @@ def decide(
 
 
 def absence_logit(layout_similarity: float) -> float:
-    """The log-odds a value needs to be given at all: those of 28 % on known layouts, falling to 8 % on altogether
+    """The log-odds a value needs to be given at all: those of 28 % on known layouts, falling to 3 % on altogether
     strange ones."""
     # On strange layouts odds are low though right: what known layouts ask would leave most fields empty.
     known = min(1.0, max(0.0, layout_similarity / FAMILIAR))

@@ -32,7 +32,7 @@ NEGATIVES_PER_DECISION = (14, 8)  # wrong candidates of a decision that are lear
 NEGATIVES_OF_MANY = (10, 5)  # the same where there are so many decisions that more teach nothing
 MANY_DECISIONS = 150  # above it NEGATIVES_OF_MANY are enough (bench/learning.py)
 # Of rows made as if the whole layout were new, beside those of the paper alone (decision 0004).
-GROUP_OUT_WEIGHT = 0.6
+GROUP_OUT_WEIGHT = 1.0
 CANDIDATES_MAX = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
 REFERENCES_MAX = 60  # papers whose values new papers are compared to
 Inside = Callable[[Candidate], bool]
@@ -146,8 +146,8 @@ class Corpus:
     def _examples(self, place: int, number: int) -> list[Example]:
         """Examples of an exemplar, known by its place among the exemplars."""
         one = self.prepared(number)
-        placed = [(key, one.candidates[index]) for key, its in one.gold.items() for index in its if index is not None]
-        return labelled_examples(self.plan, place, placed, self.synonyms)
+        placed = [(key, index) for key, its in one.gold.items() for index in its if index is not None]
+        return labelled_examples(self.plan, place, one.candidates, placed, self.synonyms)
 
     def _view(self, number: int) -> PaperFeatures:
         one = self.prepared(number)

@@ -68,7 +68,18 @@ class Extractor:
             "synonyms": None if self.synonyms is None else [sorted(group) for group in self.synonyms],
             "relations": self.relations.to_data() if self.relations else None,
             "examples": [
-                [e.paper, e.field, list(e.contexts), e.text, e.shape, e.page, [round(v, 5) for v in e.box], e.label]
+                [
+                    e.paper,
+                    e.field,
+                    list(e.contexts),
+                    e.text,
+                    e.shape,
+                    e.page,
+                    [round(v, 5) for v in e.box],
+                    e.label,
+                    e.around,
+                    list(e.ranks),
+                ]
                 for e in self.examples.every
             ],
         }, trees
@@ -88,8 +99,8 @@ class Extractor:
             Ranker.from_data(data["ranker"], trees),
             Examples.of(
                 [
-                    Example(paper, field, tuple(contexts), text, shape, page, Box(*box), label)
-                    for paper, field, contexts, text, shape, page, box, label in data["examples"]
+                    Example(paper, field, tuple(contexts), text, shape, page, Box(*box), label, around, tuple(ranks))
+                    for paper, field, contexts, text, shape, page, box, label, around, ranks in data["examples"]
                 ]
             ),
             tuple(frozenset(common[place] for place in places) for places in data["texts"]),

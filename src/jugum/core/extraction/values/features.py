@@ -18,6 +18,7 @@ from jugum.core.extraction.candidates.meanings import distinct_nearness
 from jugum.core.extraction.candidates.synonyms import Groups, known_names, meant_names
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness
 from jugum.core.extraction.values.similarities import (
+    AROUND,
     LABEL,
     LABEL_CHANNELS,
     SHAPE,
@@ -31,14 +32,16 @@ from jugum.core.extraction.values.similarities import (
     label_of,
     standing,
 )
+from jugum.core.extraction.values.surroundings import RANKS, WORD_PLACES, naming, ranks_of, repeats_of, usual
 from jugum.core.extraction.values.value_model import counts_of, value_log_odds
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import NUMERIC, DataType, ValueType
 
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
-NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below")
+NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below", "heading")
 NAME_LIKE_LEAST = 0.6  # what is less like a printed name says nothing about it
+WORDS_THAT_TELL = 3  # of those around a value, the strongest
 FAMILIES = ("text", "date", "money", "number")
 
 # Features by what they rest on. The order within FEATURES is that of the shipped prior's weights: it may grow at the
@@ -58,6 +61,10 @@ MEANING_FEATURES = (
     "meaning_lead",
     "meaning_gap",
     "meaning_rank",
+    "said_around",
+    "said_around_lead",
+    "said_around_gap",
+    "said_around_rank",
 )
 EXAMPLE_FEATURES = (
     *(f"example_{channel}" for channel in CHANNELS),
@@ -80,6 +87,14 @@ EXAMPLE_FEATURES = (
     "label_rank",
     "label_meaning",
     "label_meaning_gap",
+    "around_like",
+    "around_like_gap",
+    "around_odds",
+    "around_odds_gap",
+    "around_odds_rank",
+    "smallest_like",
+    "largest_like",
+    "early_like",
 )
 OTHER_FEATURES = (
     "known_text",
@@ -102,6 +117,16 @@ OTHER_FEATURES = (
     "page",
     "examples",
     "alike_layout",
+    "usual",
+    "usual_first",
+    "usual_last",
+    "usual_before",
+    "usual_after",
+    "prose",
+    "smallest",
+    "largest",
+    "early",
+    "repeats",
     *(f"is_{family}" for family in FAMILIES),
 )
 FEATURES = (*NAME_FEATURES, *MEANING_FEATURES, *EXAMPLE_FEATURES, *OTHER_FEATURES)
@@ -109,33 +134,52 @@ COLUMN = {name: place for place, name in enumerate(FEATURES)}
 Columns = Mapping[str, npt.NDArray[Any] | float]  # feature → its column, or one value for all candidates
 
 
-def example_of(paper: int, field: str, candidate: Candidate, label: str = "") -> Example:
-    """A candidate of a paper as an example of a field's value; `label` is the printed name it bore there."""
+def example_of(
+    paper: int, field: str, candidate: Candidate, label: str = "", ranks: tuple[float, ...] = (0.0,) * RANKS
+) -> Example:
+    """A candidate of a paper as an example of a field's value; `label` is the printed name it bore there, `ranks` how
+    small, large and early it was among the values of its type."""
     return Example(
-        paper, field, candidate.contexts, candidate.plain, candidate.shape, candidate.page, candidate.box, label
+        paper,
+        field,
+        candidate.contexts,
+        candidate.plain,
+        candidate.shape,
+        candidate.page,
+        candidate.box,
+        label,
+        candidate.around,
+        ranks,
     )
 
 
 def labelled_examples(
-    plan: Plan, paper: int, placed: Sequence[tuple[str, Candidate]], groups: Groups | None = None
+    plan: Plan,
+    paper: int,
+    candidates: Sequence[Candidate],
+    placed: Sequence[tuple[str, int]],
+    groups: Groups | None = None,
 ) -> list[Example]:
-    """Examples of a paper's (field key, candidate), each with the printed name that its surroundings show. What
-    stands around values of several of its fields ("This month" over all amounts) is the name of none; other papers
-    have no say, so that none shows through where it is held out."""
+    """Examples of a paper's values (field key, number of the candidate), each with the printed name that its
+    surroundings show. What stands around values of several of its fields ("This month" over all amounts) is the name
+    of none; other papers have no say, so that none shows through where it is held out."""
     by_text: dict[str, dict[str, int]] = {}
-    for key, candidate in placed:
-        for text in {candidate.contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS}:
+    for key, number in placed:
+        for text in {candidates[number].contexts[CHANNELS.index(channel)] for channel in LABEL_CHANNELS}:
             counts = by_text.setdefault(text, {})
             counts[key] = counts.get(key, 0) + 1
     names = {key: [name for name, _ in its] for key, its in meant_names(plan, groups).items()}
+    ranks = ranks_of(candidates)
     found = []
-    for key, one in placed:
+    for key, number in placed:
+        one = candidates[number]
         seen = {
             # 1 by this field's values alone, −1 by those of others alone
             text: (2 * counts.get(key, 0) - sum(counts.values())) / sum(counts.values())
             for text, counts in by_text.items()
         }
-        found.append(example_of(paper, key, one, label_of(one.contexts, names[key], seen)))
+        label = label_of(one.contexts, names[key], seen)
+        found.append(example_of(paper, key, one, label, tuple(map(float, ranks[number]))))
     return found
 
 
@@ -144,7 +188,8 @@ class FieldScores:
     """What is known of all candidates of a field (indices `chosen`, n of them) with some papers known, each an array
     of n: `named`, the features of printed names and of their meanings; how like printed names the candidates are
     themselves; greatest likeness (0–1) to the field's examples (`of_field`, a mask over the examples of its type)
-    jointly, to those of other fields (`rival`), by place, by row and column, by printed name; log-odds of values."""
+    jointly, to those of other fields (`rival`), by place, by row and column, by printed name; log-odds of values;
+    nearness of all words around, and their log-odds; how alike the values' ranks are (n×3)."""
 
     field: FieldPlan
     chosen: npt.NDArray[np.intp]
@@ -160,6 +205,9 @@ class FieldScores:
     label_rival: Floats
     label_meaning: Floats
     value_odds: Floats
+    around: Floats
+    around_odds: Floats
+    ranks: Floats
 
     @property
     def prefilter_score(self) -> npt.NDArray[np.float64]:
@@ -173,6 +221,8 @@ class FieldScores:
             + 0.5 * self.label
             + 0.5 * self.place
             + 0.1 * self.value_odds
+            + 0.1 * self.around_odds
+            + 0.3 * self.named["said_around"]
             - 0.5 * self.is_name
         )
         return score
@@ -208,15 +258,18 @@ class PaperFeatures:
         self.alike = np.asarray(alike, dtype=np.float32)
         around = ContextSimilarities.of(candidates, examples)
         self._names(plan, groups, around)
+        self.ranks = ranks_of(candidates)
         self._against(around)
-        self.fixed = _candidate_columns(candidates)
+        ranks = dict(zip(("smallest", "largest", "early"), self.ranks.T, strict=True))
+        self.fixed = _candidate_columns(candidates) | ranks | {"repeats": repeats_of(candidates)}
         self.seen_in = np.array(
             [[c.plain in texts for texts in texts_of_papers] for c in candidates], dtype=bool
         ).reshape(len(candidates), len(texts_of_papers))
 
     def _names(self, plan: Plan, groups: Groups | None, around: ContextSimilarities) -> None:
         """`name_table` and `meaning_table`: channels × candidates × fields, likeness of surroundings to printed
-        names (two ways), and by meaning."""
+        names (two ways), and by meaning; `around_table` (candidates × fields): how much of a name all words around
+        say."""
         meant = meant_names(plan, groups)
         names = [
             (number, *meant_name)
@@ -245,6 +298,7 @@ class PaperFeatures:
         self.meaning_table: Floats = np.stack(
             [by_field(mine[channel], distinct_nearness(mine[channel], texts), 1) for channel in LABEL_CHANNELS]
         )
+        self.around_table: Floats = by_field(around.arounds, naming(around.arounds.distinct, texts.distinct), 1)
         plain = Texts.of([candidate.plain for candidate in self.candidates])
         named = by_field(plain, distinct_likeness(plain, texts), 100)
         known = known_names(groups)
@@ -260,11 +314,13 @@ class PaperFeatures:
         alike = self.alike[self.examples.papers] if len(self.examples.every) else np.zeros(0, dtype=np.float32)
         self.against: dict[ValueType, ExampleSimilarities] = {}
         self._background: dict[ValueType, npt.NDArray[np.float64]] = {}
+        self._words_around: dict[ValueType, npt.NDArray[np.float64]] = {}
         for kind, chosen in self.by_kind.items():
             family = np.flatnonzero(families == _family(kind.data_type)) if len(kinds) else np.zeros(0, dtype=np.intp)
             own = np.array([n for n, at in enumerate(family) if kinds[int(at)] == kind], dtype=np.intp)
             self.against[kind] = compare(self.candidates, chosen, around, self.examples, family, own, alike)
             self._background[kind] = counts_of(self.against[kind].pieces)
+            self._words_around[kind] = counts_of(self.against[kind].words, WORD_PLACES)
 
     def layout_similarity(self, known: Mask) -> float:
         """Likeness (0–1) of this paper's layout to the most alike of the known papers."""
@@ -286,7 +342,7 @@ class PaperFeatures:
         others = allowed & ~is_field
         if field.key not in self._by_names:  # the same whichever papers are known
             self._by_names[field.key] = self._name_columns(field, chosen)
-        values = self.examples.pieces[against.family[against.own[of_field]]]
+        mine = against.family[against.own[of_field]]
         joint, crossing, place = greatest(against.near, of_field)
         label, meaning = greatest(against.alike[LABEL:], of_field)
         return FieldScores(
@@ -303,7 +359,16 @@ class PaperFeatures:
             label,
             greatest(against.labels, others),
             meaning,
-            value_log_odds(against.pieces, values, self._background[kind], len(chosen)),
+            value_log_odds(against.pieces, self.examples.pieces[mine], self._background[kind], len(chosen)),
+            greatest(against.alike[AROUND], of_field),
+            value_log_odds(
+                against.words,
+                self.examples.words[mine],
+                self._words_around[kind],
+                len(chosen),
+                strongest=WORDS_THAT_TELL,
+            ),
+            1 - np.abs(self.ranks[chosen] - (self.examples.ranks[mine].mean(axis=0) if len(mine) else 0.5)),
         )
 
     def features_of(self, scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
@@ -326,6 +391,7 @@ class PaperFeatures:
         best = self._name_best(by_name)
         by_meaning = self.meaning_table[:, chosen]
         nearest = by_meaning.max(axis=0)
+        said = self.around_table[chosen]
         channels = dict(zip(NAME_FEATURES, by_name[:, :, number], strict=False))
         channels |= zip(MEANING_FEATURES, by_meaning[:, :, number], strict=False)
         rival = _rival(best, number)
@@ -333,6 +399,8 @@ class PaperFeatures:
             channels
             | {"name_best": best[:, number], "name_rival": rival, "name_lead": best[:, number] - rival}
             | _standing("name", best[:, number])
+            | {"said_around": said[:, number], "said_around_lead": said[:, number] - _rival(said, number)}
+            | _standing("said_around", said[:, number])
             | {"meaning_best": nearest[:, number], "meaning_lead": nearest[:, number] - _rival(nearest, number)}
             | _standing("meaning", nearest[:, number])
         )
@@ -363,7 +431,7 @@ class PaperFeatures:
     def _example_columns(self, scores: FieldScores, rows: npt.NDArray[np.intp]) -> Columns:
         """EXAMPLE_FEATURES of some of a field's candidates. Ranks and gaps are among all of them, so they are taken
         before the rows are."""
-        alike = greatest(self.against[scores.field.value_type].alike[:LABEL], scores.of_field, rows)
+        alike = greatest(self.against[scores.field.value_type].alike[:AROUND], scores.of_field, rows)
         among_all = {
             "example_joint": scores.joint,
             "example_rival": scores.rival,
@@ -380,6 +448,11 @@ class PaperFeatures:
             **_standing("label", scores.label),
             "label_meaning": scores.label_meaning,
             "label_meaning_gap": standing(scores.label_meaning)[0],
+            "around_like": scores.around,
+            "around_like_gap": standing(scores.around)[0],
+            "around_odds": scores.around_odds,
+            **_standing("around_odds", scores.around_odds),
+            **dict(zip(("smallest_like", "largest_like", "early_like"), scores.ranks.T, strict=True)),
         }
         return {
             **{f"example_{channel}": alike[place] for place, channel in enumerate(CHANNELS)},
@@ -441,6 +514,8 @@ def _candidate_figures(candidate: Candidate) -> dict[str, float]:
         "x": x,
         "y": y,
         "page": min(candidate.page, 10),  # far pages are all "later" to trees
+        "prose": candidate.prose,
+        **usual(candidate),
     }
 
 

@@ -22,6 +22,7 @@ _WHERE = {
     "previous": "before it",
     "next": "after it",
     "below": "beneath it",
+    "heading": "the heading over it",
 }
 
 
@@ -40,6 +41,8 @@ def reason(features: Floats, candidate: Candidate) -> str:
     )
     if best >= SPEAKS:
         return f"{_said(candidate, channel)}; it is a printed name of the field"
+    if of("said_around") >= SPEAKS:
+        return "words of a name of the field stand near it"
     if of("alike_layout") >= NEAR and of("example_joint") >= SPEAKS:
         return "it is where labelled papers of this layout have it"
     if of("label_like") >= SPEAKS:

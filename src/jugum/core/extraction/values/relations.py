@@ -95,13 +95,13 @@ def _values(sample: Sample, keys: Sequence[str]) -> dict[str, Decimal]:
     found = {}
     for key in keys:
         labels = sample.labels.get(key, ())
-        value = _comparable(labels[0].normal) if len(labels) == 1 else None
+        value = comparable(labels[0].normal) if len(labels) == 1 else None
         if value is not None:
             found[key] = value
     return found
 
 
-def _comparable(normal: str) -> Decimal | None:
+def comparable(normal: str) -> Decimal | None:
     """An amount as a number, a date (ISO 8601) as the number its digits are, which stands in order of time."""
     is_date = len(normal) == 10 and normal[4] == normal[7] == "-"
     try:
@@ -200,7 +200,7 @@ def _bonus(decisions: Mapping[str, Decision], relations: Relations, keys: set[st
 
     def value(name: str) -> Decimal | None:
         one = decisions.get(name)
-        return _comparable(one.chosen[0].candidate.normal) if one is not None and len(one.chosen) == 1 else None
+        return comparable(one.chosen[0].candidate.normal) if one is not None and len(one.chosen) == 1 else None
 
     total = 0.0
     for first, second, papers in relations.orders:

@@ -30,12 +30,12 @@ def suggest_from_same_layout(plan: Plan, labelled: Sequence[Sample], pages: Sequ
         found, _ = candidates_with_rules(plan, sample.pages)
         placed = []
         for field in plan.fields:
-            own = [candidate for candidate in found if candidate.kind == field.value_type]
+            own = [at for at, candidate in enumerate(found) if candidate.kind == field.value_type]
             for label in sample.labels.get(field.key, ()):
-                place = gold_candidate(label, field, own)
+                place = gold_candidate(label, field, [found[at] for at in own])
                 if place is not None:
                     placed.append((field.key, own[place]))
-        examples += labelled_examples(plan, number, placed)
+        examples += labelled_examples(plan, number, found, placed)
     candidates, by_rule = candidates_with_rules(plan, pages)
     layout = layout_of(pages)
     alike = LayoutBook([layout_of(sample.pages) for sample in labelled]).likeness(layout)

@@ -16,6 +16,7 @@ import numpy.typing as npt
 from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
 from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness, likeness
+from jugum.core.extraction.values.surroundings import RANKS, Words, words_of
 from jugum.core.extraction.values.value_model import Pieces, pieces_of
 from jugum.core.page import Box
 
@@ -23,15 +24,16 @@ Floats = npt.NDArray[np.float32]
 Bytes = npt.NDArray[np.uint8]
 Mask = npt.NDArray[np.bool_]
 JOINT_WEIGHTS = {
-    "left": 0.28,
-    "above": 0.14,
-    "row_head": 0.18,
-    "column_head": 0.14,
-    "previous": 0.08,
-    "next": 0.08,
-    "below": 0.1,
+    "left": 0.26,
+    "above": 0.13,
+    "row_head": 0.17,
+    "column_head": 0.13,
+    "previous": 0.07,
+    "next": 0.07,
+    "below": 0.09,
+    "heading": 0.08,
 }
-LABEL_CHANNELS = ("left", "above", "row_head", "column_head", "below")
+LABEL_CHANNELS = ("left", "above", "row_head", "column_head", "below", "heading")
 BOTH_EMPTY = 0.7  # nothing on either side is likeness, but less than the same words are
 PLACE_SCALE = (
     0.03  # page fraction, about 9 mm of A4 downwards: values of one layout drift so far with what stands above them
@@ -41,7 +43,8 @@ PLACE_SCALE = (
 @dataclass(frozen=True)
 class Example:
     """Where and how a value of a field stood on a labelled paper (known by its number among the papers); `label` is
-    the printed name it bore there."""
+    the printed name it bore there, `around` the words near it, `ranks` how small, how large and how early it was among
+    the values of its type there (`ranks_of`)."""
 
     paper: int
     field: str
@@ -51,12 +54,14 @@ class Example:
     page: int
     box: Box
     label: str = ""
+    around: str = ""
+    ranks: tuple[float, ...] = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
 class Examples:
-    """Examples as columns: their papers, fields, pieces of their shapes, and as distinct texts what stands around
-    them (one for each channel) and their labels."""
+    """Examples as columns: their papers, fields, pieces of their shapes, as distinct texts what stands around them (one
+    for each channel, and all together) and their labels, the words around them, and their ranks (M × 3)."""
 
     every: tuple[Example, ...]
     papers: npt.NDArray[np.intp]
@@ -64,6 +69,9 @@ class Examples:
     pieces: Pieces
     contexts: tuple[Texts, ...]
     labels: Texts
+    arounds: Texts
+    words: Words
+    ranks: Floats
 
     @staticmethod
     def of(examples: Sequence[Example]) -> Examples:
@@ -75,6 +83,9 @@ class Examples:
             pieces_of([example.shape for example in examples]),
             tuple(Texts.of([example.contexts[place] for example in examples]) for place in range(len(CHANNELS))),
             Texts.of([example.label for example in examples]),
+            Texts.of([example.around for example in examples]),
+            words_of([example.around for example in examples]),
+            np.array([example.ranks for example in examples], dtype=np.float32).reshape(-1, RANKS),
         )
 
 
@@ -82,12 +93,14 @@ class Examples:
 class ContextSimilarities:
     """All candidates of a paper (N) with what stands around them as distinct texts, and against examples (M):
     `alike` by channel, distinct by distinct; `labels` and `meanings` (N × distinct labels) the best channel for each
-    label, whichever it stood in there."""
+    label, whichever it stood in there; `near` how near in meaning all words around them are (distinct by distinct)."""
 
     contexts: tuple[Texts, ...]
     alike: tuple[Bytes, ...]
     labels: Bytes
     meanings: Bytes
+    arounds: Texts
+    near: Bytes
 
     @staticmethod
     def of(candidates: Sequence[Candidate], examples: Examples) -> ContextSimilarities:
@@ -102,7 +115,9 @@ class ContextSimilarities:
             mine = contexts[CHANNELS.index(channel)]
             labels = np.maximum(labels, distinct_likeness(mine, examples.labels)[mine.places])
             meanings = np.maximum(meanings, _bytes(distinct_nearness(mine, examples.labels))[mine.places])
-        return ContextSimilarities(contexts, alike, labels, meanings)
+        arounds = Texts.of([candidate.around for candidate in candidates])
+        near = _bytes(distinct_nearness(arounds, examples.arounds))
+        return ContextSimilarities(contexts, alike, labels, meanings, arounds, near)
 
 
 @dataclass(frozen=True)
@@ -110,9 +125,9 @@ class ExampleSimilarities:
     """Candidates of one value type (n) against examples: `family` are the columns of its family (m), `own` those among
     them whose fields have this very type (k of the m).
 
-    `alike` (C + 4 × n × k) are likenesses in hundredths: one for each channel, of shape, of value, of label by
-    letters and by meaning. `near` (3 × n × k) are in ten-thousandths: jointly, by row and column, by place. `joint`
-    and `labels` (n × m) are the same for rivals.
+    `alike` (C + 5 × n × k) are likenesses in hundredths: one for each channel, of shape, of value, of all words around,
+    of label by letters and by meaning. `near` (3 × n × k) are in ten-thousandths: jointly, by row and column, by place.
+    `joint` and `labels` (n × m) are the same for rivals.
     """
 
     family: npt.NDArray[np.intp]
@@ -122,9 +137,10 @@ class ExampleSimilarities:
     joint: npt.NDArray[np.uint16]
     labels: Bytes
     pieces: Pieces
+    words: Words
 
 
-SHAPE, VALUE, LABEL, MEANING = (len(CHANNELS) + place for place in range(4))
+SHAPE, VALUE, AROUND, LABEL, MEANING = (len(CHANNELS) + place for place in range(5))
 FINE = 10_000  # parts of one in `near` and `joint`
 
 
@@ -142,7 +158,7 @@ def compare(
     mine = [candidates[int(n)] for n in chosen]
     kept = [examples.every[int(family[n])] for n in own]
     # Hundredths in bytes: a quarter of the memory of floats, and likeness is no finer.
-    tables = np.zeros((len(CHANNELS) + 4, len(mine), len(own)), dtype=np.uint8)
+    tables = np.zeros((len(CHANNELS) + 5, len(mine), len(own)), dtype=np.uint8)
     joint = np.zeros((len(mine), len(family)), dtype=np.float32)
     for place, channel in enumerate(CHANNELS):
         rows, columns = around.contexts[place].places[chosen], examples.contexts[place].places[family]
@@ -160,10 +176,12 @@ def compare(
     labels = around.labels[chosen][:, columns]
     tables[SHAPE] = _bytes(likeness([candidate.shape for candidate in mine], [example.shape for example in kept]))
     tables[VALUE] = _bytes(likeness([candidate.plain for candidate in mine], [example.text for example in kept]))
+    tables[AROUND] = around.near[around.arounds.places[chosen]][:, examples.arounds.places[family[own]]]
     tables[LABEL], tables[MEANING] = labels[:, own], around.meanings[chosen][:, columns[own]]
     near = np.stack([joint[:, own], crossing, _places(mine, kept, alike[family][own])])
     pieces = pieces_of([candidate.shape for candidate in mine])
-    return ExampleSimilarities(family, own, tables, _fine(near), _fine(joint), labels, pieces)
+    words = words_of([candidate.around for candidate in mine])
+    return ExampleSimilarities(family, own, tables, _fine(near), _fine(joint), labels, pieces, words)
 
 
 def _empty(texts: Texts, places: npt.NDArray[np.intp]) -> Mask:

@@ -32,26 +32,36 @@ def _pieces_of(shape: str) -> tuple[int, ...]:
 
 def pieces_of(shapes: Sequence[str]) -> Pieces:
     """Hashed pieces (N × 20, −1 where there are fewer) of value shapes such as `"AA-999 999"`."""
-    table = np.full((len(shapes), PIECES_MAX), -1, dtype=np.int16)
-    for row, shape in enumerate(shapes):
-        its = _pieces_of(shape)
-        table[row, : len(its)] = its
+    return filled([_pieces_of(shape) for shape in shapes], PIECES_MAX)
+
+
+def filled(rows: Sequence[Sequence[int]], width: int) -> Pieces:
+    """Rows of at most `width` numbers as a table (N × width), −1 where there are fewer."""
+    table = np.full((len(rows), width), -1, dtype=np.int16)
+    for number, row in enumerate(rows):
+        table[number, : len(row)] = row
     return table
 
 
-def counts_of(pieces: Pieces) -> npt.NDArray[np.float64]:
-    """How many of some values hold each piece (PIECES)."""
-    return np.bincount(pieces[pieces >= 0].astype(np.intp), minlength=PIECES).astype(np.float64)
+def counts_of(pieces: Pieces, places: int = PIECES) -> npt.NDArray[np.float64]:
+    """How many of some values hold each piece (one for each of the places that pieces are hashed to)."""
+    return np.bincount(pieces[pieces >= 0].astype(np.intp), minlength=places).astype(np.float64)
 
 
-def value_log_odds(asked: Pieces, mine: Pieces, others: npt.NDArray[np.float64], other_count: int) -> Floats:
-    """For each asked value the mean log-odds (±4) of its pieces among a field's values (`mine`) against
-    `other_count` values in which the pieces occur `others` times. 0 when the field has no values."""
+def value_log_odds(
+    asked: Pieces, mine: Pieces, others: npt.NDArray[np.float64], other_count: int, *, strongest: int | None = None
+) -> Floats:
+    """For each asked value the mean log-odds (±4) of its pieces, or of the `strongest` of them, among a field's
+    values (`mine`) against `other_count` values in which the pieces occur `others` times. 0 when the field has no
+    values."""
     if not len(mine) or not len(asked):
         return np.zeros(len(asked), dtype=np.float32)
-    own = (counts_of(mine) + 0.5) / (len(mine) + 1)
+    own = (counts_of(mine, len(others)) + 0.5) / (len(mine) + 1)
     apart = (others + 0.5) / (other_count + 1)
     odds = np.append(np.log(own / apart), 0.0)  # the last place stands for "no piece"
-    held = (asked >= 0).sum(axis=1)
-    mean = odds[asked].sum(axis=1) / np.maximum(held, 1)
+    if strongest is None:
+        held = (asked >= 0).sum(axis=1)
+        mean = odds[asked].sum(axis=1) / np.maximum(held, 1)
+    else:
+        mean = np.sort(odds[asked], axis=1)[:, -strongest:].mean(axis=1)
     return np.asarray(np.clip(mean, -SCORE_MAX, SCORE_MAX), dtype=np.float32)

@@ -75,10 +75,29 @@ function rules(page) {
 }
 
 function ticks(page) {
-  return page.layers.ticks.map(({ box, ticked, ink }) => ({
+  const boxes = page.layers.ticks.map(({ box, ticked, ink }) => ({
     boxes: [box],
     text: `${ticked ? "ticked" : "empty"}: ${beside(page, box)}`,
     small: `${percent(ink)} of its inside is ink`,
+  }));
+  return [
+    ...boxes,
+    ...penned(page, page.layers.struck, "a pen struck it out"),
+    ...penned(page, page.layers.ringed, "a pen drew a ring around it"),
+  ];
+}
+
+/** Words that a pen marked, those that follow each other as one. */
+function penned(page, indices, small) {
+  const runs = [];
+  for (const index of indices) {
+    if (runs.length && runs.at(-1).at(-1) === index - 1) runs.at(-1).push(index);
+    else runs.push([index]);
+  }
+  return runs.map((run) => ({
+    boxes: run.map((index) => boxOfWord(page.words[index])),
+    text: textOf(page, run),
+    small,
   }));
 }
 
@@ -117,7 +136,7 @@ export const LAYERS = {
   pairs: ["Pairs", pairs],
   tables: ["Tables", tables],
   rules: ["Rules, cells", rules],
-  ticks: ["Tick boxes", ticks],
+  ticks: ["Ticks, pen marks", ticks],
   signatures: ["Signatures", signatures],
   zones: ["Zones, codes", zones],
 };
