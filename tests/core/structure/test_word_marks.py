@@ -67,13 +67,14 @@ def test_a_line_beneath_a_word_or_through_a_whole_row_is_no_strike() -> None:
     assert word_marks(grey, words).struck == ()
 
 
-def test_a_ring_is_drawn_around_one_of_three_words() -> None:
+@pytest.mark.parametrize(("number", "wide", "high"), [(1, 10, 14), (0, 14, 6)], ids=["loose", "into the corners"])
+def test_a_ring_is_drawn_around_one_of_three_words(number: int, wide: int, high: int) -> None:
     grey, words, places = set_line(["yes", "perhaps", "no"])
-    x0, y0, x1, y1 = places[1]
+    x0, y0, x1, y1 = places[number]
     centre = ((x0 + x1) // 2, (y0 + y1) // 2)
-    cv2.ellipse(grey, centre, ((x1 - x0) // 2 + 10, (y1 - y0) // 2 + 14), 2, 0, 360, 0, 3, cv2.LINE_AA)
+    cv2.ellipse(grey, centre, ((x1 - x0) // 2 + wide, (y1 - y0) // 2 + high), 2, 0, 360, 0, 3, cv2.LINE_AA)
     found = word_marks(grey, words)
-    assert found.ringed == (1,)
+    assert found.ringed == (number,)
     assert found.struck == ()
 
 

@@ -24,7 +24,7 @@ BEYOND = 0.12  # of a word's height that a pen goes on at both ends, where no le
 STRUCK_LEAST = 0.97  # share of a word's width that its strike covers
 LEAN = 2  # pixels that a strike may lean up or down within a word
 THICK_MOST = 0.3  # of the word's height: what is thicker blacks a word out
-RING_REACH = 0.75  # of a word's height that a ring stands off at most
+RING_REACH, RING_INTO = 0.6, 0.2  # of a word's height: how far a ring stands off at most, and cuts into its corners
 RING_LEAST = 0.85  # share of the word's width that is under the ring, and over it
 RING_BEND = 0.06  # of the word's height that a ring is nearer at its ends than in its middle
 SIDE_LEAST = 0.5  # share of the word's height beside which a ring has ink
@@ -110,12 +110,11 @@ def _is_ringed(mask: Ink, word: Word) -> bool:
     height = y1 - y0
     if height < 8 or x1 - x0 < height or not _letters(word):
         return False
-    reach = round(RING_REACH * height)
+    reach, into = round(RING_REACH * height), round(RING_INTO * height)
     if y0 - reach < 0 or y1 + reach >= mask.shape[0]:
         return False
-    # the word itself is out; its ring may come within a pixel or two of it
-    above = _arc(mask[y0 - reach : y0 - 1, x0:x1][::-1])
-    below = _arc(mask[y1 + 1 : y1 + reach, x0:x1])
+    above = _arc(mask[y0 - reach : y0 + into, x0:x1])
+    below = _arc(mask[y1 - into : y1 + reach, x0:x1][::-1])
     if above is None or below is None or min(above, below) < RING_BEND * height:
         return False
     sides = (mask[y0:y1, max(0, x0 - 2 * reach) : max(1, x0 - 1)], mask[y0:y1, x1 + 1 : x1 + 2 * reach])
@@ -123,19 +122,19 @@ def _is_ringed(mask: Ink, word: Word) -> bool:
 
 
 def _arc(strip: Ink) -> float | None:
-    """How many pixels a line over a strip's whole width is further off in its middle than at its ends; None where there
-    is no such line. Rows count from the word outwards."""
+    """How many pixels a line over a strip's whole width is further out in its middle than at its ends; None where there
+    is no such line. Rows count from outside towards the word."""
     inked = strip.any(axis=0)
     if not strip.shape[0] or inked.mean() < RING_LEAST:
         return None
-    off: Any = strip.argmax(axis=0).astype(float)
-    off[~inked] = np.nan
-    third = max(1, len(off) // 4)
-    ends = np.concatenate([off[:third], off[-third:]])
-    middle = off[third:-third]
+    depth: Any = strip.argmax(axis=0).astype(float)
+    depth[~inked] = np.nan
+    eighth = max(1, len(depth) // 8)
+    ends = np.concatenate([depth[:eighth], depth[-eighth:]])
+    middle = depth[2 * eighth : -2 * eighth]
     if np.isnan(ends).all() or np.isnan(middle).all():
         return None
-    return float(np.nanmedian(middle) - np.nanmedian(ends))
+    return float(np.nanmedian(ends) - np.nanmedian(middle))
 
 
 def _pixels(mask: Ink, word: Word) -> tuple[int, int, int, int]:
