@@ -88,7 +88,7 @@ def _with_short_ones(struck: Sequence[bool], words: Sequence[Word], mask: Ink) -
     for number in range(1, len(words) - 1):
         before, word, after = words[number - 1 : number + 2]
         level = abs(before.box.middle[1] - after.box.middle[1]) < 0.5 * word.box.height
-        found[number] |= struck[number - 1] and struck[number + 1] and level
+        found[number] |= struck[number - 1] and struck[number + 1] and level and _letters(word) > 0
     return [one and not _on_a_rule(mask, words[number]) for number, one in enumerate(found)]
 
 
