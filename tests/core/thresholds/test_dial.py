@@ -26,7 +26,7 @@ def rows(*counts: tuple[float, int, int], layout_similarity: float = 1.0) -> lis
 
 
 def alone(its: Sequence[Evidence], most: float, layout_similarity_min: float = 0.0) -> float:
-    """The lowest threshold of one field by itself, from which on upwards it keeps within `most`."""
+    """The lowest threshold at which one field by itself keeps within `most`."""
     lowest = 0.99
     for number in range(99, max(50, round(100 - 500 * most)) - 1, -1):
         passing = [
@@ -34,9 +34,8 @@ def alone(its: Sequence[Evidence], most: float, layout_similarity_min: float = 0
         ]
         if passing:
             wrong, doubt = sum(not one.right for one in passing), sum(1 - one.confidence for one in passing)
-            if max(wrong, doubt) / len(passing) > most:
-                break
-            lowest = number / 100
+            if max(wrong, doubt) / len(passing) <= most:
+                lowest = number / 100
     return lowest
 
 
@@ -46,6 +45,12 @@ def test_one_wrong_value_among_many_fields_holds_none_of_them() -> None:
     assert alone(once_wrong, 0.02) == 0.99  # 4 % of it are wrong
     chosen = thresholds_for({"sound": sound, "other": sound, "once": once_wrong}, 0.02)
     assert chosen == {"sound": 0.9, "other": 0.9, "once": 0.9}
+
+
+def test_a_wrong_value_among_the_surest_does_not_hold_its_field_for_ever() -> None:
+    sound = rows((0.99, 200, 0))
+    unlucky = rows((0.985, 1, 1), (0.96, 38, 0))
+    assert thresholds_for({"sound": sound, "unlucky": unlucky}, 0.02)["unlucky"] == 0.9
 
 
 def test_a_field_that_is_wrong_too_often_stays_held_however_good_the_others_are() -> None:

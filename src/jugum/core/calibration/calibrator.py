@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification.layout_book import SAME
+from jugum.core.classification.layout_book import NEW_LAYOUT, SAME
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.values.assignment import Decision
 
@@ -65,6 +65,7 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
     },
 }
 RECORD = "record"  # of the decision's field, after the features
+RECORD_HERE = "record_here"  # of the field on papers of the decision's layout, after that
 NAMED_FROM_THE_START = frozenset({"by_cells", "support"})  # that came when version files began to name features
 CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
@@ -170,6 +171,55 @@ class FieldRecords:
         return FieldRecords(counts)
 
 
+@dataclass(frozen=True)
+class LayoutRecords:
+    """How often decisions on each field were right on papers of each layout: (field, layout group) → right, all. A form
+    whose names stand in boxes may be read badly while all others are read well, at the same scores."""
+
+    counts: Mapping[tuple[str, int], tuple[int, int]]
+
+    @staticmethod
+    def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> LayoutRecords:
+        counts: dict[tuple[str, int], tuple[int, int]] = {}
+        for decision, good in zip(decisions, right, strict=True):
+            if decision.layout != NEW_LAYOUT:
+                hits, total = counts.get((decision.field, decision.layout), (0, 0))
+                counts[decision.field, decision.layout] = hits + int(good), total + 1
+        return LayoutRecords(counts)
+
+    def log_odds(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:
+        """By how much the log-odds of each decision's field on papers of its layout are above those of the field on all
+        known layouts; 0 on new ones. `own` says of decisions that are among those counted whether each is right: it
+        is left out of its own record."""
+        found = []
+        for number, decision in enumerate(decisions):
+            hits, total = self.counts.get((decision.field, decision.layout), (0, 0))
+            every_hit, every = self._by_field.get(decision.field, (0, 0))
+            if own is not None and total:
+                hits, total = hits - int(own[number]), total - 1
+                every_hit, every = every_hit - int(own[number]), every - 1
+            share = (every_hit + 1) / (every + 2)
+            found.append(_log_odds((hits + DRAWN * share) / (total + DRAWN)) - _log_odds(share) if total else 0.0)
+        return np.array(found, dtype=np.float64)
+
+    @cached_property
+    def _by_field(self) -> dict[str, tuple[int, int]]:
+        found: dict[str, tuple[int, int]] = {}
+        for (field, _), (hits, total) in self.counts.items():
+            before = found.get(field, (0, 0))
+            found[field] = before[0] + hits, before[1] + total
+        return found
+
+    def to_data(self) -> list[list[Any]]:
+        """JSON-able: field, layout group, right, all."""
+        return [[field, layout, *count] for (field, layout), count in sorted(self.counts.items())]
+
+    @staticmethod
+    def from_data(data: Sequence[Sequence[Any]]) -> LayoutRecords:
+        """The inverse."""
+        return LayoutRecords({(field, int(layout)): (int(hits), int(total)) for field, layout, hits, total in data})
+
+
 def _log_odds(share: float) -> float:
     return float(np.log(share / (1 - share)))
 
@@ -194,14 +244,15 @@ class Calibrator:
             raise ValueError("calibration needs at least one decision")
         good = np.array(right, dtype=bool)
         self.records_ = FieldRecords.of(decisions, good)
-        rows = self._rows(decisions)
+        self.here_ = LayoutRecords.of(decisions, good)
+        rows = self._rows(decisions, own=good)
         self.mean_ = rows.mean(axis=0)
         self.scale_ = np.where(rows.std(axis=0) > FLAT, rows.std(axis=0), 1.0)
         above, below = (good.sum() + 1) / (good.sum() + 2), 1 / ((~good).sum() + 2)
         target = np.where(good, above, below)
         weight = np.ones(len(rows)) if weights is None else np.array(weights, dtype=float)
-        self.names_ = (*CALIBRATION_FEATURES[kind_of(decisions[0])], RECORD)
-        directions = (*CALIBRATION_FEATURES[kind_of(decisions[0])].values(), 1)  # a good record never speaks against
+        self.names_ = (*CALIBRATION_FEATURES[kind_of(decisions[0])], RECORD, RECORD_HERE)
+        directions = (*CALIBRATION_FEATURES[kind_of(decisions[0])].values(), 1, 1)  # a good record never speaks against
         scaled = (rows - self.mean_) / self.scale_
         self.coefficients_, self.intercept_ = _fit(scaled, target, weight, self.regularisation, directions)
         self.decisions_ = len(rows)
@@ -222,16 +273,18 @@ class Calibrator:
         caps = np.array([min(most, (right + 1) / (total + 2)) if denies(decision) else most for decision in decisions])
         return np.clip(confidence, CONFIDENCE_MIN, caps)
 
-    def _rows(self, decisions: Sequence[AnyDecision]) -> Floats:
-        """The calibration features of decisions, and the record of their fields as the last one."""
+    def _rows(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:
+        """The calibration features of decisions, and as the last ones the record of their fields, and that on papers of
+        their layout (without the decision itself where `own` says whether it was right)."""
         features = np.array([features_of(decision) for decision in decisions], dtype=np.float64)
-        return np.column_stack([features, self.records_.log_odds(decisions)])
+        return np.column_stack([features, self.records_.log_odds(decisions), self.here_.log_odds(decisions, own)])
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able parameters."""
         return {
             "features": list(self.names_),
             "records": self.records_.to_data(),
+            "records_here": self.here_.to_data(),
             "mean": self.mean_.tolist(),
             "scale": self.scale_.tolist(),
             "coefficients": self.coefficients_.tolist(),
@@ -247,7 +300,8 @@ class Calibrator:
         length."""
         calibrator = Calibrator()
         calibrator.records_ = FieldRecords.from_data(data.get("records", {}))
-        calibrator.names_ = (*CALIBRATION_FEATURES[kind], RECORD)
+        calibrator.here_ = LayoutRecords.from_data(data.get("records_here", []))
+        calibrator.names_ = (*CALIBRATION_FEATURES[kind], RECORD, RECORD_HERE)
         lists = [np.array(data[name], dtype=np.float64) for name in ("mean", "scale", "coefficients")]
         unnamed = [name for name in calibrator.names_ if name not in NAMED_FROM_THE_START][: len(lists[0])]
         names = data.get("features", unnamed)

@@ -145,9 +145,10 @@ class LayoutBook:
         return [layout_similarity(layout, self.layouts[number]), *shares]
 
     def to_data(self) -> dict[str, Any]:
-        """JSON-able: the layouts, and the scale that they taught."""
+        """JSON-able: the layouts, their groups, and the scale that they taught."""
         return {
             "layouts": [layout.to_data() for layout in self.layouts],
+            "groups": [int(group) for group in self.groups],
             "middle": round(self.scale.middle, 4),
             "spread": round(self.scale.spread, 4),
         }
@@ -156,7 +157,7 @@ class LayoutBook:
     def from_data(data: Mapping[str, Any]) -> LayoutBook:
         """The inverse of `to_data`."""
         layouts = [Layout.from_data(layout) for layout in data["layouts"]]
-        return LayoutBook(layouts, scale=Scale(float(data["middle"]), float(data["spread"])))
+        return LayoutBook(layouts, data.get("groups"), Scale(float(data["middle"]), float(data["spread"])))
 
 
 _THINGS: tuple[Callable[[Layout], AbstractSet[Any]], ...] = (
@@ -261,6 +262,11 @@ class BookOfPlaces:
 
     layouts: tuple[Layout, ...]
 
+    @property
+    def groups(self) -> list[int]:
+        """None were kept: every paper is of a group of its own."""
+        return list(range(len(self.layouts)))
+
     def likeness(self, layout: Layout) -> Floats:
         """Likeness (0–1) of a paper's layout to each of the book."""
         return np.array([layout_similarity(layout, other) for other in self.layouts])
@@ -271,6 +277,13 @@ class BookOfPlaces:
 
 
 AnyBook = LayoutBook | BookOfPlaces
+NEW_LAYOUT = -1  # stands for the group of a paper that is like none
+
+
+def group_by(alike: npt.NDArray[np.floating], groups: Sequence[int] | npt.NDArray[np.integer]) -> int:
+    """The group of the paper that is most alike (`alike`: N likenesses, `groups`: N), NEW_LAYOUT when none is like."""
+    nearest = int(np.argmax(alike)) if len(alike) else 0
+    return int(groups[nearest]) if len(alike) and alike[nearest] >= SAME else NEW_LAYOUT
 
 
 def book_from(data: Any) -> AnyBook:
@@ -280,4 +293,15 @@ def book_from(data: Any) -> AnyBook:
     return LayoutBook.from_data(data)
 
 
-__all__ = ["SAME", "AnyBook", "BookOfPlaces", "LayoutBook", "Scale", "book_from", "grouped", "linked"]
+__all__ = [
+    "NEW_LAYOUT",
+    "SAME",
+    "AnyBook",
+    "BookOfPlaces",
+    "LayoutBook",
+    "Scale",
+    "book_from",
+    "group_by",
+    "grouped",
+    "linked",
+]

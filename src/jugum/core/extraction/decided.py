@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from dataclasses import field as kept
 from enum import StrEnum
 
+from jugum.core.classification.layout_book import NEW_LAYOUT
 from jugum.core.extraction.found import Found
 from jugum.core.schema import FieldKind, FieldPlan
 
@@ -27,7 +28,7 @@ class PartDecision:
 
     `features` are the numbers that speak for or against it being right, by the names of `core.calibration`,
     `layout_similarity` the layout's likeness (0–1) to the most alike labelled paper, `reading` the least reading
-    confidence (0–1) in its words.
+    confidence (0–1) in its words, `layout` the group of layouts that the paper is of.
     """
 
     field: str
@@ -38,6 +39,7 @@ class PartDecision:
     layout_similarity: float
     reading: float
     why: Mapping[str, float] = kept(default_factory=dict)
+    layout: int = NEW_LAYOUT
 
     @property
     def absent(self) -> bool:

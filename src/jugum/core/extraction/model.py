@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from jugum.core.classification import layout_of
-from jugum.core.classification.layout_book import AnyBook
+from jugum.core.classification.layout_book import AnyBook, group_by
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.parts import (
@@ -54,7 +54,9 @@ class TrainedModel:
         decided: list[PartDecision] = self.parts.decide(pages, structures, familiar) if self.parts else []
         values = self.extractor.decide(pages, alike, inside_of(self.plan, decided)) if self.extractor else []
         values, decided = one_each(values, decided)
-        return [*values, *decided]
+        group = group_by(alike, self.book.groups)
+        every: list[AnyDecision] = [*values, *decided]
+        return [replace(decision, layout=group) for decision in every]
 
 
 def fit_trained_model(

@@ -50,10 +50,10 @@ def thresholds_for(
 @dataclass(frozen=True)
 class _Passing:
     """What passes of a field at each threshold, from strict to lax: how many, how many of them are wrong, how many the
-    confidences expect to be (thresholds × 3), and the greatest share of wrong ones up to there."""
+    confidences expect to be (thresholds × 3), and the share of wrong ones, by whichever is more."""
 
     sums: Floats
-    worst: Floats
+    share: Floats
 
     @staticmethod
     def of(rows: Sequence[Evidence], numbers: Sequence[int], layout_similarity_min: float) -> _Passing:
@@ -67,9 +67,10 @@ class _Passing:
         passes = np.less_equal(thresholds, confidences.T)
         sums = passes @ counted
         share = np.max(sums[:, 1:], axis=1) / np.maximum(1, sums[:, 0])
-        return _Passing(sums, np.maximum.accumulate(share))
+        return _Passing(sums, share)
 
     def index_within(self, share: float) -> int:
-        """The laxest threshold down to which no more than a share is wrong; the strictest, when there is none."""
-        laxest = max(0, int(np.searchsorted(self.worst, share, side="right")) - 1)
-        return laxest if self.sums[laxest, 0] else 0
+        """The laxest threshold at which no more than a share is wrong; the strictest, when there is none. Stricter ones
+        need not keep it: a wrong value among the two surest is half of these, and one of twenty further down."""
+        within = np.flatnonzero((self.share <= share) & (self.sums[:, 0] > 0))
+        return int(within[-1]) if len(within) else 0

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.classification.layout_book import group_by
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.parts import PartPaper, PartReader, fit_parts, inside_of, one_each, parts_of
@@ -166,14 +167,17 @@ def _fold_decisions(
     for paper in fold:
         decided: list[PartDecision] = []
         values: list[Decision] = []
+        # Likeness to the papers that were learned from alone: else every held-out paper would seem well known.
+        mates = corpus.reference_mask(known)
+        alike = corpus.likeness(paper)[mates]
+        group = group_by(alike, corpus.groups[corpus.reference_papers[mates]])
         if parts is not None:
-            # Likeness to the papers that were learned from alone: else every held-out paper would seem well known.
-            familiar = float(corpus.likeness(paper)[corpus.reference_mask(known)].max(initial=0.0))
-            decided = parts.decide_on(papers.parts[paper], familiar)
+            decided = parts.decide_on(papers.parts[paper], float(alike.max(initial=0.0)))
         if ranker is not None:
             values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger)
         values, decided = one_each(values, decided)
-        found.append((paper, [*decided, *values]))
+        here: list[Decision | PartDecision] = [*decided, *values]
+        found.append((paper, [replace(decision, layout=group) for decision in here]))
     return found
 
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from dataclasses import field as kept
 
+from jugum.core.classification.layout_book import NEW_LAYOUT
 from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.page import overlap_share
 from jugum.core.schema import FieldPlan, Plan
@@ -36,7 +37,8 @@ class Decision:
     chosen), `rival` for the best candidate of another value, `layout_similarity` is the layout's likeness (0–1) to
     the most alike labelled paper, `reading` the least reading confidence (0–1) in the words chosen, `misread`
     whether two readings of them differ. `opinion` tells whether a second model gives the same answer (None: there is
-    none), `why` what spoke for the answer, `scores` the numbers behind it.
+    none), `why` what spoke for the answer, `scores` the numbers behind it, `layout` the group of layouts that the paper
+    is of.
     """
 
     field: str
@@ -50,6 +52,7 @@ class Decision:
     why: str = ""
     scores: Mapping[str, float] = kept(default_factory=dict)
     misread: bool = False
+    layout: int = NEW_LAYOUT
 
     @property
     def absent(self) -> bool:
