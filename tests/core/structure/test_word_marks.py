@@ -57,13 +57,20 @@ def test_print_by_itself_is_neither_struck_nor_ringed(scan: bool) -> None:
     assert found.ringed == ()
 
 
-def test_a_line_beneath_a_word_or_through_a_whole_row_is_no_strike() -> None:
-    grey, words, places = set_line(["underlined", "ruled"])
+def test_a_line_beneath_a_word_is_no_strike() -> None:
+    grey, words, places = set_line(["underlined"])
     x0, _, x1, y1 = places[0]
     cv2.line(grey, (x0 - 6, y1 + 2), (x1 + 6, y1 + 2), 0, 3)
-    ruled = places[1]
-    middle = (ruled[1] + ruled[3]) // 2
-    cv2.line(grey, (20, middle + 60), (WIDTH - 20, middle + 60), 0, 3)
+    assert word_marks(grey, words).struck == ()
+
+
+def test_a_rule_through_a_word_that_goes_on_at_both_sides_is_no_strike() -> None:
+    grey, words, places = set_line(["ruled"])
+    x0, y0, x1, y1 = places[0]
+    middle = (y0 + y1) // 2 + 3
+    cv2.line(grey, (x0 - 6, middle), (x1 + 6, middle), 0, 3)
+    assert word_marks(grey, words).struck == (0,)
+    cv2.line(grey, (0, middle), (WIDTH - 20, middle), 0, 3)
     assert word_marks(grey, words).struck == ()
 
 

@@ -443,39 +443,6 @@ def test_confidence_never_falls_with_a_surer_score_or_a_more_familiar_layout() -
     assert (np.diff(table, axis=1) >= -1e-9).all()
 
 
-def test_a_field_that_one_layout_prints_badly_is_doubted_there_and_nowhere_else() -> None:
-    def decided(field: str, layout: int, logit: float) -> Decision:
-        return Decision(field, (), (), -logit, -9, 1.0 if layout >= 0 else 0.0, 1.0, layout=layout)
-
-    rng = np.random.default_rng(5)
-    records, right = [], []
-    for field in ("name", "date"):
-        for layout in range(4):
-            for _ in range(6):
-                records.append(decided(field, layout, float(rng.normal(2, 0.5))))
-                right.append(not (field == "name" and layout == 3))
-    calibrator = Calibrator().fit(records, right)
-
-    def sure(field: str, layout: int) -> float:
-        return float(calibrator.probabilities([decided(field, layout, 2.0)])[0])
-
-    assert sure("name", 3) < 0.6 < 0.9 < sure("name", 0)
-    assert sure("date", 3) > 0.9
-    assert sure("name", 3) < sure("name", -1)  # of a new layout nothing is known
-    back = Calibrator.from_data(calibrator.to_data(), "value")
-    asked = [decided("name", layout, 2.0) for layout in (-1, 0, 3)]
-    assert back.probabilities(asked) == pytest.approx(calibrator.probabilities(asked))
-
-
-def test_a_decision_does_not_see_itself_in_the_record_of_its_layout() -> None:
-    """Many layouts of two papers each, right or wrong by lot: the other paper tells nothing."""
-    rng = np.random.default_rng(8)
-    records = [Decision("name", (), (), -1.0, -9, 1.0, 1.0, layout=n) for n in range(100) for _ in range(2)]
-    calibrator = Calibrator().fit(records, (rng.random(len(records)) < 0.5).tolist())
-    found = calibrator.probabilities(records)
-    assert found.max() - found.min() < 0.15
-
-
 def test_decisions_of_a_kind_that_nothing_measured_have_no_confidence() -> None:
     mark = PartDecision("signed", PartKind.MARK, {"signed": ()}, (), {}, 1.0, 1.0)
     value = Decision("a", (), (), -2.0, -9, 1.0, 1.0)

@@ -20,11 +20,8 @@ from jugum.core.schema import FieldPlan
 from jugum.core.structure import Structure, TickBox, Zone
 from jugum.core.values import DataType, Option
 
-FIRST_ROW_IN_WORDS = 10_000  # number of the first row of words, apart from those of boxes
 CAPTION_LEAST = 0.8  # likeness of a box's caption to a name or option; below it another box is meant as often
-MEANT_LEAST = (
-    0.35  # mean nearness in meaning of a row's captions to the options; strange words are below (decision 0030)
-)
+MEANT_LEAST = 0.35  # mean nearness in meaning of a row's captions to the options (decision 0030)
 NEAR_LEAST = 0.25  # nearness of each of them
 GUESSED = 0.5  # what a guess by meaning scores, of its nearness
 COMB_GAP = 0.4  # widths of a box to the next
@@ -57,15 +54,7 @@ class Tick:
 
 def ticks_of(pages: Sequence[Page], structures: Sequence[Structure | None]) -> list[Tick]:
     """All tick boxes of a paper with their captions, row by row, and the words that a pen chose among."""
-    layers = [(page, found) for page, found in zip(pages, structures, strict=True) if found]
-    boxes = [tick for page, found in layers for tick in _page_ticks(page, found)]
-    return boxes + [tick for page, found in layers for tick in _struck_or_left(page, found)]
-
-
-def _struck_or_left(page: Page, structure: Structure) -> Iterator[Tick]:
-    for number, (before, alternatives) in enumerate(alternatives_of(page, structure.words), FIRST_ROW_IN_WORDS):
-        for one in alternatives:
-            yield Tick(page.number, one.box, one.chosen, one.text, before, number, one.shorter, in_words=True)
+    return [tick for page, found in zip(pages, structures, strict=True) if found for tick in _page_ticks(page, found)]
 
 
 def _page_ticks(page: Page, structure: Structure) -> Iterator[Tick]:
@@ -79,6 +68,11 @@ def _page_ticks(page: Page, structure: Structure) -> Iterator[Tick]:
     questions = [its for row in rows for its in _questions(_without_combs(row))]
     for number, row in enumerate(questions):
         yield from captioned(page, row, number)
+    for number, (before, alternatives) in enumerate(alternatives_of(page, structure.words), len(questions)):
+        for answer in alternatives:
+            yield Tick(
+                page.number, answer.box, answer.chosen, answer.text, before, number, answer.shorter, in_words=True
+            )
 
 
 def _questions(row: Sequence[TickBox]) -> list[Sequence[TickBox]]:
@@ -262,7 +256,7 @@ def _ticked(tick: Tick, value: str, score: float) -> Found:
 
 def _state(tick: Tick) -> str:
     if tick.in_words:
-        return f"“{tick.caption}” is {'what the pen left' if tick.ticked else 'struck out'}"
+        return f"a pen {'chose' if tick.ticked else 'did not choose'} “{tick.caption}”"
     return f"the box by “{tick.caption}” is {'ticked' if tick.ticked else 'empty'}"
 
 

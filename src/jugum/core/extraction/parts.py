@@ -222,7 +222,7 @@ def one_each(values: Sequence[Decision], parts: Sequence[PartDecision]) -> tuple
     boxed = {
         decision.field
         for decision in parts
-        if not decision.absent and not (is_guess(decision) and decision.field in in_words)
+        if not decision.absent and not (_is_guess(decision) and decision.field in in_words)
     }
     kept = [decision for decision in parts if decision.field in boxed or decision.field not in said]
     return [decision for decision in values if decision.field not in boxed], kept
@@ -232,7 +232,7 @@ def _is_signed(finding: Finding, least: float = 0.0) -> bool:
     return any(value is not None and value.normal == "yes" and value.score >= least for value in finding.values)
 
 
-def is_guess(decision: PartDecision) -> bool:
+def _is_guess(decision: PartDecision) -> bool:
     """Whether an engine rather guessed than found what a mark says."""
     return decision.kind is PartKind.MARK and decision.features["logit"] <= 0
 

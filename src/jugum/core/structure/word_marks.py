@@ -23,7 +23,8 @@ BAND = (0.3, 0.78)  # of a word's height, from above, that a strike lies in; bel
 BEYOND = 0.12  # of a word's height that a pen goes on at both ends, where no letter joins its neighbours
 STRUCK_LEAST = 0.97  # share of a word's width that its strike covers
 LEAN = 2  # pixels that a strike may lean up or down within a word
-THICK_MOST = 0.3  # of the word's height: what is thicker blacks a word out
+BLACK = 0.7  # share of a word's place that is ink where it was blacked out, or is light print on a dark ground
+BARE = 0.3  # share of a place that is ink at most where nothing but a line is
 RING_REACH, RING_INTO = 0.6, 0.2  # of a word's height: how far a ring stands off at most, and cuts into its corners
 RING_LEAST = 0.85  # share of the word's width that is under the ring, and over it
 RING_BEND = 0.06  # of the word's height that a ring is nearer at its ends than in its middle
@@ -78,7 +79,7 @@ def _line_through(band: Ink) -> float:
 
 def _blacked_out(mask: Ink, x0: int, y0: int, x1: int, y1: int) -> bool:
     """Whether most of the word's place is ink: a bar over it, or light print on a dark ground."""
-    return float(mask[y0:y1, x0:x1].mean()) > 1 - THICK_MOST
+    return float(mask[y0:y1, x0:x1].mean()) > BLACK
 
 
 def _with_short_ones(struck: Sequence[bool], words: Sequence[Word], mask: Ink) -> list[bool]:
@@ -101,7 +102,7 @@ def _on_a_rule(mask: Ink, word: Word) -> bool:
         side = mask[y0:y1, max(0, start) : min(mask.shape[1], end)]
         if side.shape[0] < 4 or side.shape[1] < 8:
             return False
-        sides.append(_line_through(side) >= STRUCK_LEAST and float(side.mean()) <= THICK_MOST)
+        sides.append(_line_through(side) >= STRUCK_LEAST and float(side.mean()) <= BARE)
     return all(sides)
 
 
