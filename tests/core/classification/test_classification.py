@@ -27,7 +27,8 @@ from jugum.core.classification import (
 from jugum.core.classification.bundles import _best_cut, _page_number
 from jugum.core.classification.layout_book import linked
 from jugum.core.classification.phrases import Phrases, heard, placed_by
-from jugum.core.classification.wording import look_of, terms_of
+from jugum.core.classification.types import general_papers
+from jugum.core.classification.wording import Wording, look_of, terms_of
 from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.classifier_file import pack_classifier, unpack_classifier
 from jugum.core.page import Box, Page, Word, WordKind
@@ -79,6 +80,40 @@ def test_new_papers_are_placed_and_strangers_are_refused() -> None:
         assert sum(chance for _, chance in placed.likely) == pytest.approx(1)
     assert not classifier.place((page(rng.choices(STRANGE, k=30)),)).accepted
     assert not classifier.place((page([]),)).accepted
+
+
+def in_two_wordings(kind: int, number: int, rng: random.Random) -> TypeSample:
+    """A paper of a kind that is laid out in two ways: half of its words are said in both."""
+    way = number % 2
+    words = [*STOCK[kind][:4], *STOCK[kind][4 + 3 * way : 7 + 3 * way]]
+    slack = "the of and with your this paper is for date number name".split()
+    return TypeSample((page([*words, *rng.choices(words, k=12), *rng.choices(slack, k=12)]),), kind, way)
+
+
+def test_a_layout_never_shown_is_placed_by_what_it_has_in_common_with_others_of_its_type() -> None:
+    rng = random.Random(6)
+    shown = [in_two_wordings(kind, number, rng) for kind in STOCK for number in range(12)]
+    classifier = fit_type_classifier(shown)
+    third = [
+        page([*STOCK[kind][:4] * 3, *"please call us about this paper of the date above".split()]) for kind in STOCK
+    ]
+    assert [classifier.place((one,)).likely[0][0] for one in third] == list(STOCK)
+    assert all(classifier.place((one,)).accepted for one in third)
+    slack = page("the of and with your this paper is for date number name please call us about it".split() * 2)
+    assert not classifier.place((slack,)).accepted
+
+
+def test_types_are_told_from_general_papers_which_are_of_none() -> None:
+    general = general_papers()
+    assert len(general) >= 50
+    assert all(np.linalg.norm(look) == pytest.approx(1, abs=0.01) for _, look in general)
+    alone = fit_type_classifier([one for one in samples() if one.type_id == 1])
+    assert alone.types.tolist() == [1]
+    assert alone.place(paper(1, random.Random(2))).accepted
+    assert not alone.place((page(STRANGE),)).accepted
+    said = [terms_of(page(["the", "total", word])) for word in STRANGE]
+    wording = Wording.telling(said, 1)
+    assert wording.idf[wording.places["the"]] < 0.1 < wording.idf[wording.places["barley"]]
 
 
 def test_papers_of_no_type_teach_what_to_refuse() -> None:

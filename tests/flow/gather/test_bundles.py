@@ -9,6 +9,7 @@ from tests import papers
 from tests.office import Office
 from tests.papers import slip_pdf, slips, words_pdf
 
+from jugum.core.formats import classifier_file
 from jugum.core.formats.separator import separator_sheet
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather import batches, bundles, classification, documents, place
@@ -427,3 +428,18 @@ def test_removing_a_batch_keeps_what_somebody_worked_on(office: Office, run_jobs
     assert [view.name for view in documents.documents(office.store, office.type_id)] == ["a.pdf"]
     with pytest.raises(InputError, match="name"):
         batches.add(office.store, office.analyst, 1, "  ")
+
+
+def test_what_an_older_program_learned_is_learned_anew(
+    office: Office, two_types: int, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as older:
+        older.setattr(classifier_file, "FORMAT", classifier_file.FORMAT - 1)
+        number = place.learn(office.store, 1)
+    classifiers = place.LoadedClassifiers()
+    assert classifiers.newest(office.store, 1) is None
+    run_jobs()
+    newest = classifiers.newest(office.store, 1)
+    assert newest is not None
+    assert number is not None
+    assert newest.number == number + 1

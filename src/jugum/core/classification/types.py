@@ -1,38 +1,43 @@
 """Which type a paper is of, and whether it is of any: one-vs-rest on wording and appearance, with a "none of these".
 
 What no type has taught can't be refused from the known types' scores alone: distances refuse new layouts, plain
-probabilities accept half of all strangers. So rejection is learned from strangers that are made: each known type is
-left out in turn, and its papers are judged by a model that has never met it. What tells them apart is how well a
-paper's words are known to the type.
+probabilities accept half of all strangers. So types are told from papers of no type in particular, too, which come with
+the program; and rejection is learned from strangers that are made (each known type is left out in turn, and its papers
+are judged by a model that has never met it) against new layouts that are made (each layout is left out in turn).
 """
 
 from __future__ import annotations
 
+import gzip
+import json
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
+from importlib.resources import files
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
-from jugum.core.classification.wording import Wording, look_of, terms_of
+from jugum.core.classification.wording import MANY, Wording, look_of, terms_of
 from jugum.core.page import Page
 from jugum.errors import NothingToLearn
 
 Floats = npt.NDArray[np.float64]
 OTHER = -1  # the label of papers that are of no type
 LEFT_OUT = -2  # in figures: papers whose own type was left out of what the judge had learned
-# Of what a page looks like from afar, beside its words of unit length; set by hand, judged by bench/bundles.py.
-APPEARANCE_WEIGHT = 0.35
+GENERAL = -3  # the label of the papers of no type in particular that come with the program
+APPEARANCE_WEIGHT = 1.0  # of what a page looks like from afar, beside its words; judged by bench/bundles.py
+FOLDS = 5  # of papers whose layouts the judge knows
+STRANGE_FOLDS = 3  # of papers of no type
 PAGES_USED = 3  # a type shows on its first pages; later ones are alike in all contracts
 # Score, lead, likeness to the nearest paper, shares of its words and of its word pairs that the type knows.
 REJECT_FEATURES = 5
-ACCEPT_KNOWN = (
-    0.90,
-    0.935,
-)  # shares of held-out papers of known types that are placed; whole layouts held out among them
-REFUSE_STRANGE = 0.96  # share of the types left out that the threshold refuses, as far as ACCEPT_KNOWN lets it
+SEEN_WEIGHT = 0.5  # of papers of layouts that the judge knew, beside new layouts and strangers at 1
+SEEN_REFUSED = 2.0  # how much worse it is to refuse a paper of a known layout than one of a new one
+LAYOUT_PAPERS = 6  # of a layout that is left out tell what becomes of it
 TWINS = 0.5  # likeness in wording from which on two types are near twins
 
 
@@ -55,12 +60,22 @@ class TypeSample:
     group: int = 0
 
 
-def _features(pages: Sequence[Page]) -> tuple[Counter[str], Floats]:
+Features = tuple[Counter[str], Floats]
+
+
+def _features(pages: Sequence[Page]) -> Features:
     """Terms of the first pages together, the appearance of the first."""
     counts: Counter[str] = Counter()
     for page in pages[:PAGES_USED]:
         counts.update(terms_of(page))
     return counts, look_of(pages[0])
+
+
+@cache
+def general_papers() -> tuple[Features, ...]:
+    """The papers of no type in particular; see `prior/general.py`."""
+    data = files("jugum.core.classification").joinpath("data/general.json.gz").read_bytes()
+    return tuple((Counter(one["terms"]), np.array(one["look"])) for one in json.loads(gzip.decompress(data)))
 
 
 @dataclass(frozen=True)
@@ -170,32 +185,58 @@ def fit_type_classifier(samples: Sequence[TypeSample]) -> TypeClassifier:
     counted = Counter(sample.type_id for sample in typed)
     if not any(count >= 2 for count in counted.values()):
         raise NothingToLearn("two papers of a type are needed to learn the type")
-    features = [_features(sample.pages) for sample in samples]
-    labels = np.array([sample.type_id for sample in samples])
-    everything = list(range(len(samples)))
-    records = _rejection_records(features, labels, [sample.group for sample in samples])
+    papers = _Papers.of(samples)
+    records = _rejection_records(papers)
     reject, least = _rejection([record for record in records if record.right or not record.belongs])
-    return replace(_fitted(features, labels, everything, reject, least), figures=_figures(records, reject, least))
+    return replace(_fitted(papers, papers.every, reject, least), figures=_figures(records, reject, least))
 
 
 def fit_types(samples: Sequence[TypeSample]) -> TypeClassifier:
     """A classifier that tells types apart and refuses nothing, at a fraction of the cost; NothingToLearn when no type
     has a paper."""
-    labels = np.array([sample.type_id for sample in samples])
-    if not (labels != OTHER).any():
+    if all(sample.type_id == OTHER for sample in samples):
         raise NothingToLearn("a paper of some type is needed to learn the types")
-    features = [_features(sample.pages) for sample in samples]
-    return _fitted(features, labels, list(range(len(samples))), np.zeros(REJECT_FEATURES + 1), 0.0)
+    papers = _Papers.of(samples)
+    return _fitted(papers, papers.every, np.zeros(REJECT_FEATURES + 1), 0.0)
+
+
+@dataclass(frozen=True)
+class _Papers:
+    """What is learned from: the samples, and after them the general papers. `labels` (N): the type of each, OTHER or
+    GENERAL; `groups`, the layout group of each sample."""
+
+    features: list[Features]
+    labels: npt.NDArray[np.int64]
+    groups: list[int]
+
+    @staticmethod
+    def of(samples: Sequence[TypeSample]) -> _Papers:
+        general = general_papers()
+        labels = [sample.type_id for sample in samples] + [GENERAL] * len(general)
+        features = [*(_features(sample.pages) for sample in samples), *general]
+        return _Papers(features, np.array(labels), [sample.group for sample in samples])
+
+    @property
+    def every(self) -> list[int]:
+        return list(range(len(self.features)))
+
+    def labelled(self, label: int) -> list[int]:
+        return [int(number) for number in np.flatnonzero(self.labels == label)]
+
+    def without(self, numbers: Sequence[int]) -> list[int]:
+        left_out = set(numbers)
+        return [number for number in self.every if number not in left_out]
 
 
 @dataclass(frozen=True)
 class _Judged:
     """A paper judged by a classifier that had not seen it: how it stood to its best type, whether its type was known to
-    the judge, what it is, what it was taken for, and the row of the figures that it counts in. Papers that are judged
-    once more, with their whole layout held out, count in none."""
+    the judge, and its layout, what it is, what it was taken for, and the row of the figures that it counts in. Papers
+    that are judged once more, with their whole layout held out, count in none."""
 
     features: Floats
     belongs: bool
+    new_layout: bool
     type_id: int
     best: int
     row: int | None
@@ -214,95 +255,100 @@ def _figures(records: Sequence[_Judged], reject: Floats, least: float) -> tuple[
     return tuple((type_id, placed, count) for (type_id, placed), count in sorted(counts.items()))
 
 
-def _fitted(
-    features: list[tuple[Counter[str], Floats]],
-    labels: npt.NDArray[np.int64],
-    chosen: list[int],
-    reject: Floats,
-    least: float,
-) -> TypeClassifier:
+def _fitted(papers: _Papers, chosen: Sequence[int], reject: Floats, least: float) -> TypeClassifier:
     """A classifier of the chosen papers."""
     from sklearn.linear_model import LogisticRegression
 
-    counts, appearances = [features[n][0] for n in chosen], np.array([features[n][1] for n in chosen])
-    its = labels[chosen]
-    wording = Wording.learned(counts)
+    counts = [papers.features[n][0] for n in chosen]
+    appearances = np.array([papers.features[n][1] for n in chosen])
+    its = papers.labels[chosen]
+    # Of few papers a term on one alone may be print.
+    wording = Wording.telling(counts, 1 if int((its != GENERAL).sum()) < MANY else 2)
     vectors = wording.vectors(counts)
-    types = np.unique(its[its != OTHER])
+    types = np.unique(its[its >= 0])
     joined = sparse.csr_matrix(sparse.hstack([vectors, sparse.csr_matrix(APPEARANCE_WEIGHT * appearances)]))
     weights, bias = np.zeros((len(types), joined.shape[1])), np.zeros(len(types))
     for row, type_id in enumerate(types):
-        target = its == type_id
-        if target.all():
-            bias[row] = 2.0
-            continue
-        model = LogisticRegression(C=20.0, class_weight="balanced", max_iter=300).fit(joined, target)
+        model = LogisticRegression(C=20.0, class_weight="balanced", max_iter=300).fit(joined, its == type_id)
         weights[row], bias[row] = model.coef_[0], model.intercept_[0]
     known = np.array([np.asarray(vectors[its == type_id].sum(axis=0)).ravel() > 0 for type_id in types])
-    keep = its != OTHER
-    return TypeClassifier(wording, types, weights, bias, known, vectors[keep], its[keep], reject, least)
+    typed = its >= 0
+    return TypeClassifier(wording, types, weights, bias, known, vectors[typed], its[typed], reject, least)
 
 
-def _rejection_records(
-    features: list[tuple[Counter[str], Floats]], labels: npt.NDArray[np.int64], groups: list[int]
-) -> list[_Judged]:
-    """Papers judged by classifiers that have not seen them: folds of papers and of whole looks for what
-    belongs, each type left out for what does not, and papers known to be of no type."""
+def _rejection_records(papers: _Papers) -> list[_Judged]:
+    """Papers judged by classifiers that have not seen them: folds of papers and of whole layouts for what belongs; each
+    type left out and papers known to be of no type for what does not."""
     neutral = np.zeros(REJECT_FEATURES + 1)
     records: list[_Judged] = []
+    labels = papers.labels
+    typed = [n for n in papers.every if labels[n] >= 0]
 
-    def judge(train: list[int], test: list[int], belongs: bool, counts_as: Callable[[int], int | None]) -> None:
-        if len({labels[n] for n in train} - {OTHER}) == 0:
+    def judge(
+        test: Sequence[int],
+        left_out: Sequence[int],
+        *,
+        belongs: bool,
+        new_layout: bool = False,
+        counts_as: Callable[[int], int | None] = lambda _: None,
+    ) -> None:
+        train = papers.without(left_out)
+        if not (labels[train] >= 0).any():
             return
-        classifier = _fitted(features, labels, train, neutral, 0.0)
+        classifier = _fitted(papers, train, neutral, 0.0)
         for number in test:
-            counts, appearance = features[number]
+            counts, appearance = papers.features[number]
             vector = classifier.wording.vectors([counts])
             scores = classifier._scores(vector, appearance[None])[0]
             best = int(np.argmax(scores))
             stands = classifier._reject_features(counts, vector, scores, best)
             type_id = int(labels[number])
-            records.append(_Judged(stands, belongs, type_id, int(classifier.types[best]), counts_as(type_id)))
+            took = int(classifier.types[best])
+            records.append(_Judged(stands, belongs, new_layout, type_id, took, counts_as(type_id)))
 
-    everything = list(range(len(features)))
-    for fold in range(5):
-        test = [n for n in everything if n % 5 == fold and labels[n] != OTHER]
-        judge([n for n in everything if n % 5 != fold], test, True, lambda type_id: type_id)
-    for type_id, group in sorted({(int(labels[n]), groups[n]) for n in everything if labels[n] != OTHER}):
-        test = [n for n in everything if labels[n] == type_id and groups[n] == group]
-        rest = [n for n in everything if n not in set(test)]
-        if any(labels[n] == type_id for n in rest):
-            judge(rest, test[:6], True, lambda _: None)  # a few of a layout tell what becomes of it
-    for type_id in np.unique(labels[labels != OTHER]):
-        judge(
-            [n for n in everything if labels[n] not in (type_id, OTHER)],
-            [n for n in everything if labels[n] == type_id],
-            False,
-            lambda _: LEFT_OUT,
-        )
-    others = [n for n in everything if labels[n] == OTHER]
-    for fold in range(min(3, len(others))):
-        judge([n for n in everything if n not in others[fold::3]], others[fold::3], False, lambda _: OTHER)
+    for fold in range(FOLDS):
+        test = [n for n in typed if n % FOLDS == fold]
+        judge(test, test, belongs=True, counts_as=lambda type_id: type_id)
+    for type_id, group in sorted({(int(labels[n]), papers.groups[n]) for n in typed}):
+        test = [n for n in papers.labelled(type_id) if papers.groups[n] == group]
+        if len(test) < len(papers.labelled(type_id)):
+            judge(test[:LAYOUT_PAPERS], test, belongs=True, new_layout=True)
+    for type_id in np.unique(labels[typed]):
+        its = papers.labelled(int(type_id))
+        judge(its, [*its, *papers.labelled(OTHER)], belongs=False, counts_as=lambda _: LEFT_OUT)
+    others = papers.labelled(OTHER)
+    for fold in range(min(STRANGE_FOLDS, len(others))):
+        test = others[fold::STRANGE_FOLDS]
+        judge(test, test, belongs=False, counts_as=lambda _: OTHER)
     return records
 
 
 def _rejection(records: Sequence[_Judged]) -> tuple[Floats, float]:
-    """Weights of the acceptance model and its threshold: where 96 % of the made strangers are refused, as long as 90
-    to 93.5 % of what belongs (whole layouts held out among it) is accepted. Without any stranger to learn from (one
-    type), likeness alone decides."""
+    """Weights of the acceptance model and its threshold: where as many papers of new layouts are refused as strangers
+    are accepted. Known layouts, new ones and strangers weigh as much whatever their number."""
     from sklearn.linear_model import LogisticRegression
 
-    belongs = np.array([record.belongs for record in records])
-    if not len(records) or belongs.all() or not belongs.any():
+    belongs = np.array([record.belongs for record in records], dtype=bool)
+    # Without a stranger (one type) likeness alone decides: general papers are too strange to learn from.
+    if belongs.all() or not belongs.any():
         return np.array([0.0, 0.0, 6.0, 6.0, 3.0, -4.0]), 0.5
     values = np.array([record.features for record in records])
+    unseen = np.array([record.new_layout for record in records])
+    kinds = [(belongs & ~unseen, SEEN_WEIGHT), (belongs & unseen, 1.0), (~belongs, 1.0)]
+    weights_of = np.zeros(len(records))
+    for its, weight in kinds:
+        weights_of[its] = weight * len(records) / max(1, int(its.sum()))
     mean, spread = values.mean(axis=0), np.maximum(values.std(axis=0), 1e-6)
-    # Trained on types left out as strangers: see decision 0007.
-    model = LogisticRegression(C=1.0, class_weight="balanced").fit((values - mean) / spread, belongs)
+    model = LogisticRegression(C=1.0).fit((values - mean) / spread, belongs, sample_weight=weights_of)
     weights = model.coef_[0] / spread
     bias = float(model.intercept_[0] - (model.coef_[0] * mean / spread).sum())
     chances = 1 / (1 + np.exp(-(values @ weights + bias)))
-    low, high = np.quantile(chances[belongs], (1 - ACCEPT_KNOWN[1], 1 - ACCEPT_KNOWN[0]))
-    # What belongs goes first: a paper refused costs a person's time, many refused cost their trust.
-    least = float(np.clip(np.quantile(chances[~belongs], REFUSE_STRANGE), low, high))
-    return np.append(weights, bias), least
+
+    def worst(least: float) -> float:
+        refused = [float((chances[its] < least).mean()) if its.any() else 0.0 for its, _ in kinds[:2]]
+        return max(SEEN_REFUSED * refused[0], refused[1], float((chances[~belongs] >= least).mean()))
+
+    cuts = sorted({0.0, *chances.tolist(), 1.0})
+    cost = {(low + high) / 2: worst((low + high) / 2) for low, high in pairwise(cuts)}
+    best = [least for least, its in cost.items() if its <= min(cost.values()) + 1e-9]
+    return np.append(weights, bias), (best[0] + best[-1]) / 2  # in the middle where several do as well

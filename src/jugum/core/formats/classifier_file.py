@@ -13,7 +13,7 @@ from jugum.core.classification import BundleCutter, TypeClassifier
 from jugum.core.classification.wording import Wording
 from jugum.errors import InputError
 
-FORMAT = 1  # another format is refused, not guessed at
+FORMAT = 2  # another format is refused, not guessed at; 1 had another look of pages and other weights of words
 
 
 def pack_classifier(classifier: TypeClassifier, cutter: BundleCutter | None) -> bytes:

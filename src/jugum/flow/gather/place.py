@@ -69,7 +69,13 @@ class LoadedClassifiers:
             return None
         known = self._loaded.get(workspace_id)
         if known is None or known.number != row.number:
-            known = LoadedClassifier(row.number, *unpack_classifier(store.files.get(row.file_key)), row.report)
+            try:
+                unpacked = unpack_classifier(store.files.get(row.file_key))
+            except InputError:  # of an older program; papers wait unplaced until it has been learned anew
+                with store.session() as session:
+                    learn_soon(session, workspace_id)
+                return None
+            known = LoadedClassifier(row.number, *unpacked, row.report)
         self._loaded[workspace_id] = known = replace(known, report=row.report)
         return known
 
