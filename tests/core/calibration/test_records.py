@@ -6,7 +6,18 @@ import numpy as np
 import pytest
 
 from jugum.core.calibration import Calibrator
-from jugum.core.extraction.values.assignment import Decision
+from jugum.core.classification.layout_book import NEW_LAYOUT
+from jugum.core.extraction.candidates.generate import Candidate, candidates_of
+from jugum.core.extraction.decided import PartDecision, PartKind
+from jugum.core.extraction.found import EngineName, Found
+from jugum.core.extraction.values.assignment import Choice, Decision
+from jugum.core.page import Box, Page, Word
+from jugum.core.values import DataType
+
+
+def a_candidate() -> Candidate:
+    word = Word("4711", Box(0.1, 0.1, 0.2, 0.115), 1.0)
+    return next(iter(candidates_of([Page(1, 595, 842, (word,))], {DataType.NUMBER})))
 
 
 def test_a_field_that_one_layout_prints_badly_is_doubted_there_and_nowhere_else() -> None:
@@ -40,3 +51,53 @@ def test_a_decision_does_not_see_itself_in_the_record_of_its_layout() -> None:
     calibrator = Calibrator().fit(records, (rng.random(len(records)) < 0.5).tolist())
     found = calibrator.probabilities(records)
     assert found.max() - found.min() < 0.15
+
+
+def unsigned(field: str, layout: int) -> PartDecision:
+    """“Not signed”, of a field on a paper of a layout."""
+    no = Found("no", "no", 1, Box(0.1, 0.8, 0.3, 0.84), 1.0, EngineName.MODEL, "")
+    features = {"logit": 4.0, "layout_similarity": 1.0, "reading": 1.0, "says_no": 1.0}
+    return PartDecision(field, PartKind.MARK, {field: (no,)}, (), features, 1.0, 1.0, layout=layout)
+
+
+def test_that_a_mark_is_not_there_is_as_sure_as_it_proved_to_be_for_the_field_and_on_the_layout() -> None:
+    """A pen is overlooked on one layout alone: no other one, and no other field, is doubted for it as much."""
+    records = [unsigned(field, layout) for field in ("owner", "tenant") for layout in range(3) for _ in range(8)]
+    right = [not (one.field == "owner" and one.layout == 2) for one in records]
+    calibrator = Calibrator().fit(records, right)
+
+    def sure(field: str, layout: int) -> float:
+        return float(calibrator.probabilities([unsigned(field, layout)])[0])
+
+    assert sure("owner", 2) < 0.35 < 0.75 < sure("owner", 0) < sure("tenant", 0)
+    assert sure("tenant", 0) > 0.9
+    assert sure("tenant", 7) > 0.85  # a layout without a record is as the field
+    back = Calibrator.from_data(calibrator.to_data(), "mark")
+    asked = [unsigned("owner", layout) for layout in (0, 2, 5, NEW_LAYOUT)]
+    assert back.probabilities(asked) == pytest.approx(calibrator.probabilities(asked))
+
+
+def test_denials_counted_before_fields_were_parted_still_bound_what_is_said() -> None:
+    data = Calibrator().fit([unsigned("owner", 0)] * 40, [True] * 40).to_data()
+    old = Calibrator.from_data({**data, "denials": [3, 8]}, "mark")
+    assert old.probabilities([unsigned("owner", 0), unsigned("owner", NEW_LAYOUT)]) == pytest.approx([0.4, 0.4])
+
+
+def test_what_papers_of_the_layout_lack_speaks_for_not_there_and_against_a_value() -> None:
+    """Half of the decisions are right by lot, but where the layout's other papers agree they mostly are."""
+
+    def decided(there: bool, lacking: float) -> Decision:
+        spot = Choice(a_candidate(), 0.5)
+        return Decision("note", (spot,) if there else (), (), 0.5, -9, 1.0, 1.0, layout=0, lacking=lacking)
+
+    records, right = [], []
+    for there in (True, False):
+        for lacking in (-2.0, 2.0):
+            for number in range(20):
+                records.append(decided(there, lacking))
+                right.append((number < 18) == (there == (lacking < 0)))
+    calibrator = Calibrator().fit(records, right)
+    asked = [decided(there, lacking) for there in (True, False) for lacking in (-2.0, 2.0)]
+    present_usual, present_odd, absent_odd, absent_usual = calibrator.probabilities(asked)
+    assert present_usual > 0.7 > 0.3 > present_odd
+    assert absent_usual > 0.7 > 0.3 > absent_odd

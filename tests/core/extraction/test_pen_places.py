@@ -72,7 +72,7 @@ def test_on_a_layout_that_is_not_known_places_say_nothing() -> None:
     made = paper(LEFT, lines=("Quite another paper", "with nothing of the other"))
     assert answers(taught(), made, likeness=0.1)["owner"] == "yes"  # any ink, since no name stands there
     assert taught().pens is not None
-    assert taught().pens.read(TENANT, made.layout, made.inks, 0.1) is None  # type: ignore[union-attr]
+    assert taught().pens.read(TENANT, made.layout, made.pages, made.inks, 0.1) is None  # type: ignore[union-attr]
 
 
 def test_ink_by_the_printed_name_is_heard_where_a_table_moved_the_line_down() -> None:
@@ -88,6 +88,42 @@ def test_ink_by_the_printed_name_is_heard_where_a_table_moved_the_line_down() ->
 def test_ink_at_the_place_of_another_signature_is_not_taken_by_a_name() -> None:
     made = paper(RIGHT, more=((0.6, 0.86, "Tenant's hand"),))
     assert answers(taught(), made) == {"tenant": "no", "owner": "yes"}
+
+
+BENEATH = ("Signed at the quay", "by the hirer")
+
+
+def flowing(at: float, *, ink: bool) -> tuple[PartPaper, Sample]:
+    """A paper whose place to sign moves with what stands above: its ink lies over the lines BENEATH."""
+    place = Box(0.1, at, 0.3, at + 0.04)
+    below = [(0.12, at + 0.05 + 0.02 * n, text) for n, text in enumerate(BENEATH)]
+    made = paper(*([place] if ink else []), more=tuple(below))
+    return made, labelled(made, tenant=place if ink else None, owner=None)
+
+
+def test_words_around_say_where_the_place_has_moved_to() -> None:
+    shown = [flowing(at, ink=True) for at in (0.5, 0.56, 0.68)]
+    reader = fit_parts(PLAN, [sample for _, sample in shown], [made for made, _ in shown], [0, 0, 0])
+    for at in (0.45, 0.61, 0.8):
+        assert answers(reader, flowing(at, ink=True)[0])["tenant"] == "yes"
+        assert answers(reader, flowing(at, ink=False)[0])["tenant"] == "no"
+    elsewhere = paper(
+        Box(0.1, 0.52, 0.3, 0.56), more=tuple((0.12, 0.85 + 0.02 * n, text) for n, text in enumerate(BENEATH))
+    )
+    assert answers(reader, elsewhere)["tenant"] == "no"  # ink where others are signed, but not where this one is
+    back = PartReader.from_data(reader.plan, reader.to_data(), b"")
+    assert answers(back, flowing(0.61, ink=True)[0])["tenant"] == "yes"
+
+
+def test_places_of_the_papers_own_layout_are_asked_though_another_looks_more_alike() -> None:
+    alike = labelled(paper(RIGHT), tenant=RIGHT, owner=None)
+    mate = labelled(paper(LEFT, lines=LINES[:2]), tenant=LEFT, owner=None)
+    papers = [paper(RIGHT), paper(LEFT, lines=LINES[:2])]
+    reader = fit_parts(PLAN, [alike, mate], papers, [0, 1])
+    asked = paper(LEFT)
+    found = {one.field: one.found for one in reader.decide_on(asked, 1.0, 1)}
+    assert found["tenant"] == "yes"
+    assert {one.field: one.found for one in reader.decide_on(asked, 1.0, 0)}["tenant"] == "no"
 
 
 def test_not_signed_and_no_signature_on_the_paper_are_the_same() -> None:

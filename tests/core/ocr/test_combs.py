@@ -82,3 +82,27 @@ def test_single_letters_that_are_no_boxes_stay_what_they_are(words: list[Word]) 
 
 def test_no_words() -> None:
     assert without_combs([], SIZE) == []
+
+
+def tight(words: list[Word], share: float) -> list[Word]:
+    """Words with boxes as close around the letters as engines draw them on scans."""
+    return [Word(one.text, one.box._replace(y1=one.box.y0 + share * HIGH)) for one in words]
+
+
+@pytest.mark.parametrize("share", [0.5, 0.58])
+def test_letters_that_stand_evenly_in_wide_boxes_are_words(share: float) -> None:
+    assert texts(tight(letters("70652 29 09 1982"), share)) == ["70652", "29", "09", "1982"]
+
+
+def test_wide_boxes_are_told_from_columns_by_how_even_they_are() -> None:
+    even = tight(letters("70652 29 09 1982"), 0.5)
+    uneven = [
+        Word(one.text, one.box._replace(x0=one.box.x0 + shift, x1=one.box.x1 + shift))
+        for one, shift in zip(even, [0.0, 0.006] * 8, strict=False)
+    ]
+    assert texts(uneven) == [word.text for word in uneven]
+    assert texts(tight(letters("4711"), 0.5)) == list("4711")  # too few to be sure
+
+
+def test_columns_of_single_digits_stand_further_apart_than_boxes() -> None:
+    assert texts(tight(letters("123456", pitch=24), 0.6)) == list("123456")

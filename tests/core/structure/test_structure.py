@@ -24,7 +24,7 @@ from jugum.core.structure import (
     tables_of,
     text_in_order,
 )
-from jugum.core.structure.marks import _ruled_length, signatures
+from jugum.core.structure.marks import _ruled_length, signatures, tick_boxes
 from jugum.core.structure.zones import check_value
 from jugum.demo.assessments import tax_assessment
 from jugum.demo.contracts import contract
@@ -126,6 +126,42 @@ def test_tick_boxes_and_their_state_are_found_on_forms(layout: int, damaged: boo
         grey = worn(np.ascontiguousarray(grey), np.random.default_rng(4), 0.25, lean=False)
     found = structure_of(page, np.ascontiguousarray(grey[:, :, 1])).ticks
     assert [tick.ticked for tick in found] == [state for _, state in paper.pages[0].ticks]
+
+
+def boxes(*ticks: tuple[int, list[tuple[int, int]]], side: int = 27) -> np.ndarray:
+    """An A4 page at 200 dpi with square boxes at some x, each with a pen's thick line from corner to corner of it, in
+    sides from its upper left one."""
+    grey = np.full((2339, 1654), 255, dtype=np.uint8)
+    for x, stroke in ticks:
+        cv2.rectangle(grey, (x, 900), (x + side, 900 + side), 60, 2, cv2.LINE_AA)
+        points = np.array([[x + side * across / 10, 900 + side * down / 10] for across, down in stroke])
+        cv2.polylines(grey, [points.round().astype(np.int32)], False, 20, 5, cv2.LINE_AA)
+    return grey
+
+
+@pytest.mark.parametrize(
+    "stroke",
+    [
+        [(1, 5), (4, 9), (8, 1), (12, -5)],  # through the upper right corner and out of it
+        [(1, 3), (4, 9), (11, -3)],
+        [(-3, -3), (13, 13)],  # from corner to corner
+        [(2, 8), (9, 1)],
+    ],
+)
+def test_a_heavy_tick_through_a_corner_does_not_hide_its_box(stroke: list[tuple[int, int]]) -> None:
+    found = tick_boxes(boxes((300, []), (500, stroke)), 595.0)
+    assert [(round(tick.box.x0 * 1654, -1), tick.ticked) for tick in found] == [(300, False), (500, True)]
+
+
+def test_a_box_that_was_read_as_one_with_the_word_beside_it_is_still_a_box() -> None:
+    grey = boxes((300, [(1, 5), (4, 9), (12, -5)]))
+    at = Box(298 / 1654, 895 / 2339, 410 / 1654, 930 / 2339)
+    others = [Word("lines", Box(0.1, 0.01 * n, 0.15, 0.01 * n + 0.009)) for n in range(1, 9)]
+    assert len(tick_boxes(grey, 595.0, [Word("whatever", at), *others])) == 1
+    wide = Word("HARBOUR", Box(298 / 1654, 895 / 2339, 515 / 1654, 930 / 2339))  # its letters are as wide as the box
+    assert tick_boxes(grey, 595.0, [wide, *others]) == []
+    inside = Word("or whatever", Box(200 / 1654, 895 / 2339, 410 / 1654, 930 / 2339))  # not at its edge
+    assert tick_boxes(grey, 595.0, [inside, *others]) == []
 
 
 def test_letters_and_digits_are_no_tick_boxes() -> None:

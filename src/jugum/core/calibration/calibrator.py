@@ -66,6 +66,8 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
 }
 RECORD = "record"  # of the decision's field, after the features
 RECORD_HERE = "record_here"  # of the field on papers of the decision's layout, after that
+AS_USUAL = "as_usual"  # whether papers of the layout have the field, as the decision says: log-odds
+ALL_KINDS = {RECORD: 1, RECORD_HERE: 1, AS_USUAL: 1}  # features of every kind of decision, after its own
 NAMED_FROM_THE_START = frozenset({"by_cells", "support"})  # that came when version files began to name features
 CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
@@ -220,6 +222,49 @@ class LayoutRecords:
         return LayoutRecords({(field, int(layout)): (int(hits), int(total)) for field, layout, hits, total in data})
 
 
+@dataclass(frozen=True)
+class Denials:
+    """How often "it is not there" was right of marks: (field, layout group) → right, all; on new layouts by field."""
+
+    counts: Mapping[tuple[str, int], tuple[int, int]]
+
+    @staticmethod
+    def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> Denials:
+        counts: dict[tuple[str, int], tuple[int, int]] = {}
+        for decision, good in zip(decisions, right, strict=True):
+            if denies(decision):
+                hits, total = counts.get((decision.field, decision.layout), (0, 0))
+                counts[decision.field, decision.layout] = hits + int(good), total + 1
+        return Denials(counts)
+
+    def share(self, decision: AnyDecision) -> float:
+        """The share (0–1) of such denials that were right: of other fields k+1 in n+2 (Laplace's rule of succession),
+        to which those of the field on other layouts are drawn, and to these those on papers of the layout, each as if
+        four more had been like the wider circle's; never more than N+1 in N+2 of them all."""
+        new = decision.layout == NEW_LAYOUT
+        alike = [(key, count) for key, count in self.counts.items() if (key[1] == NEW_LAYOUT) is new]
+        others = [count for (field, _), count in alike if field != decision.field]
+        elsewhere = [count for key, count in alike if key[0] == decision.field and key[1] != decision.layout]
+        here = self.counts.get((decision.field, decision.layout), (0, 0))
+        share = (sum(hits for hits, _ in others) + 1) / (sum(total for _, total in others) + 2)
+        for circle in (elsewhere, [here]):
+            hits, total = sum(hits for hits, _ in circle), sum(total for _, total in circle)
+            share = (hits + DRAWN * share) / (total + DRAWN)
+        every = sum(total for _, total in [*others, *elsewhere, here])
+        return float(min(share, (every + 1) / (every + 2)))
+
+    def to_data(self) -> list[list[Any]]:
+        """JSON-able: field, layout group, right, all."""
+        return [[field, layout, *count] for (field, layout), count in sorted(self.counts.items())]
+
+    @staticmethod
+    def from_data(data: Sequence[Any]) -> Denials:
+        """The inverse; two numbers alone are those of all denials of a version from before fields were parted."""
+        if len(data) == 2 and not isinstance(data[0], (list, tuple)):
+            return Denials({("", layout): (int(data[0]), int(data[1])) for layout in (NEW_LAYOUT, NEW_LAYOUT + 1)})
+        return Denials({(field, int(layout)): (int(hits), int(total)) for field, layout, hits, total in data})
+
+
 def _log_odds(share: float) -> float:
     return float(np.log(share / (1 - share)))
 
@@ -251,33 +296,33 @@ class Calibrator:
         above, below = (good.sum() + 1) / (good.sum() + 2), 1 / ((~good).sum() + 2)
         target = np.where(good, above, below)
         weight = np.ones(len(rows)) if weights is None else np.array(weights, dtype=float)
-        self.names_ = (*CALIBRATION_FEATURES[kind_of(decisions[0])], RECORD, RECORD_HERE)
-        directions = (*CALIBRATION_FEATURES[kind_of(decisions[0])].values(), 1, 1)  # a good record never speaks against
+        self.names_ = (*CALIBRATION_FEATURES[kind_of(decisions[0])], *ALL_KINDS)
+        directions = (*CALIBRATION_FEATURES[kind_of(decisions[0])].values(), *ALL_KINDS.values())
         scaled = (rows - self.mean_) / self.scale_
         self.coefficients_, self.intercept_ = _fit(scaled, target, weight, self.regularisation, directions)
         self.decisions_ = len(rows)
-        denials = [correct for decision, correct in zip(decisions, right, strict=True) if denies(decision)]
-        self.denials_ = sum(denials), len(denials)
+        self.denials_ = Denials.of(decisions, good)
         return self
 
     def probabilities(self, decisions: Sequence[AnyDecision]) -> Floats:
         """Probability (0–1) that each decision is right, never surer than what N decisions can show: N+1 in N+2. That
-        a mark is not there is never surer than the share of such decisions that were right, k of n: k+1 in n+2
-        (Laplace's rule of succession)."""
+        a mark is not there is never surer than the share of such decisions that were right; see `Denials`."""
         if not decisions:
             return np.zeros(0)
         scores = (self._rows(decisions) - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
         confidence: Floats = 1 / (1 + np.exp(-scores))
         most = min(CONFIDENCE_MAX, (self.decisions_ + 1) / (self.decisions_ + 2))
-        right, total = self.denials_
-        caps = np.array([min(most, (right + 1) / (total + 2)) if denies(decision) else most for decision in decisions])
+        caps = np.array([min(most, self.denials_.share(one)) if denies(one) else most for one in decisions])
         return np.clip(confidence, CONFIDENCE_MIN, caps)
 
     def _rows(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:
-        """The calibration features of decisions, and as the last ones the record of their fields, and that on papers of
-        their layout (without the decision itself where `own` says whether it was right)."""
+        """The calibration features of decisions, and as the last ones the record of their fields, that on papers of
+        their layout (without the decision itself where `own` says whether it was right), and whether such papers have
+        the field."""
         features = np.array([features_of(decision) for decision in decisions], dtype=np.float64)
-        return np.column_stack([features, self.records_.log_odds(decisions), self.here_.log_odds(decisions, own)])
+        usual = np.array([one.lacking if one.absent or denies(one) else -one.lacking for one in decisions])
+        records = self.records_.log_odds(decisions), self.here_.log_odds(decisions, own)
+        return np.column_stack([features, *records, usual])
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able parameters."""
@@ -290,7 +335,7 @@ class Calibrator:
             "coefficients": self.coefficients_.tolist(),
             "intercept": self.intercept_,
             "decisions": self.decisions_,
-            "denials": list(self.denials_),
+            "denials": self.denials_.to_data(),
         }
 
     @staticmethod
@@ -301,7 +346,7 @@ class Calibrator:
         calibrator = Calibrator()
         calibrator.records_ = FieldRecords.from_data(data.get("records", {}))
         calibrator.here_ = LayoutRecords.from_data(data.get("records_here", []))
-        calibrator.names_ = (*CALIBRATION_FEATURES[kind], RECORD, RECORD_HERE)
+        calibrator.names_ = (*CALIBRATION_FEATURES[kind], *ALL_KINDS)
         lists = [np.array(data[name], dtype=np.float64) for name in ("mean", "scale", "coefficients")]
         unnamed = [name for name in calibrator.names_ if name not in NAMED_FROM_THE_START][: len(lists[0])]
         names = data.get("features", unnamed)
@@ -316,8 +361,7 @@ class Calibrator:
         calibrator.mean_, calibrator.scale_, calibrator.coefficients_ = filled
         calibrator.intercept_ = float(data["intercept"])
         calibrator.decisions_ = int(data["decisions"])
-        right, total = data.get("denials", NEVER_COUNTED)
-        calibrator.denials_ = int(right), int(total)
+        calibrator.denials_ = Denials.from_data(data.get("denials", NEVER_COUNTED))
         return calibrator
 
 

@@ -28,7 +28,8 @@ class PartDecision:
 
     `features` are the numbers that speak for or against it being right, by the names of `core.calibration`,
     `layout_similarity` the layout's likeness (0–1) to the most alike labelled paper, `reading` the least reading
-    confidence (0–1) in its words, `layout` the group of layouts that the paper is of.
+    confidence (0–1) in its words, `layout` the group of layouts that the paper is of, `lacking` the log-odds that a
+    paper of it lacks the field (0 where nothing is known).
     """
 
     field: str
@@ -40,6 +41,7 @@ class PartDecision:
     reading: float
     why: Mapping[str, float] = kept(default_factory=dict)
     layout: int = NEW_LAYOUT
+    lacking: float = 0.0
 
     @property
     def absent(self) -> bool:

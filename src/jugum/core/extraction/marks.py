@@ -126,9 +126,12 @@ def captioned(page: Page, boxes: Sequence[TickBox], number: int = 0) -> Iterator
 
 
 def _behind_box(word: Word, row: Sequence[TickBox]) -> Word:
-    """What stands behind a box of a word that was read together with it, and with the cross in it where it is ticked
-    ("X14" for a ticked box by "14")."""
+    """What stands behind or before a box of a word that was read together with it, without the cross in it where it is
+    ticked ("X14" for a ticked box by "14")."""
     for tick in row:
+        if word.box.x0 < tick.box.x0 - NEAR_EDGE and tick.box.x0 + NEAR_EDGE < word.box.x1 <= tick.box.x1 + NEAR_EDGE:
+            crossed = tick.ticked and word.text[-1] in CROSSES and len(word.text) > 1
+            return replace(word, text=word.text[: -1 if crossed else None], box=word.box._replace(x1=tick.box.x0))
         into = tick.box.x0 - NEAR_EDGE <= word.box.x0 < tick.box.x1 - NEAR_EDGE
         if into and word.box.x1 > tick.box.x1 + NEAR_EDGE:
             crossed = tick.ticked and word.text[0] in CROSSES and len(word.text) > 1

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from dataclasses import field as kept
 
 import numpy as np
 
@@ -20,6 +21,7 @@ from jugum.core.extraction.parts import (
     one_each,
     parts_of,
 )
+from jugum.core.extraction.presence import Presence
 from jugum.core.extraction.untrained.reading import needs_picture
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus
@@ -34,12 +36,14 @@ AnyDecision = Decision | PartDecision
 @dataclass(frozen=True)
 class TrainedModel:
     """Everything that reading a new paper needs, as plain data. `plan` is the whole plan it was trained for, with
-    the printed names it learned; `book` holds the layouts of the papers that new ones are compared to."""
+    the printed names it learned; `book` holds the layouts of the papers that new ones are compared to, `presence` which
+    fields papers of each layout carry."""
 
     plan: Plan
     extractor: Extractor | None
     parts: PartReader | None
     book: AnyBook
+    presence: Presence = kept(default_factory=Presence)
 
     @property
     def needs_picture(self) -> bool:
@@ -51,12 +55,12 @@ class TrainedModel:
         without them fields that need a picture are left out, since they would seem absent."""
         alike = self.book.likeness(layout_of(pages)).astype(np.float32)
         familiar = float(alike.max(initial=0.0))
-        decided: list[PartDecision] = self.parts.decide(pages, structures, familiar) if self.parts else []
-        values = self.extractor.decide(pages, alike, inside_of(self.plan, decided)) if self.extractor else []
-        values, decided = one_each(values, decided)
         group = group_by(alike, self.book.groups)
-        every: list[AnyDecision] = [*values, *decided]
-        return [replace(decision, layout=group) for decision in every]
+        decided: list[PartDecision] = self.parts.decide(pages, structures, familiar, group) if self.parts else []
+        lacking = self.presence.lacking(group)
+        values = self.extractor.decide(pages, alike, inside_of(self.plan, decided), lacking) if self.extractor else []
+        values, decided = one_each(values, decided)
+        return on_layout([*values, *decided], group, lacking)
 
 
 def fit_trained_model(
@@ -65,5 +69,11 @@ def fit_trained_model(
     """The readers that all samples make; `corpus` holds the plan's learned values, `papers` what their parts are
     read from, where that was made before. Raises NothingToLearn where the labels leave nothing to tell apart."""
     extractor = extractor_from(corpus, seed=seed) if corpus.plan.fields else None
-    parts = fit_parts(plan, samples, papers) if parts_of(plan).fields else None
-    return TrainedModel(plan, extractor, parts, corpus.book)
+    groups = corpus.groups.tolist()
+    parts = fit_parts(plan, samples, papers, groups) if parts_of(plan).fields else None
+    return TrainedModel(plan, extractor, parts, corpus.book, Presence.of(samples, groups))
+
+
+def on_layout(decisions: Sequence[AnyDecision], layout: int, lacking: Mapping[str, float]) -> list[AnyDecision]:
+    """Decisions with the layout group of their paper, and the log-odds that papers of it lack their fields."""
+    return [replace(one, layout=layout, lacking=lacking.get(one.field, 0.0)) for one in decisions]

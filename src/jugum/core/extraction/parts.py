@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from jugum.core.classification import Layout, layout_of
-from jugum.core.classification.layout_book import SAME
+from jugum.core.classification.layout_book import NEW_LAYOUT, SAME
 from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.model import ClauseModel, Unit, clause_right, units_of
@@ -101,14 +101,18 @@ class PartReader:
     pens: PenPlaces | None = None
 
     def decide(
-        self, pages: Sequence[Page], structures: Structures | None, layout_similarity: float
+        self,
+        pages: Sequence[Page],
+        structures: Structures | None,
+        layout_similarity: float,
+        group: int = NEW_LAYOUT,
     ) -> list[PartDecision]:
         """One decision for each clause, table and mark of the plan; see `mark_findings` for which marks."""
-        return self.decide_on(PartPaper.of(self.plan, pages, structures), layout_similarity)
+        return self.decide_on(PartPaper.of(self.plan, pages, structures), layout_similarity, group)
 
-    def decide_on(self, paper: PartPaper, layout_similarity: float) -> list[PartDecision]:
+    def decide_on(self, paper: PartPaper, layout_similarity: float, group: int = NEW_LAYOUT) -> list[PartDecision]:
         """A decision for each clause, table and mark of the plan on a paper. `layout_similarity` (0–1) says how much
-        its layout is like one that was learned from."""
+        its layout is like one that was learned from, `group` which layout group it is of."""
         # Clauses, tables and marks are decided, and so measured, as values are (decision 0012).
         found = self.clauses.decide(paper.units, layout_similarity) if self.clauses.clauses else []
         labelled = self.tagger.read(paper.pages, paper.layout, layout_similarity) if self.tagger else {}
@@ -116,24 +120,26 @@ class PartReader:
             if field.key in labelled:
                 found.append(labelled_table(self.plan, field, labelled[field.key], layout_similarity))
             elif field.key in paper.marks:
-                found.append(mark_decision(field, self._mark(field, paper, layout_similarity), layout_similarity))
+                found.append(
+                    mark_decision(field, self._mark(field, paper, layout_similarity, group), layout_similarity)
+                )
         return found + self._tables(paper.lines, layout_similarity, frozenset(labelled))
 
-    def _mark(self, field: FieldPlan, paper: PartPaper, layout_similarity: float) -> Finding:
+    def _mark(self, field: FieldPlan, paper: PartPaper, layout_similarity: float, group: int) -> Finding:
         """What the engine of a mark found; of a signature, what its place on known layouts says first. Where there is
         no ink at its place, but by its printed name, a table above may have moved it down: that is heard, and
         doubted, unless another signature has its place there."""
         named = paper.marks[field.key]
         if self.pens is None or field.data_type is not DataType.SIGNATURE:
             return named
-        placed = self.pens.read(field, paper.layout, paper.inks, layout_similarity)
+        placed = self.pens.read(field, paper.layout, paper.pages, paper.inks, layout_similarity, group)
         if placed is None or _is_signed(placed) or not _is_signed(named, CAPTION_LEAST):
             return placed or named
         others = [one for one in self.plan.fields if one.data_type is DataType.SIGNATURE and one.key != field.key]
         taken = [
             value.box
             for one in others
-            if (found := self.pens.read(one, paper.layout, paper.inks, layout_similarity))
+            if (found := self.pens.read(one, paper.layout, paper.pages, paper.inks, layout_similarity, group))
             for value in found.values
             if value and value.normal == "yes"
         ]
@@ -182,16 +188,18 @@ class PartReader:
         return PartReader(plan, ClauseModel.from_data(plan, data["clauses"]), tagger, cells, pens)
 
 
-def fit_parts(plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper] | None = None) -> PartReader:
+def fit_parts(
+    plan: Plan, samples: Sequence[Sample], papers: Sequence[PartPaper] | None = None, groups: Sequence[int] = ()
+) -> PartReader:
     """Learn clauses, tables and places of signatures from labelled papers; `papers` are the same where they were made
-    before."""
+    before, `groups` their layout groups."""
     part = parts_of(plan)
     model = ClauseModel(part)
     known = papers if papers is not None else [PartPaper.of(part, sample.pages, None) for sample in samples]
     if model.clauses:
         model.fit([(paper.units, sample.labels) for paper, sample in zip(known, samples, strict=True)])
     signed = any(field.data_type is DataType.SIGNATURE for field in part.fields)
-    pens = fit_pen_places(part, samples, [paper.layout for paper in known]) if signed else None
+    pens = fit_pen_places(part, samples, [paper.layout for paper in known], groups) if signed else None
     if not any(field.kind is FieldKind.TABLE for field in part.fields):
         return PartReader(part, model, pens=pens)
     headed = with_learned_heads(part, samples)

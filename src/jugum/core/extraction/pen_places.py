@@ -3,15 +3,17 @@ signed, or the same words by several lines."""
 
 from __future__ import annotations
 
+import re
+from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from jugum.core.classification import Layout, layout_similarity
-from jugum.core.classification.layout_book import SAME
+from jugum.core.classification.layout_book import NEW_LAYOUT, SAME
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.found import EngineName, Finding, Found
-from jugum.core.page import Box
+from jugum.core.page import Box, Page
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import DataType
 
@@ -22,26 +24,54 @@ PAPERS_MAX = 60  # labelled papers that are kept for comparing
 NEAREST = 5  # of them that say where a paper is signed
 AROUND = (0.04, 0.025)  # shares of the page that ink may lie beside its labelled places: pens go their own way
 SURE, ONE_PAPER = 1.0, 0.85  # scores of what several labelled papers say, and of what one says
+WORDS_MAX, WORDS_REACH = 12, 0.12  # words around a signature that say where it is, and how far off they may stand
+AGREE = (0.03, 0.012)  # shares of the page within which the words of a paper point to the same place
+WORDS_LEAST = 2  # that must
+_NOT_LETTERS = re.compile(r"[^\w]+|_")
+
+
+@dataclass(frozen=True)
+class Signed:
+    """A labelled signature: the paper (a number), its page and box, and the words around it with how far their middles
+    lie from the middle of the box (x, y in shares of the page)."""
+
+    paper: int
+    page: int
+    box: Box
+    around: tuple[tuple[str, float, float], ...] = ()
 
 
 @dataclass(frozen=True)
 class PenPlaces:
-    """`signed`: for each signature, the papers (numbers of `layouts`) on which it was labelled, with page and box."""
+    """`signed`: for each signature where it was labelled, on papers that are numbers of `layouts`; `groups` are the
+    layout groups of these, NEW_LAYOUT where they are not known."""
 
     layouts: tuple[Layout, ...]
-    signed: Mapping[str, tuple[tuple[int, int, Box], ...]]
+    signed: Mapping[str, tuple[Signed, ...]]
+    groups: tuple[int, ...] = ()
 
-    def read(self, field: FieldPlan, layout: Layout, inks: Sequence[Ink], likeness: float) -> Finding | None:
-        """Whether there is ink where the most alike labelled papers are signed; None where no labelled paper is of
-        this layout. `likeness` (0–1) is the layout's to the most alike labelled paper."""
+    def read(
+        self,
+        field: FieldPlan,
+        layout: Layout,
+        pages: Sequence[Page],
+        inks: Sequence[Ink],
+        likeness: float,
+        group: int = NEW_LAYOUT,
+    ) -> Finding | None:
+        """Whether there is ink where labelled papers of the layout's `group` are signed, or, where none of it is, the
+        most alike ones; None where no labelled paper is of this layout. What stands above may have moved the place: the
+        words around it are looked for. `likeness` (0–1) is the layout's to the most alike labelled paper."""
         places = self.signed.get(field.key, ())
         if likeness < SAME or not places:
             return None
-        alike = {paper: layout_similarity(layout, self.layouts[paper]) for paper, _, _ in places}
-        least = ALIKE * max(alike.values())
-        near = sorted((-score, paper) for paper, score in alike.items() if score >= least and score > 0)[:NEAREST]
+        mates = [place.paper for place in places if group != NEW_LAYOUT and self.group_of(place.paper) == group]
+        papers = set(mates or [place.paper for place in places])
+        alike = {paper: layout_similarity(layout, self.layouts[paper]) for paper in papers}
+        least = 0.0 if mates else ALIKE * max(alike.values())
+        near = sorted((-score, paper) for paper, score in alike.items() if score >= least)[:NEAREST]
         here = {paper for _, paper in near}
-        mine = [(page, box) for paper, page, box in places if paper in here]
+        mine = _moved([place for place in places if place.paper in here], pages)
         if not mine:
             return None
         score = SURE if len(here) > 1 else ONE_PAPER
@@ -54,23 +84,97 @@ class PenPlaces:
         why = "no ink where labelled papers of this layout are signed"
         return Finding(field.key, (Found("no", "no", page, box, score, EngineName.MODEL, why),))
 
+    def group_of(self, paper: int) -> int:
+        """The layout group of a labelled paper."""
+        return self.groups[paper] if self.groups else NEW_LAYOUT
+
     def to_data(self) -> dict[str, Any]:
         """JSON-able."""
         return {
             "layouts": [layout.to_data() for layout in self.layouts],
+            "groups": list(self.groups),
             "signed": {
-                key: [[paper, page, [round(side, 5) for side in box]] for paper, page, box in its]
+                key: [
+                    [
+                        place.paper,
+                        place.page,
+                        [round(side, 5) for side in place.box],
+                        [[text, round(x, 4), round(y, 4)] for text, x, y in place.around],
+                    ]
+                    for place in its
+                ]
                 for key, its in self.signed.items()
             },
         }
 
     @staticmethod
     def from_data(data: Mapping[str, Any]) -> PenPlaces:
-        """The inverse."""
+        """The inverse; of what was kept before words around were, there are none."""
         return PenPlaces(
             tuple(Layout.from_data(layout) for layout in data["layouts"]),
-            {key: tuple((paper, page, Box(*box)) for paper, page, box in its) for key, its in data["signed"].items()},
+            {
+                key: tuple(
+                    Signed(paper, page, Box(*box), tuple((text, x, y) for text, x, y in (around[0] if around else ())))
+                    for paper, page, box, *around in its
+                )
+                for key, its in data["signed"].items()
+            },
+            tuple(data.get("groups", ())),
         )
+
+
+def _moved(places: Sequence[Signed], pages: Sequence[Page]) -> list[Ink]:
+    """Where the places of labelled papers are on another one: where two words or more that stand around the place on
+    most of these papers point to; where they were when the paper has no such words."""
+    papers = {place.paper for place in places}
+    standing = Counter(text for place in places for text in {text for text, _, _ in place.around})
+    lasting = {text for text, count in standing.items() if 2 * count > len(papers)}
+    spots: dict[str, list[tuple[int, float, float]]] = defaultdict(list)
+    for page in pages:
+        for word in page.words:
+            spots[_plain(word.text)].append((page.number, *word.box.middle))
+    found = []
+    for place in places:
+        pointed = [
+            (page, x - aside, y - below, text)
+            for text, aside, below in place.around
+            if text in lasting
+            for page, x, y in spots.get(text, ())
+        ]
+        agreeing = max(([one for one in pointed if _agree(one, first)] for first in pointed), key=_texts, default=[])
+        if _texts(agreeing) >= WORDS_LEAST:
+            x, y = sum(x for _, x, _, _ in agreeing) / len(agreeing), sum(y for _, _, y, _ in agreeing) / len(agreeing)
+            half_width, half_height = place.box.width / 2, place.box.height / 2
+            found.append((agreeing[0][0], Box(x - half_width, y - half_height, x + half_width, y + half_height)))
+    return found or [(place.page, place.box) for place in places]
+
+
+Pointed = tuple[int, float, float, str]  # the place that a word points to: page, x, y; and the word
+
+
+def _agree(one: Pointed, other: Pointed) -> bool:
+    (page, x, y, _), (other_page, other_x, other_y, _) = one, other
+    return page == other_page and abs(x - other_x) <= AGREE[0] and abs(y - other_y) <= AGREE[1]
+
+
+def _texts(pointed: Sequence[Pointed]) -> int:
+    return len({text for *_, text in pointed})
+
+
+def _plain(text: str) -> str:
+    return _NOT_LETTERS.sub("", text.casefold())
+
+
+def _words_around(page: Page, box: Box) -> tuple[tuple[str, float, float], ...]:
+    """The nearest words of three letters or more without digits, with their distance from the middle of the box."""
+    x, y = box.middle
+    near = []
+    for word in page.words:
+        text = _plain(word.text)
+        aside, below = word.box.middle[0] - x, word.box.middle[1] - y
+        if len(text) >= 3 and text.isalpha() and abs(below) <= WORDS_REACH:
+            near.append((abs(aside) / 2 + abs(below), (text, aside, below)))
+    return tuple(one for _, one in sorted(near)[:WORDS_MAX])
 
 
 def _at(ink: Box, place: Box) -> bool:
@@ -78,12 +182,17 @@ def _at(ink: Box, place: Box) -> bool:
     return place.x0 - AROUND[0] <= x <= place.x1 + AROUND[0] and place.y0 - AROUND[1] <= y <= place.y1 + AROUND[1]
 
 
-def fit_pen_places(plan: Plan, samples: Sequence[Sample], layouts: Sequence[Layout]) -> PenPlaces | None:
-    """Where labelled papers bear the signatures of a plan; None when none was labelled with a place."""
+def fit_pen_places(
+    plan: Plan, samples: Sequence[Sample], layouts: Sequence[Layout], groups: Sequence[int] = ()
+) -> PenPlaces | None:
+    """Where labelled papers (of layout `groups`, if these are known) bear the signatures of a plan; None when none was
+    labelled with a place."""
     fields = [field for field in plan.fields if field.kind is FieldKind.VALUE and field.data_type is DataType.SIGNATURE]
     kept: list[Layout] = []
-    signed: dict[str, list[tuple[int, int, Box]]] = {}
-    for sample, layout in list(zip(samples, layouts, strict=True))[-PAPERS_MAX:]:
+    their: list[int] = []
+    found_in = groups or [NEW_LAYOUT] * len(samples)
+    signed: dict[str, list[Signed]] = {}
+    for sample, layout, group in list(zip(samples, layouts, found_in, strict=True))[-PAPERS_MAX:]:
         its = [
             (field.key, label.page, label.box)
             for field in fields
@@ -91,10 +200,12 @@ def fit_pen_places(plan: Plan, samples: Sequence[Sample], layouts: Sequence[Layo
             if label.page and label.box and label.normal != "no"
         ]
         for key, page, box in its:
-            signed.setdefault(key, []).append((len(kept), page, box))
+            around = [_words_around(one, box) for one in sample.pages if one.number == page]
+            signed.setdefault(key, []).append(Signed(len(kept), page, box, around[0] if around else ()))
         if its:
             kept.append(layout)
-    return PenPlaces(tuple(kept), {key: tuple(its) for key, its in signed.items()}) if kept else None
+            their.append(int(group))
+    return PenPlaces(tuple(kept), {key: tuple(its) for key, its in signed.items()}, tuple(their)) if kept else None
 
 
 __all__ = ["PenPlaces", "fit_pen_places"]

@@ -18,6 +18,7 @@ from jugum.core.classification.layout_book import book_from
 from jugum.core.evaluation.report_model import Report
 from jugum.core.extraction.model import TrainedModel
 from jugum.core.extraction.parts import PartReader
+from jugum.core.extraction.presence import Presence
 from jugum.core.extraction.values.extractor import Extractor
 from jugum.core.extraction.values.second_opinion import check_model
 from jugum.core.schema import Plan, field_data, field_from
@@ -49,6 +50,7 @@ def pack_version(trained_model: TrainedModel, calibrators: Calibrators, about: d
     model = {
         "values": values,
         "layouts": trained_model.book.to_data(),
+        "presence": trained_model.presence.to_data(),
         "parts": {"plan": [field_data(field) for field in parts.plan.fields], **parts.to_data()} if parts else None,
         "calibrators": {kind: one.to_data() for kind, one in calibrators.items()},
     }
@@ -127,7 +129,9 @@ def _trained_model(plan: Plan, model: Mapping[str, Any], files: Mapping[str, byt
     if model["parts"]:
         its = Plan(tuple(field_from(field) for field in model["parts"]["plan"]))
         parts = PartReader.from_data(its, model["parts"], files[TABLES])
-    return TrainedModel(plan, extractor, parts, book_from(model["layouts"]))
+    return TrainedModel(
+        plan, extractor, parts, book_from(model["layouts"]), Presence.from_data(model.get("presence", []))
+    )
 
 
 def misfit(version_plan: Plan, plan: Plan) -> str:

@@ -10,8 +10,10 @@ from statistics import median
 from jugum.core.page import Word, WordKind, rows_of, union
 
 RUN_LEAST = 4  # letters: three single ones at one distance are as often columns, or "1 2 3"
-PITCH = (0.5, 1.8)  # heights of the letters from one box to the next; columns of a table stand further apart
+PITCH = (0.5, 2.6)  # heights of the letters from one box to the next; columns of a table stand further apart
 OFF_MOST = 0.38  # of the pitch that a letter may stand nearer to the one before, or further off
+WIDE = 1.8  # heights from which on boxes are wide: then a run must be longer, and more even
+WIDE_RUN, WIDE_OFF = 5, 0.12
 
 
 @dataclass(frozen=True)
@@ -53,35 +55,41 @@ def _runs(row: Sequence[Word], size: tuple[float, float]) -> Iterator[list[list[
 
 def _run(row: Sequence[Word], start: int, size: tuple[float, float]) -> list[list[_Piece]] | None:
     """The longest run that begins with a word; None when there are too few letters for one."""
-    pitch = _pitch(row, start, size)
-    if pitch is None:
+    found = _pitch(row, start, size)
+    if found is None:
         return None
+    pitch, wide_boxes = found
+    off = WIDE_OFF if wide_boxes else OFF_MOST
     parts, single = [[_piece(start, row[start], pitch, size)]], 1
     for index in range(start + 1, len(row)):
         piece = _piece(index, row[index], pitch, size)
         steps = (piece.first - parts[-1][-1].last) / pitch
         wide = (piece.last - piece.first) / pitch - (piece.letters - 1)
-        if round(steps) not in (1, 2) or abs(steps - round(steps)) > OFF_MOST or abs(wide) > OFF_MOST:
+        if round(steps) not in (1, 2) or abs(steps - round(steps)) > off or abs(wide) > OFF_MOST:
             break
         if round(steps) == 2:
             parts.append([])
         parts[-1].append(piece)
         single += piece.letters == 1
     letters = sum(piece.letters for part in parts for piece in part)
-    return parts if letters >= RUN_LEAST and 2 * single >= letters else None
+    return parts if letters >= (WIDE_RUN if wide_boxes else RUN_LEAST) and 2 * single >= letters else None
 
 
-def _pitch(row: Sequence[Word], start: int, size: tuple[float, float]) -> float | None:
-    """The usual distance (points) between the middles of single letters from a word on; None where it is none of a
-    form's boxes."""
+def _pitch(row: Sequence[Word], start: int, size: tuple[float, float]) -> tuple[float, bool] | None:
+    """The usual distance (points) between the middles of single letters from a word on, and whether that is wide; None
+    where it is none of a form's boxes."""
     letters = list(takewhile(lambda word: len(word.text) == 1, row[start:]))
     if len(letters) < 2:
         return None
     high = max(word.box.height for word in letters) * size[1]
     apart = [(right.box.middle[0] - left.box.middle[0]) * size[0] for left, right in pairwise(letters)]
     usual = [gap for gap in apart if PITCH[0] * high <= gap <= PITCH[1] * high]
+    usual = [gap for gap in usual if gap <= WIDE * high] or usual  # a blank box among narrow ones is no wide one
     # The first two must be of the run; later ones may be of what stands beside it.
-    return median(usual) if usual and usual[0] == apart[0] else None
+    if not usual or usual[0] != apart[0]:
+        return None
+    pitch = float(median(usual))
+    return pitch, pitch > WIDE * high
 
 
 def _piece(index: int, word: Word, pitch: float, size: tuple[float, float]) -> _Piece:

@@ -15,6 +15,10 @@ from jugum.core.page import Box, Word, overlap_share
 
 Grey = npt.NDArray[np.uint8]
 SIDE_PT = (5.0, 26.0)  # of a tick box
+SIDE_LEAST, SIDE_FULL = 0.7, 0.75  # of the least side, and of the line with most ink, that a side is inked
+SIDES_MAX = 14  # candidates for sides of a blot
+AT_EDGE = 0.3  # of its width: how far a box stands from the edge of the word that it was read with
+LETTERS_WIDE, WORDS_TALL = 1.5, 1.1  # letters, and heights of words, that such a box measures at least
 TICKED_LEAST = 0.06  # share of the inside that is ink
 WORK_DPI = 200  # sizes of tick boxes and strokes are known at it
 RULED_WIDTH, RULED_HEIGHT = 0.15, 0.04
@@ -59,11 +63,12 @@ def tick_boxes(grey: Grey, width_pt: float, words: Sequence[Word] = ()) -> list[
         if place is not None:
             places.add(place)
     found: list[tuple[Box, tuple[int, int, int, int]]] = []
+    usual = float(np.median([word.box.height for word in words if word.text] or [0.0]))
     # The largest first: a filled square within a frame has four straight sides too.
     for place in sorted(places, key=lambda one: (-one[2] * one[3], one)):
         x, y, w, h = place
         box = Box(x / width, y / height, (x + w) / width, (y + h) / height)
-        if not any(overlap_share(box, other) > 0.4 for other, _ in found) and not _is_letter(box, words):
+        if not any(overlap_share(box, other) > 0.4 for other, _ in found) and not _is_letter(box, words, usual):
             found.append((box, place))
     by_box = {box: _judged(mask, box, place) for box, place in found}
     return [by_box[box] for box in cells_of(list(by_box))]
@@ -101,13 +106,14 @@ def _frame(mask: Grey, x: int, y: int, w: int, h: int, least: int, most: int) ->
 
 
 def _side_lines(counts: npt.NDArray[np.int64], least: int) -> list[int]:
-    """Candidates for sides: the ends of runs of rows (or columns) that hold at least 0.7 of the least side in ink."""
-    strong = counts >= 0.7 * least
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], strong.astype(np.int8), [0]))))
+    """Candidates for sides: the ends of runs of rows (or columns) that hold at least 0.7 of the least side in ink, and
+    of those that hold three quarters of the most: a thick tick through a corner goes on where the side has ended."""
     lines: set[int] = set()
-    for start, end in zip(edges[::2], edges[1::2], strict=True):
-        lines.update((int(start), int(end) - 1))
-    return sorted(lines)[:10]
+    for ink in (SIDE_LEAST * least, SIDE_FULL * float(counts.max(initial=0))):
+        edges = np.flatnonzero(np.diff(np.concatenate(([0], (counts >= max(1.0, ink)).astype(np.int8), [0]))))
+        for start, end in zip(edges[::2], edges[1::2], strict=True):
+            lines.update((int(start), int(end) - 1))
+    return sorted(lines)[:SIDES_MAX]
 
 
 def _is_frame(
@@ -149,10 +155,17 @@ def _judged(mask: Grey, box: Box, place: tuple[int, int, int, int]) -> TickBox:
 _BOX_LIKE = frozenset("OoXx0DQ口UVv✓✔✗✘☐☑☒□■IiMBW")
 
 
-def _is_letter(box: Box, words: Sequence[Word]) -> bool:
-    """Whether the box lies in a read word, or is a letter by itself that no tick box is taken for."""
+def _is_letter(box: Box, words: Sequence[Word], usual: float) -> bool:
+    """Whether the box lies in a read word, or is a letter by itself that no tick box is taken for. A box that is read
+    as one with the word beside it stands at its edge, and is wider than the word's letters and taller than words
+    are (`usual`, page heights)."""
     for word in words:
         if not word.box.contains(*box.middle):
+            continue
+        edge = min(abs(box.x0 - word.box.x0), abs(box.x1 - word.box.x1)) <= AT_EDGE * box.width
+        letter = (word.box.width - box.width) / max(1, len(word.text))
+        large = box.width >= LETTERS_WIDE * letter and box.height >= WORDS_TALL * usual
+        if edge and large:
             continue
         letters = [letter for letter in word.text if letter.isalnum()]
         if len(letters) >= 2 or (letters and letters[0] not in _BOX_LIKE):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -12,7 +12,9 @@ import numpy.typing as npt
 from jugum.core.classification.layout_book import group_by
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
+from jugum.core.extraction.model import on_layout
 from jugum.core.extraction.parts import PartPaper, PartReader, fit_parts, inside_of, one_each, parts_of
+from jugum.core.extraction.presence import Presence
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import train_extractor
@@ -127,7 +129,12 @@ def judge_fold(
     known = np.zeros(len(corpus.samples), dtype=bool)
     known[list(rest)] = True
     parts = (
-        fit_parts(papers.plan, [papers.samples[n] for n in rest], [papers.parts[n] for n in rest])
+        fit_parts(
+            papers.plan,
+            [papers.samples[n] for n in rest],
+            [papers.parts[n] for n in rest],
+            corpus.groups[list(rest)].tolist(),
+        )
         if papers.has_parts and rest
         else None
     )
@@ -163,6 +170,7 @@ def _fold_decisions(
     corpus = papers.corpus
     # learned from the rest too: it must not have seen the fold
     tagger = corpus.tagger(rest) if ranker is not None else None
+    presence = Presence.of([papers.samples[n] for n in rest], [int(corpus.groups[n]) for n in rest])
     found: list[tuple[int, list[Decision | PartDecision]]] = []
     for paper in fold:
         decided: list[PartDecision] = []
@@ -171,13 +179,13 @@ def _fold_decisions(
         mates = corpus.reference_mask(known)
         alike = corpus.likeness(paper)[mates]
         group = group_by(alike, corpus.groups[corpus.reference_papers[mates]])
+        lacking = presence.lacking(group)
         if parts is not None:
-            decided = parts.decide_on(papers.parts[paper], float(alike.max(initial=0.0)))
+            decided = parts.decide_on(papers.parts[paper], float(alike.max(initial=0.0)), group)
         if ranker is not None:
-            values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger)
+            values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger, lacking)
         values, decided = one_each(values, decided)
-        here: list[Decision | PartDecision] = [*decided, *values]
-        found.append((paper, [replace(decision, layout=group) for decision in here]))
+        found.append((paper, on_layout([*decided, *values], group, lacking)))
     return found
 
 

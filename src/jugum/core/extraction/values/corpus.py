@@ -237,10 +237,12 @@ class Corpus:
         ranker: Ranker,
         within: Mapping[str, Inside] | None = None,
         tagger: WordTagger | None = None,
+        lacking: Mapping[str, float] | None = None,
     ) -> list[Decision]:
         """What a ranker decides on a paper of the corpus when only `known` papers are labelled."""
         view = self.view(paper)
-        decided = decisions_on(self.plan, view, self.reference_mask(known), ranker, within, self.relations(known))
+        mask = self.reference_mask(known)
+        decided = decisions_on(self.plan, view, mask, ranker, within, self.relations(known), lacking)
         return with_opinion(self.plan, decided, tagger.values(self.samples[paper].pages)) if tagger else decided
 
     def tagger(self, papers: Sequence[int]) -> WordTagger | None:
@@ -289,9 +291,11 @@ def decisions_on(
     ranker: Ranker,
     within: Mapping[str, Inside] | None = None,
     relations: Relations | None = None,
+    lacking: Mapping[str, float] | None = None,
 ) -> list[Decision]:
     """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields
-    inside a clause which candidates may be theirs, `relations` what values of a paper are to each other."""
+    inside a clause which candidates may be theirs, `relations` what values of a paper are to each other, `lacking` the
+    log-odds that papers of this layout lack a field."""
     all_scores = [view.field_scores(field, known) for field in plan.fields]
     places = [_likeliest(view, field_scores, (within or {}).get(field_scores.field.key)) for field_scores in all_scores]
     tables = [view.features_of(field_scores, place) for field_scores, place in zip(all_scores, places, strict=True)]
@@ -308,7 +312,7 @@ def decisions_on(
         start += len(place)
     decided = decide(plan, scored, view.layout_similarity(known))
     if relations is not None:
-        decided = optimise_jointly(decided, relations, absence_logit(view.layout_similarity(known)))
+        decided = optimise_jointly(decided, relations, absence_logit(view.layout_similarity(known)), lacking)
     return [_explained(decision, rows, row_of) for decision in decided]
 
 

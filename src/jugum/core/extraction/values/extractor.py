@@ -42,13 +42,18 @@ class Extractor:
     tagger: WordTagger | None = None
 
     def decide(
-        self, pages: Sequence[Page], alike: Floats, within: Mapping[str, Inside] | None = None
+        self,
+        pages: Sequence[Page],
+        alike: Floats,
+        within: Mapping[str, Inside] | None = None,
+        lacking: Mapping[str, float] | None = None,
     ) -> list[Decision]:
         """One decision per field of the plan for a paper. `alike`: likeness (0–1) of its layout to that of each
-        paper the examples stem from."""
+        paper the examples stem from; `lacking`: the log-odds that papers of its layout lack a field."""
         found, by_rule = candidates_with_rules(self.plan, pages)
         view = PaperFeatures(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
-        decided = decisions_on(self.plan, view, np.ones(len(alike), dtype=bool), self.ranker, within, self.relations)
+        every = np.ones(len(alike), dtype=bool)
+        decided = decisions_on(self.plan, view, every, self.ranker, within, self.relations, lacking)
         if self.tagger:
             decided = with_opinion(self.plan, decided, self.tagger.values(pages))
         return with_plausible_others(self.plan, decided)

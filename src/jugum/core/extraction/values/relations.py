@@ -33,11 +33,12 @@ FITS = "it fits the other values of the paper"
 class Relations:
     """`orders`: pairs of fields whose first is at most their second, and on how many papers; `sums`: fields (a, b,
     c) with a + b = c; `missing`: of each field the share of labelled papers that lack it (0–1, by the rule of
-    succession)."""
+    succession); `lacking`: of each field the log-odds that papers of the layout lack it, where the layout is known."""
 
     orders: tuple[tuple[str, str, int], ...] = ()
     sums: tuple[tuple[str, str, str], ...] = ()
     missing: Mapping[str, float] = kept(default_factory=dict)
+    lacking: Mapping[str, float] = kept(default_factory=dict)
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able."""
@@ -57,9 +58,10 @@ class Relations:
 
     def absence_threshold(self, field: str, floor: float) -> float:
         """The log-odds under which a value is worse than none: `floor`, and less for fields that labelled papers
-        hardly ever lack, down to where it is as unlikely as that the field is missing."""
+        hardly ever lack, down to where it is as unlikely as that the field is missing: on papers of the
+        layout, where it is known."""
         share = self.missing.get(field, 0.5)
-        return min(floor, math.log(share / (1 - share)))
+        return min(floor, self.lacking.get(field, math.log(share / (1 - share))))
 
 
 def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
@@ -110,10 +112,13 @@ def comparable(normal: str) -> Decimal | None:
         return None
 
 
-def optimise_jointly(decisions: Sequence[Decision], relations: Relations, floor: float) -> list[Decision]:
+def optimise_jointly(
+    decisions: Sequence[Decision], relations: Relations, floor: float, lacking: Mapping[str, float] | None = None
+) -> list[Decision]:
     """Decisions changed, a field or two at a time, while the whole gains: the log-odds of what is chosen, with
     `absence_threshold` for what is not, and what relations lend. `floor` is the log-odds that a value needs to be
-    given at all."""
+    given at all, `lacking` of each field the log-odds that papers of the layout lack it."""
+    relations = replace(relations, lacking=lacking or {})
     found = {decision.field: decision for decision in decisions}
     # each step gains, so this ends by itself; the bound is for the time it may take
     for _ in range(2 * len(found)):
