@@ -1,4 +1,4 @@
-"""Values that are parts of a word: two dates with a dash between them."""
+"""Values that are parts of a word: two dates with a dash between them; and values of several lines."""
 
 from __future__ import annotations
 
@@ -117,3 +117,18 @@ def test_an_amount_whose_thousands_stand_apart_is_not_cut_in_two() -> None:
     assert not found & {"450,00", "12"}
     apart = line((0.1, 0.1, "12"), (0.2, 0.1, "450,00"))
     assert {"12", "450,00"} <= {one.text for one in candidates_of([apart], [DataType.MONEY])}
+
+
+def stacked(*texts: str, step: float) -> list[str]:
+    """Candidates of several lines, of texts that stand `step` lines (of 0.012 page heights) below one another."""
+    words = [
+        Word(text, Box(0.1, 0.1 + 0.012 * step * at, 0.1 + 0.011 * len(text), 0.112 + 0.012 * step * at))
+        for at, text in enumerate(texts)
+    ]
+    found = candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.TEXT})
+    return [candidate.text for candidate in found if len(candidate.spans) > 1]
+
+
+def test_lines_of_a_text_are_one_value_where_boxes_are_close_around_the_letters() -> None:
+    assert stacked("Quay Lane", "Tarnby", step=1.8) == ["Quay Lane Tarnby"]
+    assert stacked("Quay Lane", "Tarnby", step=2.3) == []
