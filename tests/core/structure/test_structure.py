@@ -171,6 +171,14 @@ def test_letters_and_digits_are_no_tick_boxes() -> None:
     assert structure(sheet.done())[1].ticks == ()
 
 
+def test_a_fat_capital_by_itself_in_a_file_s_own_text_is_no_tick_box() -> None:
+    sheet = Sheet(A4)
+    for row, letter in enumerate("BDMQW"):
+        for column, size in enumerate((10, 12, 14, 18)):
+            sheet.text(60 + 80 * column, 80 + 40 * row, letter, size, bold=True)
+    assert structure(sheet.done())[1].ticks == ()
+
+
 def test_signatures_are_found_where_they_stand_and_print_is_none() -> None:
     paper = contract(1, random.Random(5))
     last = len(paper.pages) - 1

@@ -152,6 +152,7 @@ def _judged(mask: Grey, box: Box, place: tuple[int, int, int, int]) -> TickBox:
     return TickBox(box, ink > TICKED_LEAST, round(ink, 3))
 
 
+_CAPITALS = frozenset("BDMQW")  # that engines read boxes as; in a file's own text they are what they are
 _BOX_LIKE = frozenset("OoXx0DQ口UVv✓✔✗✘☐☑☒□■IiMBW")
 
 
@@ -169,6 +170,8 @@ def _is_letter(box: Box, words: Sequence[Word], usual: float) -> bool:
             continue
         letters = [letter for letter in word.text if letter.isalnum()]
         if len(letters) >= 2 or (letters and letters[0] not in _BOX_LIKE):
+            return True
+        if letters and letters[0] in _CAPITALS and word.confidence >= 1:
             return True
     return False
 
