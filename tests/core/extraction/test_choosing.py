@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import combinations
 
 import numpy as np
@@ -116,6 +117,9 @@ def test_papers_that_lack_a_field_often_make_no_value_cheaper() -> None:
     rare, never = Relations(missing={"issued": 0.1}), Relations(missing={"issued": 0.02})
     assert never.absence_threshold("issued", FLOOR) < rare.absence_threshold("issued", FLOOR) < FLOOR
     assert never.absence_threshold("issued", FLOOR) == pytest.approx(np.log(0.02 / 0.98))
+    # what papers of the layout lack goes before what papers at large do, and asks for no more than the floor
+    for lacking, threshold in ((-3.0, -3.0), (2.0, FLOOR)):
+        assert replace(never, lacking={"issued": lacking}).absence_threshold("issued", FLOOR) == threshold
 
 
 # ---- Likeness --------------------------------------------------------------------------------------------------------

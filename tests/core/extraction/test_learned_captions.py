@@ -7,7 +7,7 @@ import pytest
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.learned_marks import printed_choices, with_learned_captions
-from jugum.core.extraction.marks import read_choice, read_signature, read_tick, ticks_of
+from jugum.core.extraction.marks import captioned, read_choice, read_signature, read_tick, ticks_of
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.formats.version_file import pack_version, unpack_version
 from jugum.core.ocr.rules import Ruling
@@ -303,3 +303,11 @@ def test_a_last_caption_that_was_not_read_turns_no_row_round() -> None:
     words = [(0.05, "Check:"), (0.15, "S"), (0.2, "M")]
     made = paper(words, [(0.13, True), (0.18, False), (0.23, False)])
     assert [tick.caption for tick in ticks_of(*made)][:2] == ["S", "M"]
+
+
+def test_a_caption_that_was_read_as_one_with_the_box_behind_it_is_still_its_caption() -> None:
+    """Captions left of their boxes; the engine's places of the words end with the boxes, and a cross was read along."""
+    words = [Word("smallX", Box(0.3, 0.1, 0.4, 0.115)), Word("large", Box(0.5, 0.1, 0.6, 0.115))]
+    boxes = [TickBox(Box(0.385, 0.1, 0.4, 0.112), True, 0.3), TickBox(Box(0.585, 0.1, 0.6, 0.112), False, 0.0)]
+    found = list(captioned(Page(1, 595, 842, tuple(words)), boxes))
+    assert [(tick.caption, tick.ticked) for tick in found] == [("small", True), ("large", False)]

@@ -98,7 +98,7 @@ def test_wide_boxes_are_told_from_columns_by_how_even_they_are() -> None:
     even = tight(letters("70652 29 09 1982"), 0.5)
     uneven = [
         Word(one.text, one.box._replace(x0=one.box.x0 + shift, x1=one.box.x1 + shift))
-        for one, shift in zip(even, [0.0, 0.006] * 8, strict=False)
+        for one, shift in zip(even, [0.002, 0.0] * 8, strict=False)
     ]
     assert texts(uneven) == [word.text for word in uneven]
     assert texts(tight(letters("4711"), 0.5)) == list("4711")  # too few to be sure

@@ -66,6 +66,16 @@ def test_fields_that_doubt_themselves_are_let_pass_only_as_far_as_the_promise_ho
     assert thresholds_for({"sound": sound, "unsure": rows((0.93, 1, 0))}, 0.03)["unsure"] < 0.93
 
 
+def test_a_field_that_would_break_the_promise_does_not_keep_the_others_strict() -> None:
+    """200 values of which six are wrong are too many, 21 of which one is are not, though their share is larger."""
+    sound, heavy, light = rows((0.995, 60, 0)), rows((0.98, 194, 6)), rows((0.98, 20, 1))
+    assert thresholds_for({"sound": sound, "heavy": heavy, "light": light}, 0.02) == {
+        "sound": 0.9,
+        "heavy": 0.99,
+        "light": 0.9,
+    }
+
+
 def test_thin_evidence_does_not_lower_a_threshold_to_a_gamble() -> None:
     assert thresholds_for({"one": rows((0.99, 50, 0))}, 0.02) == {"one": 0.9}
     assert thresholds_for({"one": rows((0.99, 50, 0))}, 0.2) == {"one": 0.5}

@@ -18,6 +18,7 @@ import numpy.typing as npt
 
 from jugum.core.classification.layout_book import NEW_LAYOUT, SAME
 from jugum.core.extraction.decided import PartDecision, PartKind
+from jugum.core.extraction.layout_counts import LayoutCounts
 from jugum.core.extraction.values.assignment import Decision
 
 Floats = npt.NDArray[np.float64]
@@ -174,20 +175,17 @@ class FieldRecords:
 
 
 @dataclass(frozen=True)
-class LayoutRecords:
+class LayoutRecords(LayoutCounts):
     """How often decisions on each field were right on papers of each layout: (field, layout group) → right, all. A form
     whose names stand in boxes may be read badly while all others are read well, at the same scores."""
 
-    counts: Mapping[tuple[str, int], tuple[int, int]]
-
     @staticmethod
     def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> LayoutRecords:
-        counts: dict[tuple[str, int], tuple[int, int]] = {}
-        for decision, good in zip(decisions, right, strict=True):
-            if decision.layout != NEW_LAYOUT:
-                hits, total = counts.get((decision.field, decision.layout), (0, 0))
-                counts[decision.field, decision.layout] = hits + int(good), total + 1
-        return LayoutRecords(counts)
+        return LayoutRecords.counted(
+            (decision.field, decision.layout, bool(good))
+            for decision, good in zip(decisions, right, strict=True)
+            if decision.layout != NEW_LAYOUT
+        )
 
     def log_odds(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:
         """By how much the log-odds of each decision's field on papers of its layout are above those of the field on all
@@ -196,7 +194,7 @@ class LayoutRecords:
         found = []
         for number, decision in enumerate(decisions):
             hits, total = self.counts.get((decision.field, decision.layout), (0, 0))
-            every_hit, every = self._by_field.get(decision.field, (0, 0))
+            every_hit, every = self.by_field.get(decision.field, (0, 0))
             if own is not None and total:
                 hits, total = hits - int(own[number]), total - 1
                 every_hit, every = every_hit - int(own[number]), every - 1
@@ -204,38 +202,18 @@ class LayoutRecords:
             found.append(_log_odds((hits + DRAWN * share) / (total + DRAWN)) - _log_odds(share) if total else 0.0)
         return np.array(found, dtype=np.float64)
 
-    @cached_property
-    def _by_field(self) -> dict[str, tuple[int, int]]:
-        found: dict[str, tuple[int, int]] = {}
-        for (field, _), (hits, total) in self.counts.items():
-            before = found.get(field, (0, 0))
-            found[field] = before[0] + hits, before[1] + total
-        return found
-
-    def to_data(self) -> list[list[Any]]:
-        """JSON-able: field, layout group, right, all."""
-        return [[field, layout, *count] for (field, layout), count in sorted(self.counts.items())]
-
-    @staticmethod
-    def from_data(data: Sequence[Sequence[Any]]) -> LayoutRecords:
-        """The inverse."""
-        return LayoutRecords({(field, int(layout)): (int(hits), int(total)) for field, layout, hits, total in data})
-
 
 @dataclass(frozen=True)
-class Denials:
+class Denials(LayoutCounts):
     """How often "it is not there" was right of marks: (field, layout group) → right, all; on new layouts by field."""
-
-    counts: Mapping[tuple[str, int], tuple[int, int]]
 
     @staticmethod
     def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> Denials:
-        counts: dict[tuple[str, int], tuple[int, int]] = {}
-        for decision, good in zip(decisions, right, strict=True):
-            if denies(decision):
-                hits, total = counts.get((decision.field, decision.layout), (0, 0))
-                counts[decision.field, decision.layout] = hits + int(good), total + 1
-        return Denials(counts)
+        return Denials.counted(
+            (decision.field, decision.layout, bool(good))
+            for decision, good in zip(decisions, right, strict=True)
+            if denies(decision)
+        )
 
     def share(self, decision: AnyDecision) -> float:
         """The share (0–1) of such denials that were right: of other fields k+1 in n+2 (Laplace's rule of succession),
@@ -253,16 +231,13 @@ class Denials:
         every = sum(total for _, total in [*others, *elsewhere, here])
         return float(min(share, (every + 1) / (every + 2)))
 
-    def to_data(self) -> list[list[Any]]:
-        """JSON-able: field, layout group, right, all."""
-        return [[field, layout, *count] for (field, layout), count in sorted(self.counts.items())]
-
-    @staticmethod
-    def from_data(data: Sequence[Any]) -> Denials:
-        """The inverse; two numbers alone are those of all denials of a version from before fields were parted."""
+    @classmethod
+    def from_data(cls, data: Sequence[Any]) -> Denials:
+        """The inverse of `to_data`; two numbers alone are those of all denials of a version from before fields were
+        parted."""
         if len(data) == 2 and not isinstance(data[0], (list, tuple)):
             return Denials({("", layout): (int(data[0]), int(data[1])) for layout in (NEW_LAYOUT, NEW_LAYOUT + 1)})
-        return Denials({(field, int(layout)): (int(hits), int(total)) for field, layout, hits, total in data})
+        return super().from_data(data)
 
 
 def _log_odds(share: float) -> float:
@@ -312,7 +287,7 @@ class Calibrator:
         scores = (self._rows(decisions) - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
         confidence: Floats = 1 / (1 + np.exp(-scores))
         most = min(CONFIDENCE_MAX, (self.decisions_ + 1) / (self.decisions_ + 2))
-        caps = np.array([min(most, self.denials_.share(one)) if denies(one) else most for one in decisions])
+        caps = [min(most, self.denials_.share(decision)) if denies(decision) else most for decision in decisions]
         return np.clip(confidence, CONFIDENCE_MIN, caps)
 
     def _rows(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:
@@ -320,7 +295,9 @@ class Calibrator:
         their layout (without the decision itself where `own` says whether it was right), and whether such papers have
         the field."""
         features = np.array([features_of(decision) for decision in decisions], dtype=np.float64)
-        usual = np.array([one.lacking if one.absent or denies(one) else -one.lacking for one in decisions])
+        usual = [
+            decision.lacking if decision.absent or denies(decision) else -decision.lacking for decision in decisions
+        ]
         records = self.records_.log_odds(decisions), self.here_.log_odds(decisions, own)
         return np.column_stack([features, *records, usual])
 

@@ -90,14 +90,21 @@ class Layout:
         return Layout(tuple(str(row[0]) for row in data), places)
 
 
+def anchor_text(word: str) -> str:
+    """A word as an anchor, in lower case without punctuation; "" for one of under three letters or with digits, which
+    is a value more often than print."""
+    text = _NOT_LETTERS.sub("", word.casefold())
+    return text if len(text) >= 3 and not any(map(str.isdigit, text)) else ""
+
+
 def layout_of(pages: Sequence[Page]) -> Layout:
     """The layout of a document: its first 400 words of three letters or more without digits, in lower case."""
     texts: list[str] = []
     places: list[tuple[float, float]] = []
     for page in pages:
         for word in page.words:
-            text = _NOT_LETTERS.sub("", word.text.casefold())
-            if len(text) >= 3 and not any(letter.isdigit() for letter in text):
+            text = anchor_text(word.text)
+            if text:
                 texts.append(text)
                 x, y = word.box.middle
                 places.append((x, y + page.number - 1))

@@ -63,7 +63,7 @@ class TypeSample:
 Features = tuple[Counter[str], Floats]
 
 
-def _features(pages: Sequence[Page]) -> Features:
+def features_of(pages: Sequence[Page]) -> Features:
     """Terms of the first pages together, the appearance of the first."""
     counts: Counter[str] = Counter()
     for page in pages[:PAGES_USED]:
@@ -75,7 +75,7 @@ def _features(pages: Sequence[Page]) -> Features:
 def general_papers() -> tuple[Features, ...]:
     """The papers of no type in particular; see `prior/general.py`."""
     data = files("jugum.core.classification").joinpath("data/general.json.gz").read_bytes()
-    return tuple((Counter(one["terms"]), np.array(one["look"])) for one in json.loads(gzip.decompress(data)))
+    return tuple((Counter(terms), np.array(look)) for terms, look in json.loads(gzip.decompress(data)))
 
 
 @dataclass(frozen=True)
@@ -102,7 +102,7 @@ class TypeClassifier:
 
     def place(self, pages: Sequence[Page]) -> Placed:
         """Judge a paper by its first three pages. A paper without words is accepted by no type."""
-        counts, appearance = _features(pages)
+        counts, appearance = features_of(pages)
         return self._judged(counts, appearance)
 
     def twins(self) -> list[tuple[int, int, float]]:
@@ -213,7 +213,7 @@ class _Papers:
     def of(samples: Sequence[TypeSample]) -> _Papers:
         general = general_papers()
         labels = [sample.type_id for sample in samples] + [GENERAL] * len(general)
-        features = [*(_features(sample.pages) for sample in samples), *general]
+        features = [*(features_of(sample.pages) for sample in samples), *general]
         return _Papers(features, np.array(labels), [sample.group for sample in samples])
 
     @property

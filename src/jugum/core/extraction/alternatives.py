@@ -83,14 +83,14 @@ def _parted(word: Word) -> list[Word]:
     return found
 
 
-def _is_bar(one: _Marked) -> bool:
-    return bool(one.word.text) and not one.word.text.strip(BETWEEN)
+def _is_bar(marked: _Marked) -> bool:
+    return bool(marked.word.text) and not marked.word.text.strip(BETWEEN)
 
 
 def _slashed(row: Sequence[Sequence[_Marked]]) -> list[tuple[str, list[Alternative]]]:
     """Alternatives with bars between them, within one piece of a row or over several."""
-    words = [(one, number) for number, piece in enumerate(row) for one in piece]
-    bars = [place for place, (one, _) in enumerate(words) if _is_bar(one)]
+    words = [(marked, number) for number, piece in enumerate(row) for marked in piece]
+    bars = [place for place, (marked, _) in enumerate(words) if _is_bar(marked)]
     if not bars:
         return []
     parts: list[list[tuple[_Marked, int]]] = []
@@ -102,10 +102,10 @@ def _slashed(row: Sequence[Sequence[_Marked]]) -> list[tuple[str, list[Alternati
         return []
     first = _tail(parts[0])
     last = _head(parts[-1])
-    before = text_of([one.word for one, _ in parts[0][: len(parts[0]) - len(first)]])
-    inner = [[one for one, _ in part] for part in parts[1:-1]]
-    open_first = [text_of([one.word for one in first[n:]]) for n in range(len(first) - 1, 0, -1)]
-    open_last = [text_of([one.word for one in last[:n]]) for n in range(1, len(last))]
+    before = text_of([marked.word for marked, _ in parts[0][: len(parts[0]) - len(first)]])
+    inner = [[marked for marked, _ in part] for part in parts[1:-1]]
+    open_first = [text_of([marked.word for marked in first[n:]]) for n in range(len(first) - 1, 0, -1)]
+    open_last = [text_of([marked.word for marked in last[:n]]) for n in range(1, len(last))]
     shorter = [
         open_first if not _all_struck(first) else [],
         *([] for _ in inner),
@@ -117,36 +117,36 @@ def _slashed(row: Sequence[Sequence[_Marked]]) -> list[tuple[str, list[Alternati
 def _tail(part: Sequence[tuple[_Marked, int]]) -> list[_Marked]:
     """The last words before the first bar that may be an alternative: those struck, else those of the same piece behind
     a colon, five at most."""
-    words = [one for one, piece in part if piece == part[-1][1]]
+    words = [marked for marked, piece in part if piece == part[-1][1]]
     return _near_bar(words[::-1], stops=True)[::-1]
 
 
 def _head(part: Sequence[tuple[_Marked, int]]) -> list[_Marked]:
-    return _near_bar([one for one, piece in part if piece == part[0][1]], stops=False)
+    return _near_bar([marked for marked, piece in part if piece == part[0][1]], stops=False)
 
 
 def _near_bar(words: Sequence[_Marked], *, stops: bool) -> list[_Marked]:
     """Words counted from a bar on."""
     found = [words[0]]
-    for one in words[1:]:
-        if one.struck != words[0].struck or one.ringed != words[0].ringed:
+    for marked in words[1:]:
+        if marked.struck != words[0].struck or marked.ringed != words[0].ringed:
             break
-        if len(found) == OPEN_WORDS and not one.struck:
+        if len(found) == OPEN_WORDS and not marked.struck:
             break
-        if stops and one.word.text.endswith(_LABEL_ENDS):
+        if stops and marked.word.text.endswith(_LABEL_ENDS):
             break
-        found.append(one)
+        found.append(marked)
     return found
 
 
 def _spaced(row: Sequence[Sequence[_Marked]]) -> list[tuple[str, list[Alternative]]]:
     """Alternatives that stand apart in a row without bars: pieces wholly struck or ringed, and those beside them."""
-    touched = [place for place, piece in enumerate(row) if _all_struck(piece) or all(one.ringed for one in piece)]
+    touched = [place for place, piece in enumerate(row) if _all_struck(piece) or all(marked.ringed for marked in piece)]
     if not touched or len(row) < 2:
         return []
     first = max(0, touched[0] - 1) if not row[0][-1].word.text.endswith(_LABEL_ENDS) else max(1, touched[0] - 1)
     parts = [list(piece) for piece in row[first:]]
-    before = text_of([one.word for piece in row[:first] for one in piece])
+    before = text_of([marked.word for piece in row[:first] for marked in piece])
     return _judged(before, parts, [[] for _ in parts])
 
 
@@ -154,20 +154,20 @@ def _judged(
     before: str, parts: Sequence[Sequence[_Marked]], shorter: Sequence[Sequence[str]]
 ) -> list[tuple[str, list[Alternative]]]:
     """The alternatives with what the pen says of them; none where it says nothing of any, or strikes all."""
-    ringed = [any(one.ringed for one in part) for part in parts]
+    ringed = [any(marked.ringed for marked in part) for part in parts]
     chosen = ringed if any(ringed) else [not _all_struck(part) for part in parts]
     if all(chosen) or not any(chosen):
         return []
     made = [
-        Alternative(tuple(one.word for one in part), chose, tuple(texts))
+        Alternative(tuple(marked.word for marked in part), chose, tuple(texts))
         for part, chose, texts in zip(parts, chosen, shorter, strict=True)
     ]
     return [(before, made)]
 
 
 def _all_struck(part: Sequence[_Marked]) -> bool:
-    letters = sum(len(one.word.text) for one in part)
-    return sum(len(one.word.text) for one in part if one.struck) > STRUCK_SHARE * letters
+    letters = sum(len(marked.word.text) for marked in part)
+    return sum(len(marked.word.text) for marked in part if marked.struck) > STRUCK_SHARE * letters
 
 
 __all__ = ["Alternative", "alternatives_of"]

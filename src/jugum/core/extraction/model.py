@@ -76,4 +76,4 @@ def fit_trained_model(
 
 def on_layout(decisions: Sequence[AnyDecision], layout: int, lacking: Mapping[str, float]) -> list[AnyDecision]:
     """Decisions with the layout group of their paper, and the log-odds that papers of it lack their fields."""
-    return [replace(one, layout=layout, lacking=lacking.get(one.field, 0.0)) for one in decisions]
+    return [replace(decision, layout=layout, lacking=lacking.get(decision.field, 0.0)) for decision in decisions]

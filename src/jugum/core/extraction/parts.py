@@ -135,11 +135,12 @@ class PartReader:
         placed = self.pens.read(field, paper.layout, paper.pages, paper.inks, layout_similarity, group)
         if placed is None or _is_signed(placed) or not _is_signed(named, CAPTION_LEAST):
             return placed or named
-        others = [one for one in self.plan.fields if one.data_type is DataType.SIGNATURE and one.key != field.key]
+        signatures = [other for other in self.plan.fields if other.data_type is DataType.SIGNATURE]
         taken = [
             value.box
-            for one in others
-            if (found := self.pens.read(one, paper.layout, paper.pages, paper.inks, layout_similarity, group))
+            for other in signatures
+            if other.key != field.key
+            and (found := self.pens.read(other, paper.layout, paper.pages, paper.inks, layout_similarity, group))
             for value in found.values
             if value and value.normal == "yes"
         ]

@@ -3,7 +3,6 @@ signed, or the same words by several lines."""
 
 from __future__ import annotations
 
-import re
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -11,6 +10,7 @@ from typing import Any
 
 from jugum.core.classification import Layout, layout_similarity
 from jugum.core.classification.layout_book import NEW_LAYOUT, SAME
+from jugum.core.classification.lookalikes import anchor_text
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.page import Box, Page
@@ -27,7 +27,6 @@ SURE, ONE_PAPER = 1.0, 0.85  # scores of what several labelled papers say, and o
 WORDS_MAX, WORDS_REACH = 12, 0.12  # words around a signature that say where it is, and how far off they may stand
 AGREE = (0.03, 0.012)  # shares of the page within which the words of a paper point to the same place
 WORDS_LEAST = 2  # that must
-_NOT_LETTERS = re.compile(r"[^\w]+|_")
 
 
 @dataclass(frozen=True)
@@ -132,7 +131,7 @@ def _moved(places: Sequence[Signed], pages: Sequence[Page]) -> list[Ink]:
     spots: dict[str, list[tuple[int, float, float]]] = defaultdict(list)
     for page in pages:
         for word in page.words:
-            spots[_plain(word.text)].append((page.number, *word.box.middle))
+            spots[anchor_text(word.text)].append((page.number, *word.box.middle))
     found = []
     for place in places:
         pointed = [
@@ -141,7 +140,9 @@ def _moved(places: Sequence[Signed], pages: Sequence[Page]) -> list[Ink]:
             if text in lasting
             for page, x, y in spots.get(text, ())
         ]
-        agreeing = max(([one for one in pointed if _agree(one, first)] for first in pointed), key=_texts, default=[])
+        agreeing = max(
+            ([other for other in pointed if _agree(first, other)] for first in pointed), key=_texts, default=[]
+        )
         if _texts(agreeing) >= WORDS_LEAST:
             x, y = sum(x for _, x, _, _ in agreeing) / len(agreeing), sum(y for _, _, y, _ in agreeing) / len(agreeing)
             half_width, half_height = place.box.width / 2, place.box.height / 2
@@ -161,20 +162,16 @@ def _texts(pointed: Sequence[Pointed]) -> int:
     return len({text for *_, text in pointed})
 
 
-def _plain(text: str) -> str:
-    return _NOT_LETTERS.sub("", text.casefold())
-
-
 def _words_around(page: Page, box: Box) -> tuple[tuple[str, float, float], ...]:
-    """The nearest words of three letters or more without digits, with their distance from the middle of the box."""
+    """The nearest anchor words, with their distance from the middle of the box."""
     x, y = box.middle
     near = []
     for word in page.words:
-        text = _plain(word.text)
+        text = anchor_text(word.text)
         aside, below = word.box.middle[0] - x, word.box.middle[1] - y
-        if len(text) >= 3 and text.isalpha() and abs(below) <= WORDS_REACH:
+        if text and abs(below) <= WORDS_REACH:
             near.append((abs(aside) / 2 + abs(below), (text, aside, below)))
-    return tuple(one for _, one in sorted(near)[:WORDS_MAX])
+    return tuple(word for _, word in sorted(near)[:WORDS_MAX])
 
 
 def _at(ink: Box, place: Box) -> bool:
@@ -200,8 +197,8 @@ def fit_pen_places(
             if label.page and label.box and label.normal != "no"
         ]
         for key, page, box in its:
-            around = [_words_around(one, box) for one in sample.pages if one.number == page]
-            signed.setdefault(key, []).append(Signed(len(kept), page, box, around[0] if around else ()))
+            around = next((_words_around(its, box) for its in sample.pages if its.number == page), ())
+            signed.setdefault(key, []).append(Signed(len(kept), page, box, around))
         if its:
             kept.append(layout)
             their.append(int(group))

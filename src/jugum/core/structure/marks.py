@@ -231,7 +231,7 @@ def _ruled_length(rule: Rule, rules: Sequence[Rule]) -> float:
     """Length of a rule and those that go on from it on the same line, in fractions of the page; a pen's straight pieces
     stand by themselves, whatever is ruled at their height elsewhere."""
     axis = 0 if rule.level else 1
-    line = [one.box for one in rules if one.level == rule.level]
+    line = [other.box for other in rules if other.level == rule.level]
     level = rule.box.middle[1 - axis]
     pieces = sorted((box[axis], box[axis + 2]) for box in line if abs(box.middle[1 - axis] - level) < ONE_LINE)
     start, end = rule.box[axis], rule.box[axis + 2]

@@ -451,7 +451,9 @@ class PageCandidates:
         place = row.index(segment)
         if place:
             return row[place - 1].text
-        above = [one for one in self.by_row.get(segment.row - 1, ()) if abs(one.box.x0 - segment.box.x0) < WRAP_INDENT]
+        above = [
+            other for other in self.by_row.get(segment.row - 1, ()) if abs(other.box.x0 - segment.box.x0) < WRAP_INDENT
+        ]
         if above and self.is_prose(above[0]) and segment.box.y0 - above[0].box.y1 < LINE_GAP_MOST * self.height:
             return self._heading(above[0])
         for number in range(segment.row - 1, max(-1, segment.row - HEADING_ROWS - 1), -1):

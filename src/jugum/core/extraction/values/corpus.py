@@ -312,7 +312,8 @@ def decisions_on(
         start += len(place)
     decided = decide(plan, scored, view.layout_similarity(known))
     if relations is not None:
-        decided = optimise_jointly(decided, relations, absence_logit(view.layout_similarity(known)), lacking)
+        here = replace(relations, lacking=lacking or {})
+        decided = optimise_jointly(decided, here, absence_logit(view.layout_similarity(known)))
     return [_explained(decision, rows, row_of) for decision in decided]
 
 

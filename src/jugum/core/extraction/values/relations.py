@@ -58,8 +58,8 @@ class Relations:
 
     def absence_threshold(self, field: str, floor: float) -> float:
         """The log-odds under which a value is worse than none: `floor`, and less for fields that labelled papers
-        hardly ever lack, down to where it is as unlikely as that the field is missing: on papers of the
-        layout, where it is known."""
+        hardly ever lack, down to where it is as unlikely as that the field is missing: on papers of the layout, where
+        that is known."""
         share = self.missing.get(field, 0.5)
         return min(floor, self.lacking.get(field, math.log(share / (1 - share))))
 
@@ -112,13 +112,10 @@ def comparable(normal: str) -> Decimal | None:
         return None
 
 
-def optimise_jointly(
-    decisions: Sequence[Decision], relations: Relations, floor: float, lacking: Mapping[str, float] | None = None
-) -> list[Decision]:
+def optimise_jointly(decisions: Sequence[Decision], relations: Relations, floor: float) -> list[Decision]:
     """Decisions changed, a field or two at a time, while the whole gains: the log-odds of what is chosen, with
     `absence_threshold` for what is not, and what relations lend. `floor` is the log-odds that a value needs to be
-    given at all, `lacking` of each field the log-odds that papers of the layout lack it."""
-    relations = replace(relations, lacking=lacking or {})
+    given at all."""
     found = {decision.field: decision for decision in decisions}
     # each step gains, so this ends by itself; the bound is for the time it may take
     for _ in range(2 * len(found)):
