@@ -120,7 +120,9 @@ def test_a_password_opens_a_paper_and_stands_in_no_answer(client: Any, office: O
 
 def test_layers_regions_pictures_and_formats_of_a_paper(client: Any, document: int) -> None:
     layers = client.get(f"/api/v1/documents/{document}/pages/1/layers").json()
-    assert {"blocks", "pairs", "tables", "ticks", "signatures", "zones", "rules", "cells"} <= set(layers["layers"])
+    assert {"blocks", "pairs", "tables", "ticks", "signatures", "strokes", "stamps", "zones", "rules", "cells"} <= set(
+        layers["layers"]
+    )
     tried = client.post(f"/api/v1/documents/{document}/pages/1/region", json={"box": [0, 0, 1, 0.3], "engine": "quick"})
     assert any(word[0] == "Harbour" for word in tried.json())
     assert client.post(f"/api/v1/documents/{document}/pages/1/region", json={"box": [0, 0, 2, 1]}).status_code == 422

@@ -117,6 +117,22 @@ describe("layers of a page", () => {
     assert.equal(code.text, "full");
   });
 
+  it("tell signatures, lines that may be a pen's, and stamps apart", () => {
+    const inked = {
+      signatures: [[0.1, 0.8, 0.3, 0.84]],
+      strokes: [[0.5, 0.8, 0.6, 0.82]],
+      stamps: [[0.7, 0.7, 0.8, 0.8]],
+    };
+    assert.deepEqual(
+      LAYERS.signatures[1]({ words, layers: { ...layers, ...inked } }).map(({ boxes, text }) => [boxes[0][0], text]),
+      [
+        [0.1, "pen strokes"],
+        [0.5, "a pen's line, perhaps"],
+        [0.7, "stamp"],
+      ],
+    );
+  });
+
   it("show tick boxes, and words that a pen struck or ringed, neighbours as one", () => {
     const ticks = [{ box: [0.06, 0.1, 0.09, 0.12], ticked: true, ink: 0.2 }];
     const marked = { words, layers: { ...layers, ticks, struck: [0, 1], ringed: [2] } };

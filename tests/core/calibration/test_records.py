@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from jugum.core.calibration import Calibrator
+from jugum.core.calibration.records import Oversights
 from jugum.core.classification.layout_book import NEW_LAYOUT
 from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.decided import PartDecision, PartKind
@@ -51,6 +54,65 @@ def test_a_decision_does_not_see_itself_in_the_record_of_its_layout() -> None:
     calibrator = Calibrator().fit(records, (rng.random(len(records)) < 0.5).tolist())
     found = calibrator.probabilities(records)
     assert found.max() - found.min() < 0.15
+
+
+def found_or_not(there: bool, layout: int) -> Decision:
+    chosen = (Choice(a_candidate(), 3.0),) if there else ()
+    return Decision(
+        "signed_on", chosen, (), 3.0 if there else -3.0, -9, 1.0 if layout >= 0 else 0.0, 1.0, layout=layout
+    )
+
+
+def test_that_nothing_is_there_has_a_record_of_its_own() -> None:
+    """On one layout dates are misread; that there is none is right there all the same, and the other way round."""
+    records = [found_or_not(there, layout) for there in (True, False) for layout in range(3) for _ in range(8)]
+    right = [one.layout == 0 or (one.layout == 2) == bool(one.chosen) for one in records]
+    calibrator = Calibrator().fit(records, right)
+    sure = {
+        (one.layout, bool(one.chosen)): float(p)
+        for one, p in zip(records, calibrator.probabilities(records), strict=True)
+    }
+    assert sure[1, True] < 0.35 < 0.8 < sure[1, False]
+    assert sure[2, False] < 0.35 < 0.8 < sure[2, True]
+
+
+def test_what_is_overlooked_on_new_layouts_casts_no_doubt_on_known_ones() -> None:
+    """On new layouts half of what is said not to be there is; on known ones all of it is not."""
+    records = [found_or_not(there, layout) for there in (True, False) for layout in (0, NEW_LAYOUT) for _ in range(30)]
+    right = [
+        number % 2 == 0 if one.layout == NEW_LAYOUT and not one.chosen else True for number, one in enumerate(records)
+    ]
+    calibrator = Calibrator().fit(records, right)
+    known, new = calibrator.probabilities([found_or_not(False, 0), found_or_not(False, NEW_LAYOUT)])
+    assert known > 0.93
+    assert 0.35 < new < 0.65
+
+
+def test_how_sure_it_is_that_nothing_is_there_goes_by_how_papers_of_the_layout_are_and_what_is_overlooked() -> None:
+    """Bayes: where all papers bear a value, what was not found was overlooked; where one is often overlooked, it says
+    little that it was not found."""
+    never, half, always = 3.0, 0.0001, -3.0  # log-odds that a paper of the layout lacks the field
+    there = [replace(found_or_not(True, 0), field=field, lacking=always) for field in ("a", "b") for _ in range(30)]
+    missed = [replace(found_or_not(False, 0), field="b", lacking=always) for _ in range(10)]
+    absent = [replace(found_or_not(False, 0), field=field, lacking=never) for field in ("a", "b") for _ in range(10)]
+    records = [*there, *missed, *absent]
+    right = np.array([True] * 60 + [False] * 10 + [True] * 20)
+    its = Oversights.of(records, right)
+    assert its.counts == {("a", 0): (0, 30), ("b", 0): (10, 40)}
+
+    def nothing(field: str, lacking: float) -> float:
+        return its.nothing_there(replace(found_or_not(False, 0), field=field, lacking=lacking))
+
+    assert nothing("a", half) > 0.95 > nothing("b", half) > 0.6
+    assert nothing("b", always) < 0.25 < 0.97 < nothing("b", never)
+    assert its.share(replace(found_or_not(False, 0), field="b")) == pytest.approx(0.25, abs=0.03)
+
+    calibrator = Calibrator().fit(records, right.tolist())
+    asked = [replace(found_or_not(False, 0), field="b", lacking=lacking) for lacking in (never, always)]
+    sure, unsure = calibrator.probabilities(asked)
+    assert unsure < 0.4 < 0.9 < sure
+    back = Calibrator.from_data(calibrator.to_data(), "value")
+    assert back.probabilities(asked) == pytest.approx([sure, unsure])
 
 
 def unsigned(field: str, layout: int) -> PartDecision:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -15,7 +17,7 @@ from jugum.core.extraction.candidates.meanings import nearness, shipped_meanings
 from jugum.core.extraction.candidates.synonyms import DISCOUNT, groups_from, meant_names, shipped_groups
 from jugum.core.extraction.candidates.text_similarity import likeness
 from jugum.core.extraction.values.corpus import spread
-from jugum.core.extraction.values.features import FEATURES, PaperFeatures, example_of
+from jugum.core.extraction.values.features import COLUMN, FEATURES, PaperFeatures, example_of
 from jugum.core.extraction.values.prior import share_of_prior, shipped_prior
 from jugum.core.extraction.values.ranker import LOGIT_MAX, Ranker, _levelled
 from jugum.core.extraction.values.similarities import Examples
@@ -150,6 +152,27 @@ def test_features_stand_in_their_order_and_name_the_printed_name() -> None:
     best = rows[:, FEATURES.index("name_best")]
     assert found[int(chosen[best.argmax()])].text == "80,00"
     assert rows[best.argmax(), FEATURES.index("name_lead")] > 0.3
+
+
+def test_values_have_as_many_lines_as_labelled_ones() -> None:
+    """A zone of two lines is not its first line; how many lines a value takes in prose is chance."""
+    made = page((0.1, 0.1, "Zone"), (0.1, 0.2, "AB12CD34"), (0.1, 0.225, "EF56GH78"))
+    found = candidates_of([made], [DataType.TEXT])
+    one, two = (
+        next(place for place, c in enumerate(found) if c.text == text) for text in ("AB12CD34", "AB12CD34 EF56GH78")
+    )
+    plan = Plan((FieldPlan("zone", "Zone", DataType.TEXT),))
+    known = Examples.of(
+        [example_of(paper, "zone", found[two]) for paper in range(3)] + [example_of(3, "zone", found[one])]
+    )
+    view = PaperFeatures(plan, found, known, np.ones(4), [frozenset()] * 4)
+    chosen, rows = view.features(plan.fields[0], np.ones(4, dtype=bool))
+    alike = dict(zip(chosen.tolist(), rows[:, COLUMN["lines_like"]].tolist(), strict=True))
+    assert alike[two] == pytest.approx(0.75)
+    assert alike[one] == pytest.approx(0.25)
+    _, untaught = view.features(plan.fields[0], np.zeros(4, dtype=bool))
+    assert set(untaught[:, COLUMN["lines_like"]].tolist()) == {0.5}
+    assert replace(found[two], prose=True).stacked == 1
 
 
 def test_examples_count_only_when_their_paper_is_known() -> None:

@@ -14,6 +14,7 @@ from jugum.core.page import Box, Page, Word, part_of, reading_order
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.training import train_version
 from jugum.core.values import DataType, normal_or_text
+from jugum.demo.zonetext import Holder, passport_zone
 
 PLAN = Plan(
     (FieldPlan("begins", "Begins", DataType.DATE), FieldPlan("ends", "Ends", DataType.DATE), FieldPlan("who", "Member"))
@@ -109,6 +110,28 @@ def test_brackets_behind_words_of_a_line_are_no_minus_sign() -> None:
     assert ("sixty (60) days", "60") in found
     assert ("(1,250.00)", "-1250.00") in found  # alone in its column it is an amount below nought
     assert not any(normal == "-60" for _, normal in found)
+
+
+def test_brackets_that_tell_of_a_credit_are_a_minus_sign_among_words_too() -> None:
+    told = (0.1, 0.1, "leaving a balance of (Cr 626.37) on the day")
+    prose = line(told, (0.1, 0.2, "or of (CR 12.00), and (crew 60)"))
+    found = {(one.text, one.normal) for one in candidates_of([prose], [DataType.MONEY])}
+    assert ("(Cr 626.37)", "-626.37") in found
+    assert ("(CR 12.00),", "-12.00") in found
+    assert not any(normal == "-60" for _, normal in found)
+
+
+def test_a_zone_is_one_value_however_far_apart_its_lines_stand_and_with_its_letters_set_right() -> None:
+    first, second = passport_zone(
+        Holder("Lindfoss", "Merith Oda", date(1980, 5, 17), "F", "AB12CD34E", date(2031, 2, 3))
+    )
+    misread = second.replace("UTO", "UT0")
+    words = [Word(text, Box(0.05, y, 0.95, y + 0.015)) for text, y in ((first, 0.8), (misread, 0.85))]
+    found = candidates_of([Page(1, 595, 842, reading_order(words))], [DataType.TEXT])
+    (zone,) = [one for one in found if one.stacked == 2]
+    assert zone.text == f"{first} {second}"
+    assert zone.box.y0 == pytest.approx(0.8)
+    assert zone.box.y1 == pytest.approx(0.865)
 
 
 def test_an_amount_whose_thousands_stand_apart_is_not_cut_in_two() -> None:

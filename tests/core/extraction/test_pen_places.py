@@ -23,7 +23,12 @@ LEFT, RIGHT = Box(0.1, 0.8, 0.3, 0.84), Box(0.6, 0.8, 0.8, 0.84)
 LINES = ("Terms of hire", "The machine is let", "by the week", "Given and taken", "in good order", "on the quay")
 
 
-def paper(*inks: Box, lines: tuple[str, ...] = LINES, more: tuple[tuple[float, float, str], ...] = ()) -> PartPaper:
+def paper(
+    *inks: Box,
+    lines: tuple[str, ...] = LINES,
+    more: tuple[tuple[float, float, str], ...] = (),
+    strokes: tuple[Box, ...] = (),
+) -> PartPaper:
     words = []
     for x, y, text in [*((0.1, 0.1 + 0.05 * n, text) for n, text in enumerate(lines)), *more]:
         at = x
@@ -31,7 +36,7 @@ def paper(*inks: Box, lines: tuple[str, ...] = LINES, more: tuple[tuple[float, f
             words.append(Word(part, Box(at, y, at + 0.01 * len(part), y + 0.014)))
             at += 0.01 * len(part) + 0.006
     pages = [Page(1, 595, 842, reading_order(words))]
-    layers = Structure((), Ruling((), ()), (), (), (), inks, (), ())
+    layers = Structure((), Ruling((), ()), (), (), (), inks, (), (), strokes=strokes)
     return PartPaper.of(parts_of(PLAN), pages, [layers])
 
 
@@ -62,10 +67,29 @@ def test_without_a_printed_name_the_place_says_whose_hand_it_is(inks: tuple[Box,
     assert answers(taught(), paper(*inks)) == {"tenant": tenant, "owner": owner}
 
 
+def test_a_plain_stroke_is_a_signature_where_papers_are_signed_and_nowhere_else() -> None:
+    assert answers(taught(), paper(strokes=(LEFT,))) == {"tenant": "yes", "owner": "no"}
+    elsewhere = paper(strokes=(LEFT,), lines=("Quite another paper", "with nothing of the other"))
+    assert answers(taught(), elsewhere, likeness=0.1) == {"tenant": "", "owner": ""}
+
+
 def test_a_pen_may_go_a_little_its_own_way_but_not_to_another_part_of_the_page() -> None:
     aside = Box(LEFT.x0 + 0.03, LEFT.y0 + 0.02, LEFT.x1 + 0.03, LEFT.y1 + 0.02)
     assert answers(taught(), paper(aside))["tenant"] == "yes"
     assert answers(taught(), paper(Box(0.1, 0.3, 0.3, 0.34)))["tenant"] == "no"
+
+
+def test_a_layout_whose_labelled_papers_are_not_signed_knows_no_place() -> None:
+    """Another layout's place says nothing of it, though that one is the most alike of those that are signed."""
+    papers = [paper(LEFT), paper()]
+    samples = [labelled(papers[0], tenant=LEFT), labelled(papers[1], tenant=None)]
+    places = fit_pen_places(PLAN, samples, [one.layout for one in papers], [0, 1])
+    assert places is not None
+    made = paper(LEFT)
+    assert places.read(TENANT, made.layout, made.pages, made.inks, 1.0, 1) is None
+    known = places.read(TENANT, made.layout, made.pages, made.inks, 1.0, 0)
+    assert known is not None
+    assert known.values[0].normal == "yes"
 
 
 def test_on_a_layout_that_is_not_known_places_say_nothing() -> None:

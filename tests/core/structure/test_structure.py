@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Sequence
 from datetime import date
 
 import cv2
@@ -24,7 +25,7 @@ from jugum.core.structure import (
     tables_of,
     text_in_order,
 )
-from jugum.core.structure.marks import _ruled_length, signatures, tick_boxes
+from jugum.core.structure.marks import _ruled_length, pens, tick_boxes
 from jugum.core.structure.zones import check_value
 from jugum.demo.assessments import tax_assessment
 from jugum.demo.contracts import contract
@@ -190,14 +191,17 @@ def test_signatures_are_found_where_they_stand_and_print_is_none() -> None:
 
 
 def drawn_on(kind: str) -> np.ndarray:
-    """An A4 page at 200 dpi with a line of print, and a stroke: a pen's low wave, a rim, a straight line, or the pale
-    waves of a patterned ground."""
+    """An A4 page at 200 dpi with a line of print, and a stroke: a pen's low wave, its single swing, a rim, a straight
+    line, or the pale waves of a patterned ground."""
     grey = np.full((2339, 1654), 255, dtype=np.uint8)
     cv2.putText(grey, "Given under my hand at the quay", (200, 400), cv2.FONT_HERSHEY_SIMPLEX, 1.2, 20, 3)
     x = np.arange(0, 300)
     wave = np.stack([400 + x, 1500 + 26 * np.sin(x / 16) * np.exp(-x / 400)], axis=1).round().astype(np.int32)
     if kind == "pen":
         cv2.polylines(grey, [wave], False, 40, 4, cv2.LINE_AA)
+    elif kind == "swing":
+        swing = np.stack([400 + x, 1520 - 60 * np.sin(x / 100)], axis=1).round().astype(np.int32)
+        cv2.polylines(grey, [swing], False, 40, 4, cv2.LINE_AA)
     elif kind == "rim":
         cv2.ellipse(grey, (550, 1500), (170, 40), 0, 0, 360, 60, 3, cv2.LINE_AA)
     elif kind == "line":
@@ -210,13 +214,25 @@ def drawn_on(kind: str) -> np.ndarray:
 
 @pytest.mark.parametrize(("kind", "count"), [("pen", 1), ("rim", 0), ("line", 0), ("ground", 0)])
 def test_a_low_wave_is_a_signature_but_neither_rims_nor_lines_nor_patterned_grounds(kind: str, count: int) -> None:
-    found = signatures(drawn_on(kind), 595.0, [], [])
+    found = pens(drawn_on(kind), 595.0, [], []).signatures
     assert len(found) == count + kept_print(found)
     if count:
         assert any(box.contains(0.33, 1500 / 2339) for box in found)
 
 
-def kept_print(found: list[Box]) -> int:
+@pytest.mark.parametrize(("kind", "count"), [("swing", 1), ("pen", 0), ("rim", 0), ("line", 0), ("ground", 0)])
+def test_a_single_swing_of_a_pen_is_a_stroke_and_may_be_a_signature_where_one_is_expected(
+    kind: str, count: int
+) -> None:
+    found = pens(drawn_on(kind), 595.0, [], [])
+    strokes = [box for box in found.strokes if box.y0 > 0.5]
+    assert len(strokes) == count
+    if kind == "swing":
+        assert not any(box.y0 > 0.5 for box in found.signatures)
+        assert strokes[0].contains(0.33, 1490 / 2339)
+
+
+def kept_print(found: Sequence[Box]) -> int:
     """The line of print, which no word explains here, may be taken for a pen's."""
     return sum(box.y1 < 0.25 for box in found)
 
@@ -278,14 +294,14 @@ def test_an_empty_page_has_no_layers() -> None:
 
 def test_a_pen_is_whole_though_a_table_is_ruled_at_its_height_and_waves_run_through_it() -> None:
     grey = drawn_on("pen")
-    whole = signatures(grey, 595.0, [], [])
+    whole = pens(grey, 595.0, [], []).signatures
     pale = drawn_on("ground")
     both = np.minimum(grey, pale)
     level = 1500 / 2339
     ruled = Rule(Box(0.6, level - 0.0005, 0.95, level + 0.0005), True)
     piece = Rule(Box(0.26, level - 0.0005, 0.3, level + 0.0005), True)  # a straight piece of the pen's own way
     cv2.line(both, (round(0.6 * 1654), 1500), (round(0.95 * 1654), 1500), 0, 2)
-    found = signatures(both, 595.0, [], [ruled, piece])
+    found = pens(both, 595.0, [], [ruled, piece]).signatures
     mine = [box for box in found if box.middle[1] > 0.5]
     assert len(mine) == 1
     (alone,) = [box for box in whole if box.middle[1] > 0.5]

@@ -1,4 +1,4 @@
-"""From decisions to the probability that each is right. One file: `calibrator`."""
+"""From decisions to the probability that each is right: `calibrator`, on the `records` of fields and layouts."""
 
 from jugum.core.calibration.calibrator import (
     CALIBRATION_FEATURES,

@@ -10,19 +10,26 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification.layout_book import NEW_LAYOUT, SAME
+from jugum.core.calibration.records import (
+    AnyDecision,
+    Denials,
+    FieldRecords,
+    LayoutRecords,
+    Oversights,
+    denies,
+    log_odds,
+    says_nothing,
+)
+from jugum.core.classification.layout_book import NEW_LAYOUT
 from jugum.core.extraction.decided import PartDecision, PartKind
-from jugum.core.extraction.layout_counts import LayoutCounts
 from jugum.core.extraction.values.assignment import Decision
 
 Floats = npt.NDArray[np.float64]
-AnyDecision = Decision | PartDecision
 
 VALUE = "value"
 # The features of each kind of decision, with their monotonicity: 1 where more may only speak for the decision being
@@ -68,13 +75,13 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
 RECORD = "record"  # of the decision's field, after the features
 RECORD_HERE = "record_here"  # of the field on papers of the decision's layout, after that
 AS_USUAL = "as_usual"  # whether papers of the layout have the field, as the decision says: log-odds
-ALL_KINDS = {RECORD: 1, RECORD_HERE: 1, AS_USUAL: 1}  # features of every kind of decision, after its own
+NOTHING_HERE = "nothing_here"  # how well the layout is known, where nothing is said to be there: else an oversight
+ALL_KINDS = {RECORD: 1, RECORD_HERE: 1, AS_USUAL: 1, NOTHING_HERE: 1}  # of every kind of decision, after its own
 NAMED_FROM_THE_START = frozenset({"by_cells", "support"})  # that came when version files began to name features
 CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
 NEVER_COUNTED = (10_000, 10_000)  # by versions from before denials were counted: these are as sure as they were
-DRAWN = 4.0  # decisions that a field's record is drawn towards that of all fields by (m-estimate, Cestnik 1990)
 FLAT = 1e-6  # a feature that varies less is left unscaled, so that it is not divided by nought
 
 
@@ -92,14 +99,6 @@ def features_of(decision: AnyDecision) -> tuple[float, ...]:
     return tuple(named[name] for name in CALIBRATION_FEATURES[VALUE])
 
 
-def denies(decision: AnyDecision) -> bool:
-    """Whether it says that a mark is not there: no ink for a signature, an empty box. Nothing on the page speaks for
-    that, and a pen that was overlooked looks the same."""
-    if not isinstance(decision, PartDecision) or decision.kind is not PartKind.MARK:
-        return False
-    return bool(decision.features.get("says_no") or decision.features.get("absent"))
-
-
 def _value_features(decision: Decision) -> dict[str, float]:
     """For "not there" the logit is that of the best candidate, turned round, and nothing leads."""
     logit = -decision.logit if decision.absent else decision.logit
@@ -115,133 +114,6 @@ def _value_features(decision: Decision) -> dict[str, float]:
         "opinion_differs": float(decision.opinion is False),
         "readings_differ": float(decision.misread),
     }
-
-
-@dataclass(frozen=True)
-class FieldRecords:
-    """How often decisions on each field were right, on familiar and on strange layouts: (field, familiar) → right, all.
-    Fields differ: a total may be found on every paper and a place on two of three, at the same scores."""
-
-    counts: Mapping[tuple[str, bool], tuple[int, int]]
-
-    @staticmethod
-    def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> FieldRecords:
-        counts: dict[tuple[str, bool], tuple[int, int]] = {}
-        for decision, good in zip(decisions, right, strict=True):
-            key = decision.field, decision.layout_similarity >= SAME
-            hits, total = counts.get(key, (0, 0))
-            counts[key] = hits + int(good), total + 1
-        return FieldRecords(counts)
-
-    def log_odds(self, decisions: Sequence[AnyDecision]) -> Floats:
-        """By how much the log-odds of each decision's field are above those of all fields on such layouts (0 for a
-        field nothing is known of). On strange layouts never by more than on familiar ones: strangeness must not speak
-        for a decision."""
-        familiar, strange = self._above[True], self._above[False]
-        found = []
-        for decision in decisions:
-            above = familiar.get(decision.field, 0.0)
-            if decision.layout_similarity < SAME:
-                above = min(above, strange.get(decision.field, 0.0))
-            found.append(above)
-        return np.array(found, dtype=np.float64)
-
-    @cached_property
-    def _above(self) -> dict[bool, dict[str, float]]:
-        """Familiar or not → field → its log-odds above those of all fields there, whose share is by Laplace's rule of
-        succession; drawn towards it as if four more decisions had been as good."""
-        found: dict[bool, dict[str, float]] = {}
-        for familiar in (False, True):
-            its = {field: count for (field, known), count in self.counts.items() if known is familiar}
-            share = (sum(hits for hits, _ in its.values()) + 1) / (sum(total for _, total in its.values()) + 2)
-            rates = {field: (hits + DRAWN * share) / (total + DRAWN) for field, (hits, total) in its.items()}
-            found[familiar] = {field: _log_odds(rate) - _log_odds(share) for field, rate in rates.items()}
-        return found
-
-    def to_data(self) -> dict[str, list[int]]:
-        """JSON-able: field → right and all on strange, then on familiar layouts."""
-        return {
-            field: [*self.counts.get((field, False), (0, 0)), *self.counts.get((field, True), (0, 0))]
-            for field in sorted({field for field, _ in self.counts})
-        }
-
-    @staticmethod
-    def from_data(data: Mapping[str, Sequence[int]]) -> FieldRecords:
-        """The inverse; nothing is known of fields without an entry."""
-        counts = {}
-        for field, (strange, of_strange, familiar, of_familiar) in data.items():
-            counts[field, False], counts[field, True] = (strange, of_strange), (familiar, of_familiar)
-        return FieldRecords(counts)
-
-
-@dataclass(frozen=True)
-class LayoutRecords(LayoutCounts):
-    """How often decisions on each field were right on papers of each layout: (field, layout group) → right, all. A form
-    whose names stand in boxes may be read badly while all others are read well, at the same scores."""
-
-    @staticmethod
-    def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> LayoutRecords:
-        return LayoutRecords.counted(
-            (decision.field, decision.layout, bool(good))
-            for decision, good in zip(decisions, right, strict=True)
-            if decision.layout != NEW_LAYOUT
-        )
-
-    def log_odds(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:
-        """By how much the log-odds of each decision's field on papers of its layout are above those of the field on all
-        known layouts; 0 on new ones. `own` says of decisions that are among those counted whether each is right: it
-        is left out of its own record."""
-        found = []
-        for number, decision in enumerate(decisions):
-            hits, total = self.counts.get((decision.field, decision.layout), (0, 0))
-            every_hit, every = self.by_field.get(decision.field, (0, 0))
-            if own is not None and total:
-                hits, total = hits - int(own[number]), total - 1
-                every_hit, every = every_hit - int(own[number]), every - 1
-            share = (every_hit + 1) / (every + 2)
-            found.append(_log_odds((hits + DRAWN * share) / (total + DRAWN)) - _log_odds(share) if total else 0.0)
-        return np.array(found, dtype=np.float64)
-
-
-@dataclass(frozen=True)
-class Denials(LayoutCounts):
-    """How often "it is not there" was right of marks: (field, layout group) → right, all; on new layouts by field."""
-
-    @staticmethod
-    def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> Denials:
-        return Denials.counted(
-            (decision.field, decision.layout, bool(good))
-            for decision, good in zip(decisions, right, strict=True)
-            if denies(decision)
-        )
-
-    def share(self, decision: AnyDecision) -> float:
-        """The share (0–1) of such denials that were right: of other fields k+1 in n+2 (Laplace's rule of succession),
-        to which those of the field on other layouts are drawn, and to these those on papers of the layout, each as if
-        four more had been like the wider circle's; never more than N+1 in N+2 of them all."""
-        new = decision.layout == NEW_LAYOUT
-        alike = [(key, count) for key, count in self.counts.items() if (key[1] == NEW_LAYOUT) is new]
-        others = [count for (field, _), count in alike if field != decision.field]
-        elsewhere = [count for key, count in alike if key[0] == decision.field and key[1] != decision.layout]
-        here = self.counts.get((decision.field, decision.layout), (0, 0))
-        share = (sum(hits for hits, _ in others) + 1) / (sum(total for _, total in others) + 2)
-        for circle in (elsewhere, [here]):
-            hits, total = sum(hits for hits, _ in circle), sum(total for _, total in circle)
-            share = (hits + DRAWN * share) / (total + DRAWN)
-        every = sum(total for _, total in [*others, *elsewhere, here])
-        return float(min(share, (every + 1) / (every + 2)))
-
-    @classmethod
-    def from_data(cls, data: Sequence[Any]) -> Denials:
-        """The inverse of `to_data`; two numbers alone are those of all denials of a version from before fields were
-        parted."""
-        if len(data) == 2 and not isinstance(data[0], (list, tuple)):
-            return Denials({("", layout): (int(data[0]), int(data[1])) for layout in (NEW_LAYOUT, NEW_LAYOUT + 1)})
-        return super().from_data(data)
-
-
-def _log_odds(share: float) -> float:
-    return float(np.log(share / (1 - share)))
 
 
 @dataclass
@@ -277,29 +149,39 @@ class Calibrator:
         self.coefficients_, self.intercept_ = _fit(scaled, target, weight, self.regularisation, directions)
         self.decisions_ = len(rows)
         self.denials_ = Denials.of(decisions, good)
+        self.oversights_ = Oversights.of(decisions, good)
         return self
 
     def probabilities(self, decisions: Sequence[AnyDecision]) -> Floats:
-        """Probability (0–1) that each decision is right, never surer than what N decisions can show: N+1 in N+2. That
-        a mark is not there is never surer than the share of such decisions that were right; see `Denials`."""
+        """Probability (0–1) that each decision is right, never surer than what N decisions can show: N+1 in N+2.
+
+        That nothing is there on a known layout is told in two ways, whose log-odds are averaged (a logarithmic opinion
+        pool, Genest and Zidek 1986): by the features, and by how often such papers lack the field and how often it is
+        overlooked; see `Oversights`. That a mark is not there on a new one is never surer than the share of such
+        decisions that were right; see `Denials`."""
         if not decisions:
             return np.zeros(0)
         scores = (self._rows(decisions) - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
-        confidence: Floats = 1 / (1 + np.exp(-scores))
         most = min(CONFIDENCE_MAX, (self.decisions_ + 1) / (self.decisions_ + 2))
-        caps = [min(most, self.denials_.share(decision)) if denies(decision) else most for decision in decisions]
-        return np.clip(confidence, CONFIDENCE_MIN, caps)
+        caps = np.full(len(decisions), most)
+        for place, decision in enumerate(decisions):
+            if says_nothing(decision) and decision.lacking and decision.layout != NEW_LAYOUT:
+                scores[place] = (scores[place] + log_odds(self.oversights_.nothing_there(decision))) / 2
+            elif denies(decision):
+                caps[place] = min(most, self.denials_.share(decision))
+        confidence: Floats = np.clip(1 / (1 + np.exp(-scores)), CONFIDENCE_MIN, caps)
+        return confidence
 
     def _rows(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:
-        """The calibration features of decisions, and as the last ones the record of their fields, that on papers of
-        their layout (without the decision itself where `own` says whether it was right), and whether such papers have
-        the field."""
+        """The calibration features of decisions, and as the last ones those of all kinds: the record of their fields,
+        that on papers of their layout (without the decision itself where `own` says whether it was right), whether such
+        papers have the field, and how well the layout is known where nothing is said to be there."""
         features = np.array([features_of(decision) for decision in decisions], dtype=np.float64)
-        usual = [
-            decision.lacking if decision.absent or denies(decision) else -decision.lacking for decision in decisions
-        ]
+        nothing = np.array([says_nothing(decision) for decision in decisions])
+        lacking = np.array([decision.lacking for decision in decisions])
+        here = nothing * np.array([decision.layout_similarity for decision in decisions])
         records = self.records_.log_odds(decisions), self.here_.log_odds(decisions, own)
-        return np.column_stack([features, *records, usual])
+        return np.column_stack([features, *records, np.where(nothing, lacking, -lacking), here])
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able parameters."""
@@ -313,6 +195,7 @@ class Calibrator:
             "intercept": self.intercept_,
             "decisions": self.decisions_,
             "denials": self.denials_.to_data(),
+            "oversights": self.oversights_.to_data(),
         }
 
     @staticmethod
@@ -339,6 +222,7 @@ class Calibrator:
         calibrator.intercept_ = float(data["intercept"])
         calibrator.decisions_ = int(data["decisions"])
         calibrator.denials_ = Denials.from_data(data.get("denials", NEVER_COUNTED))
+        calibrator.oversights_ = Oversights.from_data(data.get("oversights", []))
         return calibrator
 
 

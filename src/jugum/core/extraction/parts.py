@@ -78,7 +78,7 @@ class PartPaper:
                 (page.number, box)
                 for page, layers in zip(pages, structures or [], strict=False)
                 if layers
-                for box in layers.signatures
+                for box in (*layers.signatures, *layers.strokes)
             ],
         )
 

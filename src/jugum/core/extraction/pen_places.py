@@ -58,13 +58,17 @@ class PenPlaces:
         likeness: float,
         group: int = NEW_LAYOUT,
     ) -> Finding | None:
-        """Whether there is ink where labelled papers of the layout's `group` are signed, or, where none of it is, the
-        most alike ones; None where no labelled paper is of this layout. What stands above may have moved the place: the
-        words around it are looked for. `likeness` (0–1) is the layout's to the most alike labelled paper."""
+        """Whether there is ink where labelled papers of the layout's `group` are signed, or the most alike ones where
+        the group is not known; None where no labelled paper of this layout is signed. What stands above may have moved
+        the place: the words around it are looked for. `likeness` (0–1) is the layout's to the most alike labelled
+        paper."""
         places = self.signed.get(field.key, ())
         if likeness < SAME or not places:
             return None
-        mates = [place.paper for place in places if group != NEW_LAYOUT and self.group_of(place.paper) == group]
+        grouped = group != NEW_LAYOUT and bool(self.groups)
+        mates = [place.paper for place in places if grouped and self.group_of(place.paper) == group]
+        if grouped and not mates:
+            return None
         papers = set(mates or [place.paper for place in places])
         alike = {paper: layout_similarity(layout, self.layouts[paper]) for paper in papers}
         least = 0.0 if mates else ALIKE * max(alike.values())

@@ -82,6 +82,8 @@ def structure_data(layers: Structure) -> dict[str, Any]:
         ],
         "ticks": [{"box": _box(tick.box), "ticked": tick.ticked, "ink": tick.ink} for tick in layers.ticks],
         "signatures": [_box(box) for box in layers.signatures],
+        "strokes": [_box(box) for box in layers.strokes],
+        "stamps": [_box(box) for box in layers.stamps],
         "zones": [
             {
                 "kind": zone.kind,

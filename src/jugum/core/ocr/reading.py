@@ -16,6 +16,7 @@ from rapidfuzz import fuzz
 from jugum.core.ocr.barcodes import barcodes
 from jugum.core.ocr.combs import without_combs
 from jugum.core.ocr.engines import Engine
+from jugum.core.ocr.letter_boxes import with_letter_boxes
 from jugum.core.ocr.papers import Paper
 from jugum.core.ocr.rules import in_cells, ruling_of
 from jugum.core.ocr.textlayer import TextLayer
@@ -174,9 +175,11 @@ def _read_picture(paper: Paper, index: int, engine: Engine, how: How) -> ReadPag
     else:
         words = engine.read(grey)
     words = _with_codes(words, barcodes(grey))
-    words = in_cells(words, ruling_of(grey, RULE_SIDE).cells, _turned(size, turn))
-    words = without_combs(words, _turned(size, turn))
-    page = Page(index + 1, *_turned(size, turn), reading_order(words), PageSource.OCR, turn, round(skew, 2))
+    size = _turned(size, turn)
+    cells = ruling_of(grey, RULE_SIDE).cells
+    words = with_letter_boxes(grey, in_cells(words, cells, size), cells, size, engine)
+    words = without_combs(words, size)
+    page = Page(index + 1, *size, reading_order(words), PageSource.OCR, turn, round(skew, 2))
     return ReadPage(page, picture_bytes(_shrunk_to(grey, PEEK_DPI, page), 60))
 
 

@@ -6,7 +6,7 @@ Words come in, and the picture of the upright page; nothing is learned and nothi
 
 from jugum.core.ocr.rules import Rule, Ruling, cells_of, ruling_of
 from jugum.core.structure.blocks import Block, blocks_of, text_in_order
-from jugum.core.structure.marks import TickBox, signatures, tick_boxes
+from jugum.core.structure.marks import TickBox, pens, tick_boxes
 from jugum.core.structure.page import Structure, Structures, structure_of
 from jugum.core.structure.pairs import Pair, pairs_of
 from jugum.core.structure.tables import Table, TableCell, tables_of
@@ -28,10 +28,10 @@ __all__ = [
     "blocks_of",
     "cells_of",
     "pairs_of",
+    "pens",
     "read_zones",
     "repaired_zone",
     "ruling_of",
-    "signatures",
     "structure_of",
     "tables_of",
     "text_in_order",

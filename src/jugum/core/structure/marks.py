@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -12,6 +12,7 @@ import numpy.typing as npt
 from jugum.core.ocr.rules import Rule, cells_of
 from jugum.core.ocr.upright import ink_mask
 from jugum.core.page import Box, Word, overlap_share
+from jugum.core.structure.stamps import at_rim, stamps, wipe_stamps
 
 Grey = npt.NDArray[np.uint8]
 SIDE_PT = (5.0, 26.0)  # of a tick box
@@ -32,6 +33,13 @@ FAINT = 0.2  # … and of a single pixel of it: the edges of a pen's strokes are
 GROUND_AROUND = 61  # pixels whose mean is taken for the ground at a place
 DARKER = 25  # per cent of the ink's pixels, the darkest, tell how dark it is
 WAVE_STEP = 0.2  # of its height that a turn goes up or down
+SIGNATURE_MM, STROKE_MM = (11.0, 3.5), (8.0, 2.0)  # width and height at least
+CUT_STROKE_MM = (4.0, 1.5)  # … of what goes on under a stamp
+COVERED = (0.02, 0.45)  # share of its box that a pen's ink covers
+HALF_THICK_MM = 0.55  # of a pen's strokes
+SLANTED_LEAST = 0.38  # of the edges of a pen's ink, and
+WIDEST_LEAST = 0.3  # of its width that is one connected line
+Looks = Callable[[npt.NDArray[np.bool_], float], bool]  # ink and pixels a millimetre → whether it is a pen's
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,40 +187,79 @@ def _is_letter(box: Box, words: Sequence[Word], usual: float) -> bool:
 # ---- Signatures ------------------------------------------------------------------------------------------------------
 
 
-def signatures(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequence[Rule]) -> list[Box]:
-    """Pen strokes that no word explains: clusters of ink, larger and looser than print, often on a ruling line.
+@dataclass(frozen=True)
+class Pens:
+    """Ink of pens on a page: what looks like a signature, and strokes that are no print and too plain to be told from
+    rims and remains of rules by themselves: where a signature is expected, they are one. `stamps` are round ones."""
 
-    Printed words (grown a little) and ruling lines are wiped out; what is left is joined over 3 mm and kept when it
-    is 11 to 120 mm wide, 3.5 to 45 mm high, thin-stroked, curved in many directions, and not much paler than print.
+    signatures: tuple[Box, ...] = ()
+    strokes: tuple[Box, ...] = ()
+    stamps: tuple[Box, ...] = ()
+
+
+def pens(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequence[Rule]) -> Pens:
+    """Pen strokes that no word explains, on an upright H×W picture of a page `width_pt` wide: clusters of ink, larger
+    and looser than print, often on a ruling line.
+
+    Round stamps, printed words (grown a little) and ruling lines are wiped out. What is left is joined over 3 mm and is
+    a signature when it is 11 to 120 mm wide, 3.5 to 45 mm high, thin-stroked, curved in many directions, and not much
+    paler than print; a stroke is joined over less, may be smaller, and need not turn as often.
     """
     scale = WORK_DPI / (grey.shape[1] / width_pt * 72)
     small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 0.95 else grey
     small = np.asarray(small, dtype=np.uint8)
-    height, width = small.shape
     mask = ink_mask(small)
     ground = float(np.median(small))
     print_ = ground - float(np.percentile(small[mask > 0], DARKER)) if mask.any() else 0.0
     # patterned grounds run through what is written on them, and would hold it together with half of the page
     mask[cv2.blur(small, (GROUND_AROUND, GROUND_AROUND)).astype(np.int16) - small < FAINT * print_] = 0
+    mm = small.shape[1] / (width_pt / 72 * 25.4)
+    stamped = stamps(mask, mm)
+    wipe_stamps(mask, stamped, mm)
     _wipe_rules(mask, rules)
     _wipe_words(mask, words)
-    mm = width / (width_pt / 72 * 25.4)
     mask = _without_specks(mask, mm)
-    joined = cv2.morphologyEx(
-        mask, cv2.MORPH_CLOSE, np.ones((max(3, round(2.2 * mm)), max(3, round(3.2 * mm))), np.uint8)
-    )
+
+    def written(joined_mm: tuple[float, float], least_mm: tuple[float, float], looks: Looks) -> list[Box]:
+        """Ink joined over so much upwards and along, of at least such a width and height, that looks written."""
+        found = []
+        for box, ink in _blots(mask, joined_mm, least_mm, mm):
+            x, y, w, h = box
+            pen = ground - float(np.percentile(small[y : y + h, x : x + w][ink], DARKER)) if ink.any() else 0.0
+            # patterned grounds are pale beside what is printed and written on them
+            if pen >= PALE * print_ and looks(ink, mm):
+                height, width = small.shape
+                found.append(Box(x / width, y / height, (x + w) / width, (y + h) / height))
+        return found
+
+    signatures = written((2.2, 3.2), SIGNATURE_MM, _is_handwriting)
+    strokes = [
+        box
+        for box in written((0.8, 0.8), CUT_STROKE_MM, _is_stroke)
+        if not any(overlap_share(box, other) > 0 for other in signatures)
+        and (_as_large(box, STROKE_MM, small.shape, mm) or any(at_rim(box, one, small.shape, mm) for one in stamped))
+    ]
+    high, wide = small.shape
+    seals = [Box((x - r) / wide, (y - r) / high, (x + r) / wide, (y + r) / high) for x, y, r in stamped]
+    return Pens(tuple(signatures), tuple(strokes), tuple(seals))
+
+
+def _as_large(box: Box, least_mm: tuple[float, float], shape: tuple[int, ...], mm: float) -> bool:
+    return box.width * shape[1] >= least_mm[0] * mm and box.height * shape[0] >= least_mm[1] * mm
+
+
+def _blots(
+    mask: Grey, joined_mm: tuple[float, float], least_mm: tuple[float, float], mm: float
+) -> Iterator[tuple[tuple[int, int, int, int], npt.NDArray[np.bool_]]]:
+    """Pieces of a mask (x, y, width, height in pixels, and their own ink) that are joined over so many millimetres, of
+    at least such a width and height and at most 120 by 45 mm."""
+    size = max(3, round(joined_mm[0] * mm)), max(3, round(joined_mm[1] * mm))
+    joined = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones(size, np.uint8))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(joined)
-    found = []
     for number in range(1, count):
         x, y, w, h, _ = (int(value) for value in stats[number])
-        if not (11 * mm <= w <= 120 * mm and 3.5 * mm <= h <= 45 * mm):
-            continue
-        ink = (mask[y : y + h, x : x + w] > 0) & (labels[y : y + h, x : x + w] == number)
-        pen = ground - float(np.percentile(small[y : y + h, x : x + w][ink], DARKER)) if ink.any() else 0.0
-        # patterned grounds are pale beside what is printed and written on them
-        if pen >= PALE * print_ and _is_handwriting(ink, mm):
-            found.append(Box(x / width, y / height, (x + w) / width, (y + h) / height))
-    return found
+        if least_mm[0] * mm <= w <= 120 * mm and least_mm[1] * mm <= h <= 45 * mm:
+            yield (x, y, w, h), (mask[y : y + h, x : x + w] > 0) & (labels[y : y + h, x : x + w] == number)
 
 
 def _wipe_rules(mask: Grey, rules: Sequence[Rule]) -> None:
@@ -298,30 +345,46 @@ def _turns(ink: npt.NDArray[np.bool_]) -> int:
 def _is_handwriting(ink: npt.NDArray[np.bool_], mm: float) -> bool:
     """Thin strokes in many directions: ink covers little, its strokes are under 1.2 mm thick, and slanted gradients
     abound."""
-    covered = float(ink.mean())
-    if not 0.02 <= covered <= 0.45:
+    if not _is_thin(ink, mm):
         return False
-    picture = (ink * np.uint8(255)).astype(np.uint8)
-    if _enclosed(picture) > RING:
-        return False
+    picture = _picture(ink)
     distance = cv2.distanceTransform(picture, cv2.DIST_L2, 3)
-    half_thick = float(np.percentile(distance[ink], 90))
-    if half_thick > 0.55 * mm:
-        return False
     # A pen goes to and fro: its way is several times the diagonal, or it is one low wave that rises and falls again and
     # again. Rims of stains and remains of rules go once along.
     way = float(ink.sum()) / (2 * max(1.0, float(np.median(distance[ink])))) / float(np.hypot(*ink.shape))
     if way < WAVE_WAY_LEAST or (way < WAY_LEAST and _turns(ink) < WAVE_TURNS_LEAST):
         return False
+    # One connected pen line makes most of it: scattered specks and shreds of print do not.
+    _, _, stats, _ = cv2.connectedComponentsWithStats(picture)
+    return _slanted(picture) >= SLANTED_LEAST and int(stats[1:, 2].max(initial=0)) >= WIDEST_LEAST * ink.shape[1]
+
+
+def _is_stroke(ink: npt.NDArray[np.bool_], mm: float) -> bool:
+    """A thin line that does not go level or upright all along."""
+    return _is_thin(ink, mm) and _slanted(_picture(ink)) >= SLANTED_LEAST
+
+
+def _is_thin(ink: npt.NDArray[np.bool_], mm: float) -> bool:
+    """Whether ink covers little of its box and encloses little of it, in strokes under 1.2 mm thick."""
+    if not COVERED[0] <= float(ink.mean()) <= COVERED[1]:
+        return False
+    picture = _picture(ink)
+    if _enclosed(picture) > RING:
+        return False
+    distance = cv2.distanceTransform(picture, cv2.DIST_L2, 3)
+    return float(np.percentile(distance[ink], 90)) <= HALF_THICK_MM * mm
+
+
+def _slanted(picture: Grey) -> float:
+    """The share (0–1) of the edges of ink that go neither level nor upright."""
     blurred = cv2.GaussianBlur(picture, (0, 0), 1.2).astype(np.float32)
     gx, gy = cv2.Sobel(blurred, cv2.CV_32F, 1, 0), cv2.Sobel(blurred, cv2.CV_32F, 0, 1)
     strength = np.hypot(gx, gy)
     angle = np.degrees(np.arctan2(gy, gx)) % 90
-    weight = strength[strength > 40]
-    slanted = (angle > 12) & (angle < 78) & (strength > 40)
-    if not len(weight) or float(strength[slanted].sum() / weight.sum()) < 0.38:
-        return False
-    # One connected pen line makes most of it: scattered specks and shreds of print do not.
-    _, _, stats, _ = cv2.connectedComponentsWithStats(picture)
-    widest = int(stats[1:, 2].max(initial=0))
-    return bool(widest >= 0.3 * ink.shape[1])
+    edge = strength > 40
+    slanted = (angle > 12) & (angle < 78) & edge
+    return float(strength[slanted].sum() / strength[edge].sum()) if edge.any() else 0.0
+
+
+def _picture(ink: npt.NDArray[np.bool_]) -> Grey:
+    return (ink * np.uint8(255)).astype(np.uint8)

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from jugum.core.ocr.rules import Ruling, ruling_of
 from jugum.core.page import Box, Page, Word, WordKind
 from jugum.core.structure.blocks import Block, blocks_of
-from jugum.core.structure.marks import TickBox, signatures, tick_boxes
+from jugum.core.structure.marks import TickBox, pens, tick_boxes
 from jugum.core.structure.pairs import Pair, pairs_of
 from jugum.core.structure.tables import Table, tables_of
 from jugum.core.structure.word_marks import WordMarks, word_marks
@@ -33,6 +33,8 @@ class Structure:
     zones: tuple[Zone, ...]
     codes: tuple[int, ...]
     words: WordMarks = field(default_factory=WordMarks)
+    strokes: tuple[Box, ...] = ()  # of a pen, perhaps: signatures where one is expected
+    stamps: tuple[Box, ...] = ()  # round ones
 
 
 Structures = Sequence[Structure | None]  # of a paper's pages; None where a page's picture was not looked at
@@ -45,7 +47,7 @@ def structure_of(page: Page, grey: Grey) -> Structure:
     ruling = ruling_of(grey)
     printed = [word for word in words if word.kind is not WordKind.BARCODE]
     ticks = tick_boxes(grey, page.width_pt, printed)
-    pens = signatures(grey, page.width_pt, words, ruling.rules)
+    inked = pens(grey, page.width_pt, words, ruling.rules)
     # A box that is a tick box is no cell, and a pen stroke in a tick box is no signature.
     cells = tuple(cell for cell in ruling.cells if not any(tick.box.contains(*cell.middle) for tick in ticks))
     return Structure(
@@ -54,8 +56,10 @@ def structure_of(page: Page, grey: Grey) -> Structure:
         tuple(pairs_of(words, aspect, cells)),
         tuple(tables_of(words, cells, aspect)),
         tuple(ticks),
-        tuple(pens),
+        inked.signatures,
         tuple(read_zones(words)),
         tuple(index for index, word in enumerate(words) if word.kind is WordKind.BARCODE),
         word_marks(grey, words),
+        inked.strokes,
+        inked.stamps,
     )

@@ -13,6 +13,7 @@ from statistics import median
 from typing import Any
 
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, part_of, text_of, union
+from jugum.core.structure.zones import Zone, read_zones
 from jugum.core.values import NUMERIC, AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
 from jugum.core.values.dates import month_names
 from jugum.core.values.numbers import names_currency
@@ -60,6 +61,7 @@ _PUNCTUATION = re.compile(r"[^\w%#&/]+|_")
 _DASH = re.compile(r"[-–—]")
 _GLUED = re.compile(r"^(?P<name>[^\W\d_][^:=]*)[:=](?P<value>[^:=]+.*)$")
 _DIGITS = re.compile(r"\d+")
+_CREDIT = re.compile(r"\(\s*cr\b", re.IGNORECASE)
 _ANY_DATE = ValueType(DataType.DATE)
 
 
@@ -102,6 +104,11 @@ class Candidate:
     def spans(self) -> tuple[tuple[int, int], ...]:
         """First and last words of each of its lines."""
         return ((self.first, self.last), *self.more_lines)
+
+    @property
+    def stacked(self) -> int:
+        """How many lines it has below one another; in prose, where a value wraps by chance, 1."""
+        return 1 if self.prose else len(self.spans)
 
     @property
     def span(self) -> tuple[int, int, int]:
@@ -174,7 +181,8 @@ class PageCandidates:
         if kind.data_type is DataType.DATE:
             yield from self._spanned(segment, kind)
         if kind.data_type in STACKS:
-            yield from self._stacked(segment, kind)
+            zone = self._zone_from(segment)
+            yield from self._zones(segment, zone, kind) if zone else self._stacked(segment, kind)
         if kind.data_type in WRAPS:
             yield from self._wrapped(segment, kind)
 
@@ -318,14 +326,15 @@ class PageCandidates:
 
     def _said(self, segment: Segment, first: int, text: str, kind: ValueType) -> str:
         """The text, without a bracket that was opened or is closed elsewhere ("(roll 564989):"), and without brackets
-        that are no minus sign: those behind words of the same line ("sixty (60)")."""
+        that are no minus sign: those behind words of the same line ("sixty (60)"), unless a credit is told by them
+        ("a balance of (Cr 60.00)")."""
         bare = text.rstrip(".,;:")
         if bare.endswith(")") and "(" not in bare:
             return bare.removesuffix(")")
         behind = first > segment.first and self.words[first - 1].text.strip(_MARKS).isalpha()
         if kind.data_type not in NUMERIC or not behind or not text.startswith("("):
             return text
-        return bare.removeprefix("(").removesuffix(")")
+        return bare if _CREDIT.match(text) else bare.removeprefix("(").removesuffix(")")
 
     def _cuts_a_number(self, segment: Segment, first: int, last: int) -> bool:
         """Whether the words begin or end between two groups of one number's thousands: "450,00" of "12 450,00"."""
@@ -375,6 +384,26 @@ class PageCandidates:
                 yield self._several(lines, kind, normal)
             if len(lines) == most:
                 break
+
+    @cached_property
+    def zones(self) -> list[Zone]:
+        """The machine-readable zones of the page, misread letters set right by their check digits."""
+        return read_zones(self.words)
+
+    def _zone_from(self, segment: Segment) -> Zone | None:
+        """The zone whose first line a segment is."""
+        for zone in self.zones:
+            line = zone.box.height / len(zone.lines) if zone.box else 0.0
+            if zone.box and zone.box.contains(*segment.box.middle) and segment.box.middle[1] < zone.box.y0 + line:
+                return zone
+        return None
+
+    def _zones(self, segment: Segment, zone: Zone, kind: ValueType) -> Iterator[Candidate]:
+        """A zone as one value: its lines stand further apart than those of other texts."""
+        lines = [other for other in self.segments if zone.box and zone.box.contains(*other.box.middle)]
+        normal = normal_form(" ".join(zone.lines), kind)
+        if normal is not None and lines[0] is segment:
+            yield replace(self._several(lines, kind, normal), text=" ".join(zone.lines))
 
     def _several(self, lines: Sequence[Segment], kind: ValueType, normal: str) -> Candidate:
         made = self._candidate(lines[0], (lines[0].first, lines[0].last), kind, normal, True)

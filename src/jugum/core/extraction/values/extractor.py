@@ -84,6 +84,7 @@ class Extractor:
                     e.label,
                     e.around,
                     list(e.ranks),
+                    e.lines,
                 ]
                 for e in self.examples.every
             ],
@@ -104,8 +105,10 @@ class Extractor:
             Ranker.from_data(data["ranker"], trees),
             Examples.of(
                 [
-                    Example(paper, field, tuple(contexts), text, shape, page, Box(*box), label, around, tuple(ranks))
-                    for paper, field, contexts, text, shape, page, box, label, around, ranks in data["examples"]
+                    Example(
+                        paper, field, tuple(contexts), text, shape, page, Box(*box), label, around, tuple(ranks), lines
+                    )
+                    for paper, field, contexts, text, shape, page, box, label, around, ranks, lines in data["examples"]
                 ]
             ),
             tuple(frozenset(common[place] for place in places) for places in data["texts"]),

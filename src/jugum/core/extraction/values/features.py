@@ -43,6 +43,7 @@ NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below"
 NAME_LIKE_LEAST = 0.6  # what is less like a printed name says nothing about it
 WORDS_THAT_TELL = 3  # of those around a value, the strongest
 FAMILIES = ("text", "date", "money", "number")
+NO_LINES = 0.5  # stands for the share of examples with as many lines where there are none
 
 # Features by what they rest on. The order within FEATURES is that of the shipped prior's weights: it may grow at the
 # end of a new prior, never change under one that is shipped.
@@ -95,6 +96,7 @@ EXAMPLE_FEATURES = (
     "smallest_like",
     "largest_like",
     "early_like",
+    "lines_like",
 )
 OTHER_FEATURES = (
     "known_text",
@@ -150,6 +152,7 @@ def example_of(
         label,
         candidate.around,
         ranks,
+        candidate.stacked,
     )
 
 
@@ -189,7 +192,8 @@ class FieldScores:
     of n: `named`, the features of printed names and of their meanings; how like printed names the candidates are
     themselves; greatest likeness (0–1) to the field's examples (`of_field`, a mask over the examples of its type)
     jointly, to those of other fields (`rival`), by place, by row and column, by printed name; log-odds of values;
-    nearness of all words around, and their log-odds; how alike the values' ranks are (n×3)."""
+    nearness of all words around, and their log-odds; how alike the values' ranks are (n×3); the share of the field's
+    examples that have as many lines."""
 
     field: FieldPlan
     chosen: npt.NDArray[np.intp]
@@ -208,6 +212,7 @@ class FieldScores:
     around: Floats
     around_odds: Floats
     ranks: Floats
+    lines: Floats
 
     @property
     def prefilter_score(self) -> npt.NDArray[np.float64]:
@@ -259,6 +264,7 @@ class PaperFeatures:
         around = ContextSimilarities.of(candidates, examples)
         self._names(plan, groups, around)
         self.ranks = ranks_of(candidates)
+        self.lines = np.array([candidate.stacked for candidate in candidates], dtype=np.int8)
         self._against(around)
         ranks = dict(zip(("smallest", "largest", "early"), self.ranks.T, strict=True))
         self.fixed = _candidate_columns(candidates) | ranks | {"repeats": repeats_of(candidates)}
@@ -369,6 +375,9 @@ class PaperFeatures:
                 strongest=WORDS_THAT_TELL,
             ),
             1 - np.abs(self.ranks[chosen] - (self.examples.ranks[mine].mean(axis=0) if len(mine) else 0.5)),
+            (self.lines[chosen][:, None] == self.examples.lines[mine]).mean(axis=1, dtype=np.float32)
+            if len(mine)
+            else np.full(len(chosen), NO_LINES, dtype=np.float32),
         )
 
     def features_of(self, scores: FieldScores, rows: npt.NDArray[np.intp]) -> Floats:
@@ -453,6 +462,7 @@ class PaperFeatures:
             "around_odds": scores.around_odds,
             **_standing("around_odds", scores.around_odds),
             **dict(zip(("smallest_like", "largest_like", "early_like"), scores.ranks.T, strict=True)),
+            "lines_like": scores.lines,
         }
         return {
             **{f"example_{channel}": alike[place] for place, channel in enumerate(CHANNELS)},

@@ -44,7 +44,7 @@ PLACE_SCALE = (
 class Example:
     """Where and how a value of a field stood on a labelled paper (known by its number among the papers); `label` is
     the printed name it bore there, `around` the words near it, `ranks` how small, how large and how early it was among
-    the values of its type there (`ranks_of`)."""
+    the values of its type there (`ranks_of`), `lines` how many it had."""
 
     paper: int
     field: str
@@ -56,12 +56,14 @@ class Example:
     label: str = ""
     around: str = ""
     ranks: tuple[float, ...] = (0.0, 0.0, 0.0)
+    lines: int = 1
 
 
 @dataclass(frozen=True)
 class Examples:
     """Examples as columns: their papers, fields, pieces of their shapes, as distinct texts what stands around them (one
-    for each channel, and all together) and their labels, the words around them, and their ranks (M × 3)."""
+    for each channel, and all together) and their labels, the words around them, their ranks (M × 3) and numbers of
+    lines."""
 
     every: tuple[Example, ...]
     papers: npt.NDArray[np.intp]
@@ -72,6 +74,7 @@ class Examples:
     arounds: Texts
     words: Words
     ranks: Floats
+    lines: npt.NDArray[np.int8]
 
     @staticmethod
     def of(examples: Sequence[Example]) -> Examples:
@@ -86,6 +89,7 @@ class Examples:
             Texts.of([example.around for example in examples]),
             words_of([example.around for example in examples]),
             np.array([example.ranks for example in examples], dtype=np.float32).reshape(-1, RANKS),
+            np.array([example.lines for example in examples], dtype=np.int8),
         )
 
 

@@ -102,11 +102,12 @@ function penned(page, indices, small) {
 }
 
 function signatures(page) {
-  return page.layers.signatures.map((box) => ({
-    boxes: [box],
-    text: "pen strokes",
-    small: "no printed word explains them",
-  }));
+  const things = (boxes, text, small) => boxes.map((box) => ({ boxes: [box], text, small }));
+  return [
+    ...things(page.layers.signatures, "pen strokes", "no printed word explains them"),
+    ...things(page.layers.strokes, "a pen's line, perhaps", "counts where papers of the layout are signed"),
+    ...things(page.layers.stamps, "stamp", "a closed ring of ink"),
+  ];
 }
 
 function zones(page) {
@@ -137,7 +138,7 @@ export const LAYERS = {
   tables: ["Tables", tables],
   rules: ["Rules, cells", rules],
   ticks: ["Ticks, pen marks", ticks],
-  signatures: ["Signatures", signatures],
+  signatures: ["Signatures, stamps", signatures],
   zones: ["Zones, codes", zones],
 };
 
