@@ -27,7 +27,8 @@ from reportlab.lib.pagesizes import A4
 from reportlab.pdfgen.canvas import Canvas
 from tests.client import sign_in_client
 
-from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
+from jugum.core.extraction.candidates.around import CHANNELS
+from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.values.features import Example
 from jugum.core.extraction.values.placing import Placement, place_value, placed_examples
 from jugum.core.ocr import QuickEngine, open_paper, read_page

@@ -36,7 +36,8 @@ class Written:
     boxes: list[Place] = field(default_factory=list)
 
     def to_data(self) -> dict[str, Any]:
-        place = {"box": self.boxes[0]} if len(self.boxes) == 1 else {"boxes": self.boxes}
+        boxes = [[int(page), *sides] for page, *sides in self.boxes]
+        place = {"box": boxes[0]} if len(boxes) == 1 else {"boxes": boxes}
         return {"value": self.value, "normal": self.normal, **place}
 
 

@@ -12,7 +12,7 @@ import re
 from fastapi import FastAPI
 from pydantic import BaseModel, Field
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.meanings import nearness
 
 WORDS_LEAST = 0.2

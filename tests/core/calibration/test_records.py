@@ -56,6 +56,15 @@ def test_a_decision_does_not_see_itself_in_the_record_of_its_layout() -> None:
     assert found.max() - found.min() < 0.15
 
 
+def test_what_hardly_varied_among_papers_learned_from_casts_no_doubt_on_others() -> None:
+    """Words of clean papers are all read surely; that a scan's are read at .93 must not make its values impossible."""
+    rng = np.random.default_rng(2)
+    records = [replace(found_or_not(True, 0), reading=1 - float(rng.uniform(0, 1e-4))) for _ in range(40)]
+    right = [record.reading > 1 - 9e-5 for record in records]
+    scan = replace(found_or_not(True, 0), reading=0.93)
+    assert Calibrator().fit(records, right).probabilities([scan])[0] > 0.6
+
+
 def found_or_not(there: bool, layout: int) -> Decision:
     chosen = (Choice(a_candidate(), 3.0),) if there else ()
     return Decision(

@@ -12,12 +12,14 @@ from rapidfuzz import fuzz
 
 from jugum.core.classification import Layout, layout_of, layout_similarity
 from jugum.core.classification.layout_book import grouped
-from jugum.core.extraction.candidates.generate import CHANNELS, Candidate, candidates_of, plain_text
+from jugum.core.extraction.candidates.around import CHANNELS, plain_text
+from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.candidates.meanings import nearness, shipped_meanings
 from jugum.core.extraction.candidates.synonyms import DISCOUNT, groups_from, meant_names, shipped_groups
 from jugum.core.extraction.candidates.text_similarity import likeness
 from jugum.core.extraction.values.corpus import spread
-from jugum.core.extraction.values.features import COLUMN, FEATURES, PaperFeatures, example_of
+from jugum.core.extraction.values.examples import example_of
+from jugum.core.extraction.values.features import COLUMN, FEATURES, PaperFeatures
 from jugum.core.extraction.values.prior import share_of_prior, shipped_prior
 from jugum.core.extraction.values.ranker import LOGIT_MAX, Ranker, _levelled
 from jugum.core.extraction.values.similarities import Examples

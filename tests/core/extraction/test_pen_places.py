@@ -8,7 +8,7 @@ from jugum.core.classification import layout_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.parts import PartPaper, PartReader, fit_parts, parts_of
-from jugum.core.extraction.pen_places import fit_pen_places
+from jugum.core.extraction.pen_places import PenPlaces, fit_pen_places
 from jugum.core.ocr.rules import Ruling
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.schema import FieldPlan, Plan
@@ -28,6 +28,7 @@ def paper(
     lines: tuple[str, ...] = LINES,
     more: tuple[tuple[float, float, str], ...] = (),
     strokes: tuple[Box, ...] = (),
+    stamps: tuple[Box, ...] = (),
 ) -> PartPaper:
     words = []
     for x, y, text in [*((0.1, 0.1 + 0.05 * n, text) for n, text in enumerate(lines)), *more]:
@@ -36,7 +37,7 @@ def paper(
             words.append(Word(part, Box(at, y, at + 0.01 * len(part), y + 0.014)))
             at += 0.01 * len(part) + 0.006
     pages = [Page(1, 595, 842, reading_order(words))]
-    layers = Structure((), Ruling((), ()), (), (), (), inks, (), (), strokes=strokes)
+    layers = Structure((), Ruling((), ()), (), (), (), inks, (), (), strokes=strokes, stamps=stamps)
     return PartPaper.of(parts_of(PLAN), pages, [layers])
 
 
@@ -77,6 +78,40 @@ def test_a_pen_may_go_a_little_its_own_way_but_not_to_another_part_of_the_page()
     aside = Box(LEFT.x0 + 0.03, LEFT.y0 + 0.02, LEFT.x1 + 0.03, LEFT.y1 + 0.02)
     assert answers(taught(), paper(aside))["tenant"] == "yes"
     assert answers(taught(), paper(Box(0.1, 0.3, 0.3, 0.34)))["tenant"] == "no"
+
+
+def test_a_field_whose_labels_are_stamps_is_a_stamp() -> None:
+    """The owner's field is stamped, the tenant's signed; each is told by its own kind of ink."""
+    papers = [paper(LEFT, stamps=(RIGHT,)), paper(LEFT, stamps=(RIGHT,)), paper()]
+    samples = [
+        labelled(papers[0], tenant=LEFT, owner=RIGHT),
+        labelled(papers[1], tenant=LEFT, owner=RIGHT),
+        labelled(papers[2], tenant=None, owner=None),
+    ]
+    reader = fit_parts(PLAN, samples, papers)
+    assert answers(reader, paper(LEFT, stamps=(RIGHT,))) == {"tenant": "yes", "owner": "yes"}
+    assert answers(reader, paper(LEFT, RIGHT)) == {"tenant": "yes", "owner": "no"}  # signed where a stamp is due
+    assert answers(reader, paper(stamps=(LEFT, RIGHT))) == {"tenant": "no", "owner": "yes"}
+    assert reader.pens is not None
+    back = PenPlaces.from_data(reader.pens.to_data())
+    assert [back.is_stamp(key) for key in ("tenant", "owner")] == [False, True]
+
+
+def test_on_another_layout_any_stamp_is_the_stamp() -> None:
+    papers = [paper(stamps=(RIGHT,)), paper(stamps=(RIGHT,))]
+    reader = fit_parts(PLAN, [labelled(one, owner=RIGHT) for one in papers], papers)
+    lines = ("Quite another paper", "with nothing of the other")
+    stamped, not_stamped = paper(lines=lines, stamps=(LEFT,)), paper(LEFT, lines=lines)
+    assert answers(reader, stamped, likeness=0.1)["owner"] == "yes"
+    assert answers(reader, not_stamped, likeness=0.1)["owner"] == ""
+
+
+def test_a_signature_under_a_stamp_is_no_stamp() -> None:
+    papers = [paper(strokes=(LEFT,), stamps=(Box(0.15, 0.78, 0.25, 0.86),)) for _ in range(2)]
+    reader = fit_parts(PLAN, [labelled(one, tenant=LEFT) for one in papers], papers)
+    assert reader.pens is not None
+    assert not reader.pens.is_stamp("tenant")
+    assert answers(reader, paper(LEFT))["tenant"] == "yes"
 
 
 def test_a_layout_whose_labelled_papers_are_not_signed_knows_no_place() -> None:

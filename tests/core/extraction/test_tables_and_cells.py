@@ -15,7 +15,8 @@ from reportlab.pdfgen import canvas
 from tests.papers import drawn
 
 from jugum.core.calibration import CALIBRATION_FEATURES, VALUE, Calibrator, features_of
-from jugum.core.extraction.candidates.generate import CHANNELS, Candidate, candidates_of
+from jugum.core.extraction.candidates.around import CHANNELS
+from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.sections import sections_of
 from jugum.core.extraction.decided import PartDecision, PartKind

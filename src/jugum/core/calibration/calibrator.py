@@ -82,7 +82,8 @@ CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
 NEVER_COUNTED = (10_000, 10_000)  # by versions from before denials were counted: these are as sure as they were
-FLAT = 1e-6  # a feature that varies less is left unscaled, so that it is not divided by nought
+SCALE_LEAST = 0.05  # a feature that hardly varied is not blown up: of papers that differ in it nothing was learned
+SCORE_MOST = 30.0  # log-odds
 
 
 def kind_of(decision: AnyDecision) -> str:
@@ -139,7 +140,7 @@ class Calibrator:
         self.here_ = LayoutRecords.of(decisions, good)
         rows = self._rows(decisions, own=good)
         self.mean_ = rows.mean(axis=0)
-        self.scale_ = np.where(rows.std(axis=0) > FLAT, rows.std(axis=0), 1.0)
+        self.scale_ = np.maximum(rows.std(axis=0), SCALE_LEAST)
         above, below = (good.sum() + 1) / (good.sum() + 2), 1 / ((~good).sum() + 2)
         target = np.where(good, above, below)
         weight = np.ones(len(rows)) if weights is None else np.array(weights, dtype=float)
@@ -169,7 +170,8 @@ class Calibrator:
                 scores[place] = (scores[place] + log_odds(self.oversights_.nothing_there(decision))) / 2
             elif denies(decision):
                 caps[place] = min(most, self.denials_.share(decision))
-        confidence: Floats = np.clip(1 / (1 + np.exp(-scores)), CONFIDENCE_MIN, caps)
+        bounded = np.clip(scores, -SCORE_MOST, SCORE_MOST)
+        confidence: Floats = np.clip(1 / (1 + np.exp(-bounded)), CONFIDENCE_MIN, caps)
         return confidence
 
     def _rows(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:

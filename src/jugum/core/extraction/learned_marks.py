@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from jugum.core.extraction.candidates.generate import bare_text
+from jugum.core.extraction.candidates.around import bare_text
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.marks import Tick, captioned, name_by_pen, ticks_of
 from jugum.core.page import Box, Page, overlap_share, text_of

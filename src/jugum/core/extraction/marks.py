@@ -11,7 +11,7 @@ import numpy as np
 from rapidfuzz import fuzz
 
 from jugum.core.extraction.alternatives import alternatives_of
-from jugum.core.extraction.candidates.generate import bare_text
+from jugum.core.extraction.candidates.around import bare_text
 from jugum.core.extraction.candidates.meanings import nearness
 from jugum.core.extraction.candidates.text_similarity import likeness
 from jugum.core.extraction.found import EngineName, Finding, Found

@@ -18,7 +18,7 @@ from jugum.core.extraction.clauses.model import ClauseModel, Unit, clause_right,
 from jugum.core.extraction.decided import PartDecision, PartKind, part_kind
 from jugum.core.extraction.found import Finding
 from jugum.core.extraction.marks import CAPTION_LEAST
-from jugum.core.extraction.pen_places import PenPlaces, fit_pen_places
+from jugum.core.extraction.pen_places import NO_INKS, Inks, PenPlaces, fit_pen_places
 from jugum.core.extraction.tables.by_cells import read_by_cells
 from jugum.core.extraction.tables.by_heads import Lines, TableWay, decision_of_rows, table_decision
 from jugum.core.extraction.tables.cell_model import CellModel, fit_cells
@@ -28,7 +28,7 @@ from jugum.core.extraction.tables.tagger import TableTagger, fit_table_tagger, l
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Inside
-from jugum.core.page import Box, Page, overlap_share
+from jugum.core.page import Page, overlap_share
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structures
 from jugum.core.values import DataType, same_value
@@ -57,13 +57,13 @@ def marks_of(plan: Plan) -> Plan:
 @dataclass
 class PartPaper:
     """A paper with what reading its parts needs, each made once: `units` that clauses may be, `marks` found by their
-    engines, `lines` of its pages, `inks` that pens left (page and box)."""
+    engines, `lines` of its pages, `inks` that pens and stamps left."""
 
     pages: Sequence[Page]
     units: Sequence[Unit]
     marks: Mapping[str, Finding]
     lines: Sequence[Lines]
-    inks: Sequence[tuple[int, Box]] = ()
+    inks: Inks = NO_INKS
 
     @staticmethod
     def of(plan: Plan, pages: Sequence[Page], structures: Structures | None) -> PartPaper:
@@ -74,18 +74,21 @@ class PartPaper:
             units_of(pages) if FieldKind.CLAUSE in kinds else [],
             mark_findings(plan, pages, structures),
             [Lines.of(page) for page in pages] if FieldKind.TABLE in kinds else [],
-            [
-                (page.number, box)
-                for page, layers in zip(pages, structures or [], strict=False)
-                if layers
-                for box in (*layers.signatures, *layers.strokes)
-            ],
+            _inks_of(pages, structures or []),
         )
 
     @cached_property
     def layout(self) -> Layout:
         """The paper's layout, for telling known ones from new ones."""
         return layout_of(self.pages)
+
+
+def _inks_of(pages: Sequence[Page], structures: Structures) -> Inks:
+    found = [(page.number, layers) for page, layers in zip(pages, structures, strict=False) if layers]
+    return Inks(
+        tuple((number, box) for number, layers in found for box in (*layers.signatures, *layers.strokes)),
+        tuple((number, box) for number, layers in found for box in layers.stamps),
+    )
 
 
 @dataclass(frozen=True)
@@ -133,8 +136,10 @@ class PartReader:
         if self.pens is None or field.data_type is not DataType.SIGNATURE:
             return named
         placed = self.pens.read(field, paper.layout, paper.pages, paper.inks, layout_similarity, group)
-        if placed is None or _is_signed(placed) or not _is_signed(named, CAPTION_LEAST):
+        if placed is None or _is_signed(placed) or self.pens.is_stamp(field.key):
             return placed or named
+        if not _is_signed(named, CAPTION_LEAST):
+            return placed
         signatures = [other for other in self.plan.fields if other.data_type is DataType.SIGNATURE]
         taken = [
             value.box
@@ -200,7 +205,11 @@ def fit_parts(
     if model.clauses:
         model.fit([(paper.units, sample.labels) for paper, sample in zip(known, samples, strict=True)])
     signed = any(field.data_type is DataType.SIGNATURE for field in part.fields)
-    pens = fit_pen_places(part, samples, [paper.layout for paper in known], groups) if signed else None
+    pens = (
+        fit_pen_places(part, samples, [paper.layout for paper in known], groups, [paper.inks for paper in known])
+        if signed
+        else None
+    )
     if not any(field.kind is FieldKind.TABLE for field in part.fields):
         return PartReader(part, model, pens=pens)
     headed = with_learned_heads(part, samples)

@@ -1,5 +1,5 @@
-"""Signatures by where they stand on labelled papers of the same layout: many forms print nothing by the line that is
-signed, or the same words by several lines."""
+"""Signatures and stamps by where they stand on labelled papers of the same layout: many forms print nothing by the line
+that is signed, or the same words by several lines. What a field is, a signature or a stamp, its labels say."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from jugum.core.classification.layout_book import NEW_LAYOUT, SAME
 from jugum.core.classification.lookalikes import anchor_text
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.found import EngineName, Finding, Found
-from jugum.core.page import Box, Page
+from jugum.core.page import Box, Page, overlap_share
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.values import DataType
 
@@ -24,6 +24,8 @@ PAPERS_MAX = 60  # labelled papers that are kept for comparing
 NEAREST = 5  # of them that say where a paper is signed
 AROUND = (0.04, 0.025)  # shares of the page that ink may lie beside its labelled places: pens go their own way
 SURE, ONE_PAPER = 1.0, 0.85  # scores of what several labelled papers say, and of what one says
+ELSEWHERE = 0.5  # … of any stamp on another layout
+STAMPED = 0.5  # of the smaller of two boxes that a label shares with a stamp that is meant
 WORDS_MAX, WORDS_REACH = 12, 0.12  # words around a signature that say where it is, and how far off they may stand
 AGREE = (0.03, 0.012)  # shares of the page within which the words of a paper point to the same place
 WORDS_LEAST = 2  # that must
@@ -31,13 +33,25 @@ WORDS_LEAST = 2  # that must
 
 @dataclass(frozen=True)
 class Signed:
-    """A labelled signature: the paper (a number), its page and box, and the words around it with how far their middles
-    lie from the middle of the box (x, y in shares of the page)."""
+    """A labelled signature: the paper (a number), its page and box, the words around it with how far their middles lie
+    from the middle of the box (x, y in shares of the page), and whether a stamp is what was labelled."""
 
     paper: int
     page: int
     box: Box
     around: tuple[tuple[str, float, float], ...] = ()
+    stamp: bool = False
+
+
+@dataclass(frozen=True)
+class Inks:
+    """What was drawn on a paper after it was printed, as (page, box): by pens, and by round stamps."""
+
+    pens: tuple[Ink, ...] = ()
+    stamps: tuple[Ink, ...] = ()
+
+
+NO_INKS = Inks()
 
 
 @dataclass(frozen=True)
@@ -54,21 +68,22 @@ class PenPlaces:
         field: FieldPlan,
         layout: Layout,
         pages: Sequence[Page],
-        inks: Sequence[Ink],
+        inks: Inks,
         likeness: float,
         group: int = NEW_LAYOUT,
     ) -> Finding | None:
         """Whether there is ink where labelled papers of the layout's `group` are signed, or the most alike ones where
         the group is not known; None where no labelled paper of this layout is signed. What stands above may have moved
         the place: the words around it are looked for. `likeness` (0–1) is the layout's to the most alike labelled
-        paper."""
+        paper. Of a field that is a stamp any stamp says yes on other layouts."""
         places = self.signed.get(field.key, ())
+        stamp = self.is_stamp(field.key)
         if likeness < SAME or not places:
-            return None
+            return _any_stamp(field, inks) if stamp else None
         grouped = group != NEW_LAYOUT and bool(self.groups)
         mates = [place.paper for place in places if grouped and self.group_of(place.paper) == group]
         if grouped and not mates:
-            return None
+            return _any_stamp(field, inks) if stamp else None
         papers = set(mates or [place.paper for place in places])
         alike = {paper: layout_similarity(layout, self.layouts[paper]) for paper in papers}
         least = 0.0 if mates else ALIKE * max(alike.values())
@@ -78,14 +93,21 @@ class PenPlaces:
         if not mine:
             return None
         score = SURE if len(here) > 1 else ONE_PAPER
-        signed = [(page, ink) for page, ink in inks if any(page == number and _at(ink, box) for number, box in mine)]
+        drawn = inks.stamps if stamp else inks.pens
+        signed = [(page, ink) for page, ink in drawn if any(page == number and _at(ink, box) for number, box in mine)]
+        what, done = ("stamp", "stamped") if stamp else ("ink", "signed")
         if signed:
             page, ink = max(signed, key=lambda one: one[1].area)
-            why = "ink where labelled papers of this layout are signed"
+            why = f"{what} where labelled papers of this layout are {done}"
             return Finding(field.key, (Found("yes", "yes", page, ink, score, EngineName.MODEL, why),))
         page, box = mine[0]
-        why = "no ink where labelled papers of this layout are signed"
+        why = f"no {what} where labelled papers of this layout are {done}"
         return Finding(field.key, (Found("no", "no", page, box, score, EngineName.MODEL, why),))
+
+    def is_stamp(self, key: str) -> bool:
+        """Whether a field's labels are stamps, most of them."""
+        places = self.signed.get(key, ())
+        return 2 * sum(place.stamp for place in places) > len(places)
 
     def group_of(self, paper: int) -> int:
         """The layout group of a labelled paper."""
@@ -103,6 +125,7 @@ class PenPlaces:
                         place.page,
                         [round(side, 5) for side in place.box],
                         [[text, round(x, 4), round(y, 4)] for text, x, y in place.around],
+                        place.stamp,
                     ]
                     for place in its
                 ]
@@ -112,18 +135,31 @@ class PenPlaces:
 
     @staticmethod
     def from_data(data: Mapping[str, Any]) -> PenPlaces:
-        """The inverse; of what was kept before words around were, there are none."""
+        """The inverse; of what was kept before words around were, there are none, and before stamps were, no stamp."""
         return PenPlaces(
             tuple(Layout.from_data(layout) for layout in data["layouts"]),
             {
                 key: tuple(
-                    Signed(paper, page, Box(*box), tuple((text, x, y) for text, x, y in (around[0] if around else ())))
-                    for paper, page, box, *around in its
+                    Signed(
+                        paper,
+                        page,
+                        Box(*box),
+                        tuple((text, x, y) for text, x, y in (later[0] if later else ())),
+                        bool(later[1:] and later[1]),
+                    )
+                    for paper, page, box, *later in its
                 )
                 for key, its in data["signed"].items()
             },
             tuple(data.get("groups", ())),
         )
+
+
+def _any_stamp(field: FieldPlan, inks: Inks) -> Finding:
+    if not inks.stamps:
+        return Finding(field.key)
+    page, box = inks.stamps[0]
+    return Finding(field.key, (Found("yes", "yes", page, box, ELSEWHERE, EngineName.MODEL, "a stamp"),))
 
 
 def _moved(places: Sequence[Signed], pages: Sequence[Page]) -> list[Ink]:
@@ -184,16 +220,21 @@ def _at(ink: Box, place: Box) -> bool:
 
 
 def fit_pen_places(
-    plan: Plan, samples: Sequence[Sample], layouts: Sequence[Layout], groups: Sequence[int] = ()
+    plan: Plan,
+    samples: Sequence[Sample],
+    layouts: Sequence[Layout],
+    groups: Sequence[int] = (),
+    inks: Sequence[Inks] = (),
 ) -> PenPlaces | None:
-    """Where labelled papers (of layout `groups`, if these are known) bear the signatures of a plan; None when none was
-    labelled with a place."""
+    """Where labelled papers (of layout `groups` and with `inks`, if these are known) bear a plan's signatures and
+    stamps; None when none was labelled with a place."""
     fields = [field for field in plan.fields if field.kind is FieldKind.VALUE and field.data_type is DataType.SIGNATURE]
     kept: list[Layout] = []
     their: list[int] = []
     found_in = groups or [NEW_LAYOUT] * len(samples)
     signed: dict[str, list[Signed]] = {}
-    for sample, layout, group in list(zip(samples, layouts, found_in, strict=True))[-PAPERS_MAX:]:
+    drawn = inks or [NO_INKS] * len(samples)
+    for sample, layout, group, ink in list(zip(samples, layouts, found_in, drawn, strict=True))[-PAPERS_MAX:]:
         its = [
             (field.key, label.page, label.box)
             for field in fields
@@ -202,11 +243,13 @@ def fit_pen_places(
         ]
         for key, page, box in its:
             around = next((_words_around(its, box) for its in sample.pages if its.number == page), ())
-            signed.setdefault(key, []).append(Signed(len(kept), page, box, around))
+            stamp = any(page == number and overlap_share(box, other) > STAMPED for number, other in ink.stamps)
+            pen = any(page == number and overlap_share(box, other) > STAMPED for number, other in ink.pens)
+            signed.setdefault(key, []).append(Signed(len(kept), page, box, around, stamp and not pen))
         if its:
             kept.append(layout)
             their.append(int(group))
     return PenPlaces(tuple(kept), {key: tuple(its) for key, its in signed.items()}, tuple(their)) if kept else None
 
 
-__all__ = ["PenPlaces", "fit_pen_places"]
+__all__ = ["NO_INKS", "Inks", "PenPlaces", "fit_pen_places"]

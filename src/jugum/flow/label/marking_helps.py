@@ -87,8 +87,8 @@ def paragraphs(store: Store, document_id: int) -> list[Paragraph]:
 
 @dataclass(frozen=True)
 class PageMark:
-    """A mark on a page: a tick box with its state and the words beside it, or a signature. `answer` is what it says
-    of a yes/no field: a ticked box beside "no" says no."""
+    """A mark on a page: a tick box with its state and the words beside it, a signature or a stamp. `answer` is what it
+    says of a yes/no field: a ticked box beside "no" says no."""
 
     kind: str
     page: int
@@ -99,7 +99,7 @@ class PageMark:
 
 
 def page_marks(store: Store, explorer: Explorer, document_id: int, page: int) -> list[PageMark]:
-    """The tick boxes and signatures found on a page."""
+    """The tick boxes, signatures and stamps found on a page."""
     from jugum.core.extraction.marks import answer_of, ticks_of
 
     with store.session() as session:
@@ -110,8 +110,8 @@ def page_marks(store: Store, explorer: Explorer, document_id: int, page: int) ->
         PageMark("tick box", page, [round(v, 5) for v in tick.box], tick.ticked, tick.caption, answer_of(tick))
         for tick in ticks_of(its, [layers])
     ]
-    signed = [PageMark("signature", page, [round(v, 5) for v in box], True, "", "yes") for box in layers.signatures]
-    return ticks + signed
+    drawn = [("signature", box) for box in layers.signatures] + [("stamp", box) for box in layers.stamps]
+    return ticks + [PageMark(kind, page, [round(v, 5) for v in box], True, "", "yes") for kind, box in drawn]
 
 
 @dataclass(frozen=True)

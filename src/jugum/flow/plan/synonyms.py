@@ -7,7 +7,7 @@ from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.synonyms import groups_from, meant_names, shipped_groups
 from jugum.errors import InputError
 from jugum.flow.in_force import LoadedVersions, newest_version

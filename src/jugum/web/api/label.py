@@ -122,7 +122,7 @@ def paragraphs(request: Request, document_id: int, actor: MaySee) -> list[Paragr
 @router.get("/documents/{document_id}/pages/{number}/marks")
 @at_length
 def marks(request: Request, document_id: int, number: int, actor: MaySee) -> list[PageMark]:
-    """Tick boxes with their state and caption, and signatures, of a page."""
+    """Tick boxes with their state and caption, signatures and stamps of a page."""
     state = request.app.state
     return marking_helps.page_marks(state.store, state.explorer, document_id, number)
 

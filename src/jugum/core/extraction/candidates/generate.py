@@ -9,17 +9,23 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
-from statistics import median
 from typing import Any
 
-from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, part_of, text_of, union
+from jugum.core.extraction.candidates.around import (
+    CHANNELS,
+    LINE_GAP_MOST,
+    LINE_WORDS,
+    WRAP_INDENT,
+    Surroundings,
+    plain_text,
+)
+from jugum.core.page import Box, Page, Segment, part_of, text_of, union
 from jugum.core.structure.zones import Zone, read_zones
 from jugum.core.values import NUMERIC, AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
 from jugum.core.values.dates import month_names
 from jugum.core.values.numbers import names_currency
 from jugum.core.values.spelled import parse_spelled
 
-CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "below", "heading")
 WORDS_MAX = {
     DataType.DATE: 10,
     DataType.MONEY: 5,
@@ -38,14 +44,9 @@ TEXT_WORDS_MAX = 8  # longer runs are sentences; they are read as clauses
 STACK_LINES_MAX = 5  # of an address, or in one ruled cell
 TEXT_LINES_MAX = 3  # of another text
 TEXT_GAP_MOST = 0.85  # line heights between its lines; engines draw boxes close around the letters of scans
-CELL_ROWS = 5  # rows that the name of a ruled cell may stand above a value in it
 STACKS = frozenset({DataType.ADDRESS, DataType.TEXT})
-BELOW_WITHIN = 1.4  # line heights between a value and the name printed beneath it
-LINE_GAP_MOST = 1.1  # line heights between two lines of one address
-LINE_WORDS = 9  # a piece of a row with more words is running prose
 PROSE_WORDS = 4  # a line of fewer words is no prose, and does not go on below
 WRAP_WORDS = 4  # words of a value on either side of a line's end
-WRAP_INDENT = 0.03  # page widths that two lines of prose may begin apart
 WRAPS = frozenset({DataType.DATE, DataType.MONEY, DataType.NAME, DataType.TEXT})
 NEEDS_DIGIT = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.PHONE})
 GROUPED = frozenset({DataType.MONEY, DataType.NUMBER})  # whose thousands may be parted by a blank
@@ -53,14 +54,8 @@ BLANK_MOST = 0.45  # line heights between groups of one number; columns stand fu
 _GROUP_BEFORE = re.compile(r"(?:^|[^\d.,])[1-9]\d{0,2}$")
 _GROUP_AFTER = re.compile(r"\d{3}(?!\d)")
 _MARKS = ".,;:“”\"'"
-CONTEXT_WORDS = 4  # words before and after, on the line; printed names have seldom more
-HEADING_ROWS = 12  # above a paragraph that its heading is looked for in
-AROUND_WORDS = (12, 6)  # words before and after that tell, in running prose, what a value is; within its sentence
-_ENDS_SENTENCE = re.compile(r"(?:\w{3}[.!?]|;)$")  # "No." does not
-_PUNCTUATION = re.compile(r"[^\w%#&/]+|_")
 _DASH = re.compile(r"[-–—]")
 _GLUED = re.compile(r"^(?P<name>[^\W\d_][^:=]*)[:=](?P<value>[^:=]+.*)$")
-_DIGITS = re.compile(r"\d+")
 _CREDIT = re.compile(r"\(\s*cr\b", re.IGNORECASE)
 _ANY_DATE = ValueType(DataType.DATE)
 
@@ -126,42 +121,20 @@ class Candidate:
         return value_shape(self.text)
 
 
-@lru_cache(maxsize=50_000)
-def plain_text(text: str) -> str:
-    """Lower case, runs of digits as 0, no punctuation, single blanks: `"Net pay (kr) 12.50:"` → `"net pay kr 0 0"`."""
-    return _DIGITS.sub("0", bare_text(text))
-
-
-@lru_cache(maxsize=50_000)
-def bare_text(text: str) -> str:
-    """Lower case, no punctuation, single blanks, digits as they are: `"14 Days:"` → `"14 days"`."""
-    return " ".join(_PUNCTUATION.sub(" ", text.casefold()).split())
-
-
 def candidates_of(pages: Sequence[Page], kinds: Collection[AnyType]) -> list[Candidate]:
     """All candidates of these value types in a document, page after page in reading order."""
     narrowed = [as_value_type(kind) for kind in kinds]
     return [found for page in pages for found in PageCandidates(page).of(narrowed)]
 
 
-class PageCandidates:
+class PageCandidates(Surroundings):
     """Rows and segments of one page, and the candidates in them."""
 
     def __init__(self, page: Page) -> None:
-        self.page = page
-        self.words = page.words
-        self.rows, self.segments = laid_out(page)
-        self.height = median(word.box.height for word in page.words) if page.words else 1.0
-        self.by_row: dict[int, list[Segment]] = {}
-        for segment in self.segments:
-            self.by_row.setdefault(segment.row, []).append(segment)
+        super().__init__(page)
         self._found: dict[ValueType, list[Candidate]] = {}
         self._of_span: dict[tuple[int, int], dict[str, Any]] = {}
-        self._heads: dict[int, tuple[str, str]] = {}
-        self._prose: dict[int, bool] = {}
-        self._headings: dict[int, str] = {}
         self.home = [segment for segment in self.segments for _ in range(segment.first, segment.last + 1)]
-        self.numeric = {id(segment): _is_numeric(segment.text) for segment in self.segments}
 
     def of(self, kinds: Collection[ValueType]) -> list[Candidate]:
         """Candidates of some value types, in reading order within each; found once for each type."""
@@ -430,14 +403,14 @@ class PageCandidates:
         if (first, last) not in self._of_span:
             words = self.words[first : last + 1]
             box = union(word.box for word in words) if last > first else words[0].box
-            contexts = tuple(map(plain_text, self._contexts(segment, first, last, box)))
+            contexts = tuple(map(plain_text, self.contexts(segment, first, last, box)))
             prose = self.is_prose(segment)
             self._of_span[first, last] = {
                 "text": text_of(words),
                 "box": box,
                 "contexts": contexts,
-                "around": self._sentence(first, last) if prose else " ".join(dict.fromkeys(contexts)),
-                "beside": (plain_text(self._word(first - 1)), plain_text(self._word(last + 1))),
+                "around": self.sentence(first, last) if prose else " ".join(dict.fromkeys(contexts)),
+                "beside": (plain_text(self.word(first - 1)), plain_text(self.word(last + 1))),
                 "prose": prose,
                 "confidence": min(word.confidence for word in words),
                 "bold": all(word.bold for word in words),
@@ -448,134 +421,6 @@ class PageCandidates:
                 "differs": any(word.differs for word in words),
             }
         return self._of_span[first, last]
-
-    def _word(self, index: int) -> str:
-        return self.words[index].text if 0 <= index < len(self.words) else ""
-
-    def is_prose(self, segment: Segment) -> bool:
-        """Whether a piece of a row is a line of running prose: of many words, or the last words below such a line."""
-        if segment.first not in self._prose:
-            self._prose[segment.first] = segment.last - segment.first + 1 > LINE_WORDS or (
-                segment.row > 0
-                and any(
-                    above.last - above.first + 1 > LINE_WORDS
-                    and abs(above.box.x0 - segment.box.x0) < WRAP_INDENT
-                    and segment.box.y0 - above.box.y1 < LINE_GAP_MOST * self.height
-                    for above in self.by_row[segment.row - 1]
-                )
-            )
-        return self._prose[segment.first]
-
-    def _heading(self, segment: Segment) -> str:
-        """What a paragraph of running prose is headed by: a few words in the margin beside its first line, else a short
-        line above it; "" for what is no prose."""
-        if not self.is_prose(segment):
-            return ""
-        if segment.first not in self._headings:
-            self._headings[segment.first] = self._heading_of(segment)
-        return self._headings[segment.first]
-
-    def _heading_of(self, segment: Segment) -> str:
-        row = self.by_row[segment.row]
-        place = row.index(segment)
-        if place:
-            return row[place - 1].text
-        above = [
-            other for other in self.by_row.get(segment.row - 1, ()) if abs(other.box.x0 - segment.box.x0) < WRAP_INDENT
-        ]
-        if above and self.is_prose(above[0]) and segment.box.y0 - above[0].box.y1 < LINE_GAP_MOST * self.height:
-            return self._heading(above[0])
-        for number in range(segment.row - 1, max(-1, segment.row - HEADING_ROWS - 1), -1):
-            short = self.by_row[number][0]
-            if len(self.by_row[number]) == 1 and not self.is_prose(short) and not self.numeric[id(short)]:
-                return short.text
-        return ""
-
-    def _sentence(self, first: int, last: int) -> str:
-        """The words of a value's sentence near it, without the value, in plain text."""
-        before, after = AROUND_WORDS
-        start, end = first, last
-        while start > max(0, first - before) and not _ENDS_SENTENCE.search(self.words[start - 1].text):
-            start -= 1
-        while end < min(len(self.words) - 1, last + after) and not _ENDS_SENTENCE.search(self.words[end].text):
-            end += 1
-        return plain_text(text_of([*self.words[start:first], *self.words[last + 1 : end + 1]]))
-
-    def _contexts(self, segment: Segment, first: int, last: int, box: Box) -> tuple[str, ...]:
-        """Texts of the channels, in the order of CHANNELS."""
-        row = self.by_row[segment.row]
-        place = row.index(segment)
-        inside = text_of(self.words[max(segment.first, first - CONTEXT_WORDS) : first])
-        left = inside or (row[place - 1].text if place else "")
-        head = next((other.text for other in row[: place or 1] if not self.numeric[id(other)]), "")
-        row_head = head if place else inside
-        previous = text_of(self.words[max(0, first - CONTEXT_WORDS) : first])
-        following = text_of(self.words[last + 1 : last + 1 + CONTEXT_WORDS])
-        part = (first, last) != (segment.first, segment.last) and segment.last - segment.first > 3
-        above = self._heads_above(segment, box) if part else self._heads_of(segment)
-        return (
-            left,
-            above[0],
-            row_head,
-            above[1],
-            previous,
-            following,
-            self._below(segment, box),
-            self._heading(segment),
-        )
-
-    def _heads_of(self, segment: Segment) -> tuple[str, str]:
-        """What stands above a whole piece; kept."""
-        if segment.first not in self._heads:
-            self._heads[segment.first] = self._heads_above(segment, segment.box)
-        return self._heads[segment.first]
-
-    def cell_of(self, segment: Segment) -> int:
-        """The ruled cell that a piece of a row stands in, −1 for none."""
-        return self.words[segment.first].cell
-
-    def _below(self, segment: Segment, box: Box) -> str:
-        """The words close under a box: forms print the name of a line beneath it. What another ruled cell says is
-        not meant."""
-        for number in range(segment.row + 1, min(segment.row + 3, len(self.rows))):
-            under = [other for other in self.by_row[number] if horizontal_overlap(other.box, box) > 0.15]
-            if under:
-                best = max(under, key=lambda other: horizontal_overlap(other.box, box))
-                if self.cell_of(segment) != self.cell_of(best):
-                    return ""
-                near = best.box.y0 - box.y1 < BELOW_WITHIN * self.height
-                return best.text if near and not self.numeric[id(best)] else ""
-        return ""
-
-    def _heads_above(self, segment: Segment, box: Box) -> tuple[str, str]:
-        """The nearest piece above a box, and the nearest that is no number (a column's head), looking up 30 rows. In
-        a ruled cell what is printed above in the same cell is both, wherever in it: its name stands in a corner of
-        the box."""
-        nearest = head = self._in_cell_above(segment, box)
-        if head:
-            return nearest, head
-        for number in range(segment.row - 1, max(-1, segment.row - 31), -1):
-            over = [other for other in self.by_row[number] if horizontal_overlap(other.box, box) > 0.15]
-            if not over:
-                continue
-            best = max(over, key=lambda other: horizontal_overlap(other.box, box))
-            nearest = nearest or best.text
-            if not self.numeric[id(best)]:
-                head = best.text
-                break
-        return nearest, head
-
-    def _in_cell_above(self, segment: Segment, box: Box) -> str:
-        cell = self.cell_of(segment)
-        if cell < 0:
-            return ""
-        for number in range(segment.row - 1, max(-1, segment.row - CELL_ROWS - 1), -1):
-            here = [
-                other for other in self.by_row[number] if self.cell_of(other) == cell and not self.numeric[id(other)]
-            ]
-            if here:
-                return min(here, key=lambda one: abs(one.box.x0 - box.x0)).text
-        return ""
 
 
 def _may_be(text: str, kind: ValueType) -> bool:
@@ -638,10 +483,3 @@ def _may_be_option(text: str, kind: ValueType) -> bool:
     misread."""
     count, first, last = _ends(text)
     return any(words == count and (first == a or last == b) for words, a, b in _ends_of_options(kind))
-
-
-def _is_numeric(text: str) -> bool:
-    """Whether over half of the letters and digits are digits: a number, a date, an amount with its currency."""
-    digits = sum(letter.isdigit() for letter in text)
-    solid = sum(letter.isalnum() for letter in text)
-    return digits * 2 > solid

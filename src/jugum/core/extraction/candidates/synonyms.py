@@ -12,7 +12,7 @@ from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.schema import FieldPlan, Plan
 
 DISCOUNT = 0.9  # what a synonym counts against a name that the plan says itself

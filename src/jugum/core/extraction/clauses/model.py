@@ -19,7 +19,7 @@ import numpy.typing as npt
 from scipy import sparse
 
 from jugum.core.classification.wording import Wording
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.samples import SampleLabel
 from jugum.core.extraction.clauses.sections import Section, paragraphs_of, places_of, score_of, sections_of
 from jugum.core.extraction.decided import PartDecision, PartKind

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.sections import SectionLine, lines_of, places_of
 from jugum.core.extraction.found import EngineName, Found

@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldPlan

@@ -14,7 +14,7 @@ from statistics import median
 
 import numpy as np
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.meanings import nearness
 from jugum.core.extraction.found import Found
 from jugum.core.extraction.tables.by_heads import Lines, adds_up, header_likeness, says_total

@@ -12,7 +12,7 @@ from statistics import median
 import numpy as np
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.meanings import nearness
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.found import Finding, Found

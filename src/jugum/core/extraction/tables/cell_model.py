@@ -19,7 +19,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.sparse import csr_array
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.found import Found
 from jugum.core.extraction.tables.by_heads import Lines

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan

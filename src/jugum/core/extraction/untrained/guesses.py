@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.page import Box
 from jugum.core.schema import FieldPlan, Plan, key_from
 from jugum.core.values import DataType, normal_form

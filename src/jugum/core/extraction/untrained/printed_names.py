@@ -10,7 +10,8 @@ import numpy as np
 import numpy.typing as npt
 from rapidfuzz import fuzz, process
 
-from jugum.core.extraction.candidates.generate import Candidate, PageCandidates, plain_text
+from jugum.core.extraction.candidates.around import plain_text
+from jugum.core.extraction.candidates.generate import Candidate, PageCandidates
 from jugum.core.extraction.candidates.synonyms import meant_names
 from jugum.core.page import Box, Segment, union
 from jugum.core.schema import Plan

@@ -15,7 +15,8 @@ import numpy as np
 import numpy.typing as npt
 from rapidfuzz import fuzz
 
-from jugum.core.extraction.candidates.generate import Candidate, PageCandidates, plain_text
+from jugum.core.extraction.candidates.around import plain_text
+from jugum.core.extraction.candidates.generate import Candidate, PageCandidates
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.clauses.sections import Section, read_section, sections_of
 from jugum.core.extraction.found import EngineName, Finding, Found

@@ -14,7 +14,8 @@ from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide
-from jugum.core.extraction.values.features import FEATURES, FieldScores, PaperFeatures, labelled_examples
+from jugum.core.extraction.values.examples import labelled_examples
+from jugum.core.extraction.values.features import FEATURES, FieldScores, PaperFeatures
 from jugum.core.extraction.values.prior import shipped_prior
 from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.extraction.values.reasons import reason

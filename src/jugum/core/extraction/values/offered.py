@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from jugum.core.extraction.candidates.generate import CHANNELS, Candidate, plain_text
+from jugum.core.extraction.candidates.around import CHANNELS, plain_text
+from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.synonyms import known_names
 from jugum.core.extraction.values.assignment import Choice, Decision
 from jugum.core.schema import Plan

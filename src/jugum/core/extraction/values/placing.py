@@ -10,7 +10,8 @@ import numpy as np
 from rapidfuzz import fuzz
 
 from jugum.core.extraction.candidates.generate import Candidate, PageCandidates
-from jugum.core.extraction.values.features import PaperFeatures, example_of
+from jugum.core.extraction.values.examples import example_of
+from jugum.core.extraction.values.features import PaperFeatures
 from jugum.core.extraction.values.similarities import Example, Examples
 from jugum.core.page import Page
 from jugum.core.schema import FieldPlan, Plan

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
+from jugum.core.extraction.candidates.around import CHANNELS
+from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.values.features import FEATURES, NAME_CHANNELS
 from jugum.core.extraction.values.similarities import LABEL_CHANNELS
 

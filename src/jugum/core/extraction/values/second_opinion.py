@@ -13,7 +13,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from jugum.core.extraction.candidates.generate import plain_text
+from jugum.core.extraction.candidates.around import plain_text
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.page import Page, Segment, horizontal_overlap, laid_out, text_of

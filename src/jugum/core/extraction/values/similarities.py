@@ -13,7 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.extraction.candidates.generate import CHANNELS, Candidate
+from jugum.core.extraction.candidates.around import CHANNELS
+from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness, likeness
 from jugum.core.extraction.values.surroundings import RANKS, Words, words_of

@@ -176,7 +176,7 @@ export class Dock {
     if (this.view.paper.absenceIsLikely(field))
       return `“Not on this paper” has a confidence of ${sure} %. Accept, click its words, or`;
     if (field.shape.kind === "clause") return `Click the paragraph of ${field.name} (with Shift for more), or`;
-    if (field.data_type === "signature") return "Click the signature, or draw a box around it, or";
+    if (field.data_type === "signature") return "Click the signature or stamp, or draw a box around it, or";
     if (field.data_type === "tick box") return `Click the box of ${field.name}, or`;
     return `Click the words of ${field.name}, or drag over them, or`;
   }

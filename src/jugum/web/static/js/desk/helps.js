@@ -71,14 +71,14 @@ export class Helps {
       );
     const found = await this.marks.get(number);
     if (this.kind !== "marks" || !element.root) return;
-    const wanted = found.filter((mark) => (mark.kind === "signature") === (this.field.data_type === "signature"));
+    const wanted = found.filter((mark) => (mark.kind !== "tick box") === (this.field.data_type === "signature"));
     element.helps.replaceChildren(
       ...wanted.map((mark) => {
         const shown = rect(mark.box, "found-mark");
         const title = svg("title");
         title.textContent =
-          mark.kind === "signature"
-            ? "signed here"
+          mark.kind !== "tick box"
+            ? { signature: "signed here", stamp: "stamped here" }[mark.kind]
             : `${mark.ticked ? "ticked" : "empty"}: ${mark.label} (${mark.answer})`;
         shown.append(title);
         return shown;
