@@ -95,6 +95,12 @@ def test_boxes_that_the_scanner_lost_are_there_by_their_walls() -> None:
     assert walked[-1].x1 == pytest.approx(row[-1].x1, abs=0.003)
 
 
+def test_in_a_picture_too_coarse_for_letters_no_wall_is_looked_for() -> None:
+    coarse = np.full((40, 30), 250, dtype=np.uint8)
+    cells = [Box(0.1 + 0.012 * n, 0.5, 0.111 + 0.012 * n, 0.508) for n in range(8)]
+    assert letter_rows(coarse, cells, (595.0, 842.0)) == [tuple(cells)]
+
+
 def test_a_grid_of_small_cells_is_a_table() -> None:
     """Cells wall by wall below one another: "3", "1", "4" are three values."""
     grey = form(["314159", "271828", "161803"], apart=HIGH)

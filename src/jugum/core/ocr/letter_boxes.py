@@ -26,6 +26,7 @@ WALL = 0.35  # of a box's width that may lie between two
 SEED_LEAST = 2  # boxes found side by side: the others are where walls stand
 NEAR = 0.15  # of the distance between two boxes that a wall may stand off its place
 WALL_DARK = 0.5  # of the usual wall's darkness that one has at least
+STRIP_LEAST = 5  # pixels of a row's height: in a coarser picture there are no letters
 TOUCHING = 0.25  # of a box's height from it to the cell above or beneath, where they are of one table
 FILLED_LEAST = 3  # letters in a row: fewer are ticks, and the engines read them as well
 EDGE = 0.05  # of a box's sides that belongs to its walls
@@ -95,21 +96,24 @@ def _seeds(cells: Sequence[Box], size_pt: tuple[float, float]) -> list[list[Box]
 def _walked(grey: Grey, seed: Sequence[Box]) -> tuple[Box, ...]:
     """A row from a few of its boxes, to both sides as far as walls stand one box apart."""
     height, width = grey.shape
-    walls = _walls(grey[round(union(seed).y0 * height) : round(union(seed).y1 * height)])
+    strip = grey[round(union(seed).y0 * height) : round(union(seed).y1 * height)]
+    if len(strip) < STRIP_LEAST:
+        return tuple(seed)
+    walls = _walls(strip)
     pitch = float(median(right.x0 - left.x0 for left, right in pairwise(seed)))
     near = max(1, round(NEAR * pitch * width))
 
     def strongest(x: float) -> tuple[float, float]:
         """How dark the darkest column near x is, and where it stands."""
-        middle = round(x * width)
-        columns = walls[max(0, middle - near) : middle + near + 1]
-        return (
-            (float(columns.max()), (max(0, middle - near) + int(columns.argmax())) / width) if columns.size else (0, x)
-        )
+        first = max(0, round(x * width) - near)
+        columns = walls[first : round(x * width) + near + 1]
+        return (float(columns.max()), (first + int(columns.argmax())) / width) if columns.size else (0.0, x)
 
     between = [(left.x1 + right.x0) / 2 for left, right in pairwise(seed)]
     usual = float(median(strongest(x)[0] for x in between))
     row = list(seed)
+    if usual <= 0:  # paper as dark as walls: nothing tells where to stop
+        return tuple(row)
     for side in (-1, 1):
         while True:
             last = row[0] if side < 0 else row[-1]
