@@ -15,9 +15,12 @@ from jugum.core.page import Box, Word, overlap_share
 from jugum.core.structure.stamps import at_rim, stamps, wipe_stamps
 
 Grey = npt.NDArray[np.uint8]
+Numbers = npt.NDArray[np.intp]
 SIDE_PT = (5.0, 26.0)  # of a tick box
 SIDE_LEAST, SIDE_FULL = 0.7, 0.75  # of the least side, and of the line with most ink, that a side is inked
 SIDES_MAX = 14  # candidates for sides of a blot
+SQUARE = (0.78, 1.28)  # width of a box in its heights
+SIDE_INKED, SIDES_INKED, CORNER_INKED = 0.75, 0.88, 0.4  # of each side, of all four on the whole, of each corner
 AT_EDGE = 0.3  # of its width: how far a box stands from the edge of the word that it was read with
 LETTERS_WIDE, WORDS_TALL = 1.5, 1.1  # letters, and heights of words, that such a box measures at least
 TICKED_LEAST = 0.06  # share of the inside that is ink
@@ -101,19 +104,60 @@ def _frame(mask: Grey, x: int, y: int, w: int, h: int, least: int, most: int) ->
     level[:-1] |= crop[1:]
     upright = crop.copy()
     upright[:, :-1] |= crop[:, 1:]
-    best: tuple[float, tuple[int, int, int, int]] | None = None
-    rows, columns = _side_lines(level.sum(axis=1), least), _side_lines(upright.sum(axis=0), least)
-    for top, bottom in ((a, b) for a in rows for b in rows if least <= b - a + 1 <= most):
-        for left, right in ((a, b) for a in columns for b in columns if least <= b - a + 1 <= most):
-            tall, wide = bottom - top + 1, right - left + 1
-            if not 0.78 <= wide / tall <= 1.28 or (best is not None and wide * tall <= best[0]):
-                continue
-            if _is_frame(level, upright, top, bottom, left, right):
-                best = (wide * tall, (x + left, y + top, wide, tall))
-    return None if best is None else best[1]
+    along = _summed(level)
+    tops, bottoms = _pairs(_side_lines(along[:, -1], least), least, most)
+    if not len(tops):
+        return None
+    down = _summed(upright.T)
+    lefts, rights = _pairs(_side_lines(down[:, -1], least), least, most)
+    if not len(lefts):
+        return None
+    # every pair of rows (first axis) with every pair of columns
+    sides = np.stack(
+        [
+            _inked(along, tops, lefts, rights),
+            _inked(along, bottoms, lefts, rights),
+            _inked(down, lefts, tops, bottoms).T,
+            _inked(down, rights, tops, bottoms).T,
+        ]
+    )
+    tall, wide = (bottoms - tops + 1)[:, None], (rights - lefts + 1)[None, :]
+    shape = wide / tall
+    square = (shape >= SQUARE[0]) & (shape <= SQUARE[1])
+    framed = np.argwhere(square & (sides.min(axis=0) >= SIDE_INKED) & (sides.mean(axis=0) >= SIDES_INKED))
+    areas = (tall * wide)[framed[:, 0], framed[:, 1]]
+    for pair, other in framed[np.argsort(-areas, kind="stable")].tolist():
+        top, bottom, left, right = int(tops[pair]), int(bottoms[pair]), int(lefts[other]), int(rights[other])
+        if _has_corners(level, top, bottom, left, right):
+            return x + left, y + top, right - left + 1, bottom - top + 1
+    return None
 
 
-def _side_lines(counts: npt.NDArray[np.int64], least: int) -> list[int]:
+def _pairs(lines: Sequence[int], least: int, most: int) -> tuple[Numbers, Numbers]:
+    """First and last of all pairs of lines that are as far apart as two sides of a box."""
+    every = [(a, b) for a in lines for b in lines if least <= b - a + 1 <= most]
+    both = np.array(every, dtype=np.intp).reshape(-1, 2)
+    return both[:, 0], both[:, 1]
+
+
+def _summed(mask: npt.NDArray[np.bool_]) -> Numbers:
+    """How much ink each line of a mask (H×W) has before each of its columns and its end (H × W + 1)."""
+    summed = np.zeros((mask.shape[0], mask.shape[1] + 1), dtype=np.intp)
+    np.cumsum(mask, axis=1, out=summed[:, 1:])
+    return summed
+
+
+def _inked(summed: Numbers, lines: Numbers, starts: Numbers, ends: Numbers) -> npt.NDArray[np.float64]:
+    """Shares of ink (lines × stretches) on each line from each start to its end, on the line or the one before it,
+    whichever has more."""
+    before = np.maximum(lines - 1, 0)
+    ink = np.maximum(
+        summed[lines][:, ends + 1] - summed[lines][:, starts], summed[before][:, ends + 1] - summed[before][:, starts]
+    )
+    return np.asarray(ink / (ends - starts + 1), dtype=np.float64)
+
+
+def _side_lines(counts: Numbers, least: int) -> list[int]:
     """Candidates for sides: the ends of runs of rows (or columns) that hold at least 0.7 of the least side in ink, and
     of those that hold three quarters of the most: a thick tick through a corner goes on where the side has ended."""
     lines: set[int] = set()
@@ -124,23 +168,8 @@ def _side_lines(counts: npt.NDArray[np.int64], least: int) -> list[int]:
     return sorted(lines)[:SIDES_MAX]
 
 
-def _is_frame(
-    level: npt.NDArray[np.bool_], upright: npt.NDArray[np.bool_], top: int, bottom: int, left: int, right: int
-) -> bool:
-    """Four sides inked over three quarters at least and nine tenths on the whole, and ink in all four corners."""
-
-    def side(lines: npt.NDArray[np.bool_], at: int, start: int, end: int) -> float:
-        near = lines[max(0, at - 1) : at + 1, start : end + 1]
-        return float(near.mean(axis=1).max())
-
-    sides = (
-        side(level, top, left, right),
-        side(level, bottom, left, right),
-        side(upright.T, left, top, bottom),
-        side(upright.T, right, top, bottom),
-    )
-    if min(sides) < 0.75 or sum(sides) / 4 < 0.88:
-        return False
+def _has_corners(level: npt.NDArray[np.bool_], top: int, bottom: int, left: int, right: int) -> bool:
+    """Whether there is ink in all four corners."""
     reach = max(2, round(0.14 * (bottom - top)))
     corners = (
         level[top : top + reach, left : left + reach],
@@ -148,7 +177,7 @@ def _is_frame(
         level[bottom - reach + 1 : bottom + 1, left : left + reach],
         level[bottom - reach + 1 : bottom + 1, right - reach + 1 : right + 1],
     )
-    return all(float(corner.mean()) > 0.4 for corner in corners)
+    return all(float(corner.mean()) > CORNER_INKED for corner in corners)
 
 
 def _judged(mask: Grey, box: Box, place: tuple[int, int, int, int]) -> TickBox:
