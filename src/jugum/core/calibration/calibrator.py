@@ -25,7 +25,6 @@ from jugum.core.calibration.records import (
     log_odds,
     says_nothing,
 )
-from jugum.core.classification.layout_book import NEW_LAYOUT
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.values.assignment import Decision
 
@@ -84,6 +83,7 @@ LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
 NEVER_COUNTED = (10_000, 10_000)  # by versions from before denials were counted: these are as sure as they were
 SCALE_LEAST = 0.05  # a feature that hardly varied is not blown up: of papers that differ in it nothing was learned
 SCORE_MOST = 30.0  # log-odds
+POOLED = 10.0  # decisions of a field on a layout from which on what they say of "nothing there" counts half
 
 
 def kind_of(decision: AnyDecision) -> str:
@@ -156,18 +156,22 @@ class Calibrator:
     def probabilities(self, decisions: Sequence[AnyDecision]) -> Floats:
         """Probability (0–1) that each decision is right, never surer than what N decisions can show: N+1 in N+2.
 
-        That nothing is there on a known layout is told in two ways, whose log-odds are averaged (a logarithmic opinion
-        pool, Genest and Zidek 1986): by the features, and by how often such papers lack the field and how often it is
-        overlooked; see `Oversights`. That a mark is not there on a new one is never surer than the share of such
-        decisions that were right; see `Denials`."""
+        That nothing is there on a known layout is told in two ways, whose log-odds are pooled (a logarithmic opinion
+        pool, Genest and Zidek 1986): by the features, and, the more the more papers of the layout were decided on, by
+        how often such papers lack the field and how often it is overlooked; see `Oversights`. Where the second way
+        says nothing, that a mark is not there is never surer than the share of such decisions that were right; see
+        `Denials`."""
         if not decisions:
             return np.zeros(0)
         scores = (self._rows(decisions) - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
         most = min(CONFIDENCE_MAX, (self.decisions_ + 1) / (self.decisions_ + 2))
         caps = np.full(len(decisions), most)
         for place, decision in enumerate(decisions):
-            if says_nothing(decision) and decision.lacking and decision.layout != NEW_LAYOUT:
-                scores[place] = (scores[place] + log_odds(self.oversights_.nothing_there(decision))) / 2
+            seen = self.here_.seen(decision)
+            if says_nothing(decision) and decision.lacking and seen:
+                share = seen / (seen + POOLED)
+                by_layout = log_odds(self.oversights_.nothing_there(decision))
+                scores[place] = (1 - share) * scores[place] + share * by_layout
             elif denies(decision):
                 caps[place] = min(most, self.denials_.share(decision))
         bounded = np.clip(scores, -SCORE_MOST, SCORE_MOST)

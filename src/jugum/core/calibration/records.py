@@ -102,6 +102,12 @@ class LayoutRecords(LayoutCounts):
             if decision.layout != NEW_LAYOUT
         )
 
+    def seen(self, decision: AnyDecision) -> int:
+        """How many decisions on the decision's field were counted on papers of its layout."""
+        return sum(
+            self.counts.get((field, decision.layout), (0, 0))[1] for field in (decision.field, NOTHING + decision.field)
+        )
+
     def log_odds(self, decisions: Sequence[AnyDecision], own: npt.NDArray[np.bool_] | None = None) -> Floats:
         """By how much the log-odds of each decision's field on papers of its layout are above those of the field on all
         known layouts; 0 on new ones. `own` says of decisions that are among those counted whether each is right: it
