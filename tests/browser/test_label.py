@@ -394,9 +394,9 @@ def ink_under(dark: np.ndarray, box: list[float]) -> float:  # type: ignore[type
     return float(np.concatenate(sides).mean())
 
 
-def test_tick_boxes_are_offered_and_a_signature_is_swept(application: Application, page: Page) -> None:
+def test_tick_boxes_and_stamps_are_offered_and_a_signature_is_swept(application: Application, page: Page) -> None:
     kind = application.new_type(fields=False)
-    for name, data_type in (("Winter berth", "tick box"), ("Signed", "signature")):
+    for name, data_type in (("Winter berth", "tick box"), ("Signed", "signature"), ("Received", "signature")):
         application.change("POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type})
     buffer = io.BytesIO()
     canvas = Canvas(buffer, pagesize=A5, invariant=True)
@@ -407,6 +407,9 @@ def test_tick_boxes_are_offered_and_a_signature_is_swept(application: Applicatio
     canvas.line(61, 480, 70, 471)
     canvas.drawString(80, 472, "a berth over the winter")
     canvas.drawString(60, 300, "The member:")
+    for radius in (30, 26):
+        canvas.circle(340, 480, radius)
+    canvas.drawCentredString(340, 478, "PAID")
     canvas.save()
     document = sample(application, kind, "marks.pdf", buffer.getvalue())
     page.goto(f"/label/{document}")
@@ -416,6 +419,11 @@ def test_tick_boxes_are_offered_and_a_signature_is_swept(application: Applicatio
     expect(mark).to_have_count(1)
     mark.click()
     expect(page.locator('.note[data-field="winter_berth"] .value')).to_have_text("yes")
+    pick(page, "Received")
+    expect(mark).to_have_count(1)
+    expect(mark.locator("title")).to_have_text("stamped here")
+    mark.click()
+    expect(page.locator('.note[data-field="received"] .value')).to_have_text("yes")
     pick(page, "Signed")
     drag(page, 1, (0.35, 0.46), (0.7, 0.52))
     expect(page.locator('.note[data-field="signed"] .value')).to_have_text("yes")
@@ -423,3 +431,4 @@ def test_tick_boxes_are_offered_and_a_signature_is_swept(application: Applicatio
     found = labels(application, document)
     assert (found["winter_berth"]["values"][0]["normal"], found["signed"]["values"][0]["normal"]) == ("yes", "yes")
     assert found["signed"]["values"][0]["box"] == pytest.approx([0.35, 0.46, 0.7, 0.52], abs=0.01)
+    assert found["received"]["values"][0]["box"] == pytest.approx([0.738, 0.143, 0.881, 0.244], abs=0.015)

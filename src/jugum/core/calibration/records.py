@@ -136,7 +136,7 @@ class Oversights(LayoutCounts):
         return Oversights.counted(
             (decision.field, decision.layout, not good)
             for decision, good in zip(decisions, right, strict=True)
-            if decision.layout != NEW_LAYOUT and says_nothing(decision) is not bool(good)
+            if decision.layout != NEW_LAYOUT and says_nothing(decision) != bool(good)
         )
 
     def share(self, decision: AnyDecision) -> float:
@@ -176,6 +176,7 @@ def _said_of(decision: AnyDecision) -> str:
 
 
 def says_nothing(decision: AnyDecision) -> bool:
+    """Whether it says that nothing is there: no value, or no mark."""
     return decision.absent or denies(decision)
 
 

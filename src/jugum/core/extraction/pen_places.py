@@ -25,7 +25,7 @@ NEAREST = 5  # of them that say where a paper is signed
 AROUND = (0.04, 0.025)  # shares of the page that ink may lie beside its labelled places: pens go their own way
 SURE, ONE_PAPER = 1.0, 0.85  # scores of what several labelled papers say, and of what one says
 ELSEWHERE = 0.5  # … of any stamp on another layout
-STAMPED = 0.5  # of the smaller of two boxes that a label shares with a stamp that is meant
+STAMPED = 0.5  # of the smaller of two boxes that a label shares with the ink that is meant
 WORDS_MAX, WORDS_REACH = 12, 0.12  # words around a signature that say where it is, and how far off they may stand
 AGREE = (0.03, 0.012)  # shares of the page within which the words of a paper point to the same place
 WORDS_LEAST = 2  # that must
@@ -219,6 +219,10 @@ def _at(ink: Box, place: Box) -> bool:
     return place.x0 - AROUND[0] <= x <= place.x1 + AROUND[0] and place.y0 - AROUND[1] <= y <= place.y1 + AROUND[1]
 
 
+def _drawn_over(inks: Sequence[Ink], page: int, box: Box) -> bool:
+    return any(page == number and overlap_share(box, other) > STAMPED for number, other in inks)
+
+
 def fit_pen_places(
     plan: Plan,
     samples: Sequence[Sample],
@@ -242,10 +246,9 @@ def fit_pen_places(
             if label.page and label.box and label.normal != "no"
         ]
         for key, page, box in its:
-            around = next((_words_around(its, box) for its in sample.pages if its.number == page), ())
-            stamp = any(page == number and overlap_share(box, other) > STAMPED for number, other in ink.stamps)
-            pen = any(page == number and overlap_share(box, other) > STAMPED for number, other in ink.pens)
-            signed.setdefault(key, []).append(Signed(len(kept), page, box, around, stamp and not pen))
+            around = next((_words_around(of_sample, box) for of_sample in sample.pages if of_sample.number == page), ())
+            stamp = _drawn_over(ink.stamps, page, box) and not _drawn_over(ink.pens, page, box)
+            signed.setdefault(key, []).append(Signed(len(kept), page, box, around, stamp))
         if its:
             kept.append(layout)
             their.append(int(group))

@@ -280,13 +280,13 @@ def _allowed(shape: _Format, line: int, place: int, letter: str) -> bool:
     return True
 
 
-def zone_rows(words: Sequence[Word]) -> list[list[tuple[str, Box]]]:
+def zone_rows(words: Sequence[Word], known: Sequence[Sequence[int]] | None = None) -> list[list[tuple[str, Box]]]:
     """Stacks of two or three neighbouring rows that look like a zone: long, upper case, with fillers; from top to
-    bottom."""
+    bottom. `known` are the words' rows, if they are there already."""
     rows = []
-    for row in rows_of(words):
-        text = _cleaned("".join(words[index].text for index in row))
+    for row in rows_of(words) if known is None else known:
         raw = "".join(words[index].text for index in row)
+        text = _cleaned(raw)
         looks = (
             # Lines have 30 to 44 letters; readers drop or add some. A line of digits has no filler.
             24 <= len(text) <= 50 and (text.count("<") >= 2 or len(text) >= 0.9 * len(raw) >= 27) and raw == raw.upper()
@@ -305,10 +305,10 @@ def zone_rows(words: Sequence[Word]) -> list[list[tuple[str, Box]]]:
     return stacks
 
 
-def read_zones(words: Sequence[Word]) -> list[Zone]:
-    """The zones among a page's words."""
+def read_zones(words: Sequence[Word], rows: Sequence[Sequence[int]] | None = None) -> list[Zone]:
+    """The zones among a page's words, whose `rows` may be known."""
     zones = []
-    for stack in zone_rows(words):
+    for stack in zone_rows(words, rows):
         for size in (3, 2):  # three first: a TD1 zone's last two lines must not pass for a zone of their own
             if len(stack) < size:
                 continue

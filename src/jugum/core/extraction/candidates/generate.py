@@ -361,7 +361,7 @@ class PageCandidates(Surroundings):
     @cached_property
     def zones(self) -> list[Zone]:
         """The machine-readable zones of the page, misread letters set right by their check digits."""
-        return read_zones(self.words)
+        return read_zones(self.words, self.rows)
 
     def _zone_from(self, segment: Segment) -> Zone | None:
         """The zone whose first line a segment is."""
