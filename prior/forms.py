@@ -7,6 +7,10 @@ from prior.ink import LETTER, Ink
 from prior.layout import Facts, LayoutGroup, Row, Said, Way, is_figure
 from prior.things import IDLE
 
+SENDERS = ("seller", "lender", "keeper", "owner", "office")
+UNCAPTIONED = 0.4  # share of layouts that print who writes without a caption
+SENDER_PLACES = ((0.012, ""), (0.925, "Yours,"), (0.94, ""), (0.935, "This comes to you from"))
+
 
 def _put(said: Said, row: Row, box: Box | None) -> None:
     if row.key and box is not None:
@@ -135,6 +139,33 @@ def _ruled_rows(ink: Ink, rows: list[Row], facts: Facts) -> Said:
     return said
 
 
+def _behind(ink: Ink, rows: list[Row], facts: Facts) -> Said:
+    """Values in a column, their names at the right of them, with or without a sign."""
+    layout, said = facts.layout, Said()
+    _head(ink, facts)
+    fixed = layout.rng("b")
+    sign, close = fixed.choice(["", "= ", "( ", "* ", "- "]), fixed.random() < 0.4
+    for place, row in enumerate(rows):
+        y = layout.top + place * layout.step
+        box = ink.text(layout.left, y, row.text)
+        _put(said, row, box)
+        x = (box.x1 if box else layout.left) + 0.03
+        ink.text(x if close else max(x, layout.value_x), y, sign + row.caption, size=0.9)
+    return said
+
+
+def _tiles(ink: Ink, rows: list[Row], facts: Facts) -> Said:
+    """Values in large print, two or three beside each other, with a few words in small print under each."""
+    layout, said = facts.layout, Said()
+    _head(ink, facts)
+    across = layout.rng("t").choice([2, 3])
+    for place, row in enumerate(rows):
+        x, y = layout.left + (place % across) * 0.88 / across, layout.top + (place // across) * 0.06
+        _put(said, row, ink.text(x, y, row.text, size=1.5, bold=True))
+        ink.text(x, y + 0.028, row.caption, size=0.8)
+    return said
+
+
 def _across(ink: Ink, rows: list[Row], facts: Facts) -> Said:
     """Heads in one line, the values below them, in bands of three or four."""
     layout, said = facts.layout, Said()
@@ -163,12 +194,25 @@ def _legend(ink: Ink, rows: list[Row], facts: Facts) -> Said:
     return said
 
 
+def _sender(rows: list[Row], layout: LayoutGroup) -> Row | None:
+    """Who writes, on layouts that print it at the head or the foot without a caption."""
+    if layout.rng("sender").random() > UNCAPTIONED:
+        return None
+    return next((row for row in rows if row.thing in SENDERS), None)
+
+
 def _with_notes(way: Way) -> Way:
     """The same with figures once more further down, and idle sentences at the foot."""
 
     def made(ink: Ink, rows: list[Row], facts: Facts) -> Said:
         layout = facts.layout
-        said = way(ink, rows, facts)
+        sender = _sender(rows, layout)
+        said = way(ink, [row for row in rows if row is not sender], facts)
+        if sender is not None:
+            place, words = layout.rng("sender place").choice(SENDER_PLACES)
+            box = ink.text(0.08, place, words)
+            x = (box.x1 if box else 0.08) + 0.01
+            _put(said, sender, ink.text(x, place, sender.text, bold=place < 0.5, size=1.4 if place < 0.5 else 1.0))
         y = max(word.box.y1 for word in ink.words) + 0.03
         fixed = layout.rng("again")
         if layout.again:
@@ -196,6 +240,8 @@ FORM_WAYS: dict[str, Way] = {
         "numbered": _numbered,
         "cells": _cells,
         "ruled rows": _ruled_rows,
+        "behind": _behind,
+        "tiles": _tiles,
         "across": _across,
         "legend": _legend,
     }.items()

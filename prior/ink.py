@@ -78,20 +78,6 @@ def word(rng: random.Random) -> str:
     return "".join(rng.choice(SYLLABLES) for _ in range(rng.randint(2, 3)))
 
 
-def person(rng: random.Random) -> str:
-    first = rng.choice(GIVEN) if rng.random() < 0.5 else word(rng).capitalize()
-    middle = rng.choice(["", "", "", f" {rng.choice('ABEHKLMRST')}.", f" {word(rng).capitalize()}"])
-    last = word(rng).capitalize()
-    return f"{first}{middle} {last}{'-' + word(rng).capitalize() if rng.random() < 0.08 else ''}"
-
-
-def firm(rng: random.Random) -> str:
-    return (
-        f"{word(rng).capitalize()} {rng.choice([word(rng).capitalize(), 'Bakery', 'Steel', 'Timber', 'Supply'])}"
-        + rng.choice(FIRMS)
-    )
-
-
 def spelled_number(number: int) -> str:
     """Below one hundred, in words."""
     if number < 20:
@@ -140,8 +126,9 @@ def spelled_amount(amount: float, way: int) -> str:
     ]
 
 
-def spelled_span(rng: random.Random, way: int) -> str:
-    count, unit = rng.randint(2, 60), rng.choice(["days", "weeks", "months", "years"])
+def spelled_span(rng: random.Random, way: int, unit: str = "") -> str:
+    """A number of days, weeks, months or years, or of the `unit` given."""
+    count, unit = rng.randint(2, 60), unit or rng.choice(["days", "weeks", "months", "years"])
     number = (f"{count}", f"{spelled_number(count)} ({count})", spelled_number(count))[way % 3]
     return f"{number} {unit}"
 

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from jugum.core.page import Box
-from prior.ink import Ink, person
+from prior.ink import Ink
 from prior.things import IDLE, THINGS
+from prior.worlds import World
 
 Said = dict[str, list[Box]]  # where the value of each field stands, a box a line
 
@@ -57,18 +58,19 @@ class Facts:
     rng: random.Random
     layout: LayoutGroup
     other: Callable[[str], str]
+    world: World
 
     @cached_property
     def house(self) -> str:
         """The name of who writes; the same on all papers of a layout."""
-        return person(self.layout.rng("house"))
+        return self.world.firm(self.layout.rng("house"))
 
     def idle(self, sentence: str) -> str:
         """A sentence that says nothing of the fields, with values in it."""
         return (
             sentence.replace("{d}", self.other("invoice date"))
             .replace("{n}", str(self.rng.randint(2, 60)))
-            .replace("{p}", person(self.rng))
+            .replace("{p}", self.world.person(self.rng))
             .replace("{m}", self.other("fee"))
         )
 

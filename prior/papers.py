@@ -21,18 +21,16 @@ from prior.ink import (
     AMOUNT_WAYS,
     DATE_WAYS,
     Ink,
-    firm,
     identifier,
     later,
-    person,
     spelled_amount,
     spelled_date,
-    spelled_span,
     word,
 )
 from prior.layout import Facts, LayoutGroup, Row
 from prior.prose import PROSE_WAYS
 from prior.things import SPANS, THINGS, TITLES
+from prior.worlds import World, world
 
 D = DataType
 STRANGE = 0.08  # share of captions in words that nobody knows
@@ -41,10 +39,11 @@ SENTENCES = 0.4  # share of layouts in running prose
 
 @dataclass(frozen=True)
 class Kind:
-    """A type of paper: its plan, the thing each field is, and its layouts."""
+    """A type of paper: its plan, the thing each field is, its layouts, and the world its papers come from."""
 
     plan: Plan
     things: dict[str, str]
+    world: World
     layouts: tuple[LayoutGroup, ...]
 
 
@@ -60,7 +59,7 @@ def kind(rng: random.Random, ways: tuple[str, ...] = (*FORM_WAYS, *PROSE_WAYS)) 
         things[key] = thing
         fields.append(FieldPlan(key, own, THINGS[thing].data_type, printed, required=rng.random() < 0.6))
     layouts = tuple(layout(rng, things, ways) for _ in range(rng.randint(2, 4)))
-    return Kind(Plan(tuple(fields)), things, layouts)
+    return Kind(Plan(tuple(fields)), things, world(rng, things.values()), layouts)
 
 
 def layout(rng: random.Random, things: dict[str, str], ways: tuple[str, ...]) -> LayoutGroup:
@@ -96,8 +95,8 @@ def layout(rng: random.Random, things: dict[str, str], ways: tuple[str, ...]) ->
     )
 
 
-def value(rng: random.Random, thing: str, layout_: LayoutGroup, day: date, total: float) -> str:
-    """What a thing is on a paper of some day and sum, in the spelling of its layout."""
+def value(rng: random.Random, thing: str, layout_: LayoutGroup, day: date, total: float, of: World) -> str:
+    """What a thing is on a paper of some day and sum, in the spelling of its layout and the words of its world."""
     one = THINGS[thing]
     if one.data_type is D.DATE:
         return spelled_date(later(day, rng, one.when), layout_.dates)
@@ -110,10 +109,8 @@ def value(rng: random.Random, thing: str, layout_: LayoutGroup, day: date, total
     if one.data_type is D.IDENTIFIER:
         return identifier(rng, layout_.identifiers)
     if one.data_type is D.NAME:
-        return rng.choice([person, person, firm])(rng)
-    if thing in SPANS:
-        return spelled_span(rng, layout_.spans)
-    return " ".join(word(rng).capitalize() if n == 0 else word(rng) for n in range(rng.randint(1, 3)))
+        return of.name(rng, thing)
+    return of.span(rng, thing, layout_.spans) if thing in SPANS else of.text(rng, thing)
 
 
 def paper(rng: random.Random, kind_: Kind, layout_: LayoutGroup, number: str, *, slips: float = 0.0) -> Sample:
@@ -121,11 +118,11 @@ def paper(rng: random.Random, kind_: Kind, layout_: LayoutGroup, number: str, *,
     day = date(rng.randint(2019, 2027), rng.randint(1, 12), rng.randint(1, 28))
     total = rng.choice([rng.uniform(20, 999), rng.uniform(1000, 99_999)])
     rows = [
-        Row(key, layout_.captions[thing], thing, value(rng, thing, layout_, day, total))
+        Row(key, layout_.captions[thing], thing, value(rng, thing, layout_, day, total, kind_.world))
         for key, thing in layout_.order
         if not key or kind_.plan.field(key).required or rng.random() < 0.7
     ]
-    facts = Facts(rng, layout_, lambda thing: value(rng, thing, layout_, day, total))
+    facts = Facts(rng, layout_, lambda thing: value(rng, thing, layout_, day, total, kind_.world), kind_.world)
     ink = Ink()
     said = {**FORM_WAYS, **PROSE_WAYS}[layout_.way](ink, rows, facts)
     ink.text(0.08, 0.955, f"Printed {facts.idle('{d}')} page 1 of 1", size=0.8)

@@ -260,6 +260,9 @@ _TEXTS = {
     "reason": ("Reason|Purpose|Subject|Concerning|About", "because of {}|on account of {}"),
     "condition": ("Condition|State|Found|Wear", "was found {}|is in a state we call {}"),
     "colour": ("Colour|Paint|Shade|Finish", "painted {}|of {} colour"),
+    "address": ("Address|Where|Residence|To be found at|Street", "is to be found at {}|in the house {}|lives at {}"),
+    "country": ("Country|State|Land|Home state", "comes from {}|under the flag of {}|a child of {}"),
+    "office": ("Office|Branch|Department|Chamber|Issued at", "given by the {}|the {} has it|handled in the {}"),
 }
 _NUMBERS = {
     "quantity": (
@@ -298,6 +301,26 @@ THINGS: dict[str, Thing] = {
     **{key: _thing(D.PERCENT, *its) for key, its in _SHARES.items()},
 }
 SPANS = frozenset(_SPANS)  # texts that are a number and a unit of time
+# What texts say that are not names of places.
+WORDED: dict[str, list[str]] = {
+    thing: said.split("|")
+    for thing, said in {
+        "goods": "Copper wire|Oak boards|Rye flour|Garden chairs|Window glass|Hand pumps|Wool blankets|Candle wax|Roof "
+        "tiles|Writing paper|Seed potatoes|Bicycle frames|Printing ink|Iron nails|Paint brushes|Table lamps|Rubber "
+        "boots|Olive oil|Cotton thread|Fire hoses|Salt herring|Brass taps|Work gloves|Honey in jars",
+        "terms": "30 days net|cash on delivery|at sight|14 days, 2 % off|in advance|half now, half later|by monthly "
+        "account|against documents|within the week|on receipt of goods",
+        "vessel": "MS Aurora|SS Petrel|Lorry 14|Barge Clara|MV North Wind|Tug Otto|Waggon 7|Ferry Linda|Van 3|Sloop "
+        "Marie|Coach 21|Tender Ida",
+        "reason": "Storm damage|Yearly inspection|Change of owner|Broken lock|New connection|Loss of key|Wrong "
+        "delivery|Water in the cellar|Move to another flat|End of season|Request of the heirs|Noise at night",
+        "condition": "good|fair|worn|as new|slightly dented|out of order|clean|rusty|usable|damp|complete|scratched",
+        "colour": "red|dark green|sky blue|ivory|black|pale yellow|grey|brown|white|silver|orange|violet",
+        "country": "Norland|Sudria|Valia|Ostania|Merinia|Kastria|Belland|Tavonia|Ruvia|Galdia",
+        "office": "Chamber of Trade|Harbour Office|Land Registry|District Court|Savings Office|Office for Roads|Board "
+        "of Works|Town Hall|Central Branch|Department of Claims|Patent Bureau|Ministry of Mines",
+    }.items()
+}
 
 TITLES = (
     "Statement|Confirmation|Notice|Certificate|Account of goods|Letter of cover|Delivery note|Report|Receipt|Agreement|"

@@ -8,7 +8,8 @@ import pytest
 from jugum.core.extraction.alternatives import alternatives_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.learned_marks import printed_choices, with_learned_captions
-from jugum.core.extraction.marks import read_choice, read_tick, ticks_of
+from jugum.core.extraction.marks import read_choice, read_tick
+from jugum.core.extraction.ticks import ticks_of
 from jugum.core.ocr.rules import Ruling
 from jugum.core.page import Box, Page, Word, reading_order, union
 from jugum.core.schema import FieldPlan, Plan

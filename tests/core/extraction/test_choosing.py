@@ -13,10 +13,22 @@ from rapidfuzz import fuzz
 
 from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
+from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness, likeness
 from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide, shares_words
 from jugum.core.extraction.values.offered import with_plausible_others
-from jugum.core.extraction.values.relations import Relations, optimise_jointly
+from jugum.core.extraction.values.relations import (
+    APART_LEAST,
+    APART_MOST,
+    PAPERS_LEAST,
+    SUM_PAPERS,
+    Distance,
+    Relations,
+    Sum,
+    distance,
+    learned_relations,
+    optimise_jointly,
+)
 from jugum.core.page import Box, Page, Word, laid_out, reading_order, rows_of, segments_of
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import DataType
@@ -120,6 +132,137 @@ def test_papers_that_lack_a_field_often_make_no_value_cheaper() -> None:
     # what papers of the layout lack goes before what papers at large do, and asks for no more than the floor
     for lacking, threshold in ((-3.0, -3.0), (2.0, FLOOR)):
         assert replace(never, lacking={"issued": lacking}).absence_threshold("issued", FLOOR) == threshold
+
+
+# ---- How far apart ----
+
+
+def test_values_are_as_far_apart_as_days_or_times_say() -> None:
+    assert distance("2026-01-01", "2026-01-28") == pytest.approx(np.log(28))
+    assert distance("2026-01-28", "2026-01-01") == pytest.approx(-np.log(28))
+    assert distance("2000.00", "-500.00") == pytest.approx(np.log(0.25))  # a balance may be on either side
+    assert distance("20240501", "20240501") == 0  # amounts without a point are no dates
+    for first, second in (("0.00", "5.00"), ("Oslo", "5.00"), ("2026-13-45", "2026-01-01"), ("2026-01-01", "4.00")):
+        assert distance(first, second) is None
+
+
+@given(st.floats(-12, 12), st.floats(-8, 8), st.floats(0.2, 4))
+def test_the_usual_distance_speaks_most_and_none_speaks_too_much(apart: float, centre: float, spread: float) -> None:
+    one = Distance("a", "b", centre, spread)
+    assert APART_LEAST <= one.log_odds(apart) <= one.log_odds(centre) <= APART_MOST
+    assert one.log_odds(apart) == pytest.approx(one.log_odds(2 * centre - apart), abs=1e-6)
+
+
+MONEY = Plan((FieldPlan("gross", "Gross", DataType.MONEY), FieldPlan("fund", "Fund", DataType.MONEY)))
+
+
+def stub(number: int, **amounts: float) -> Sample:
+    labels = {key: (SampleLabel(f"{value:.2f}", f"{value:.2f}"),) for key, value in amounts.items()}
+    return Sample(str(number), (), labels)
+
+
+def test_distances_are_learned_from_papers_that_have_both_values_and_come_back_from_data() -> None:
+    papers = [stub(n, gross=1000.0 + 100 * n, fund=(1000.0 + 100 * n) / (18 + n)) for n in range(PAPERS_LEAST)]
+    assert learned_relations(MONEY, papers[1:]).distances == ()
+    learned = learned_relations(MONEY, [*papers, stub(9, gross=700.0)])
+    (found,) = learned.distances
+    assert (found.first, found.second) == ("gross", "fund")
+    assert found.centre == pytest.approx(-np.log(20))
+    assert found.spread < 1
+    assert Relations.from_data(learned.to_data()).distances == learned.distances
+
+
+def test_an_amount_that_lies_as_far_off_as_ever_goes_before_a_slightly_likelier_one() -> None:
+    """The fund takes a twentieth of the gross pay on labelled papers: a half is too much, and where nothing else is
+    likely a twentieth is given though by itself it would not be."""
+    words = [
+        Word(text, Box(0.1, 0.1 * n, 0.25, 0.1 * n + 0.015), 1.0)
+        for n, text in enumerate(("3000,00", "1500,00", "150,00"), 1)
+    ]
+    page = Page(1, 595, 842, reading_order(words))
+    gross, half, part = (
+        next(one for one in candidates_of([page], {DataType.MONEY}) if one.normal == normal)
+        for normal in ("3000.00", "1500.00", "150.00")
+    )
+    usual = Relations(distances=(Distance("gross", "fund", -np.log(20), 0.3),))
+    for logits, alone, together in (
+        ((0.5, 0.0), "1500.00", "150.00"),
+        ((3.0, 0.0), "1500.00", "1500.00"),
+        ((-5.0, FLOOR - 0.5), None, "150.00"),
+    ):
+        others = sorted((Choice(half, logits[0]), Choice(part, logits[1])), key=lambda one: -one.logit)
+        before = decide(MONEY, {"gross": [Choice(gross, 4.0)], "fund": others}, 1.0)
+        for relations, normal in ((Relations(), alone), (usual, together)):
+            fund = optimise_jointly(before, relations, FLOOR)[1]
+            assert [choice.candidate.normal for choice in fund.chosen] == ([normal] if normal else [])
+
+
+# ---- Amounts that add up ----
+
+TAXES = Plan(tuple(FieldPlan(key, key.title(), DataType.MONEY) for key in ("due", "paid", "left", "relief")))
+ADD_UP = Relations(sums=(Sum(("paid", "left"), "due", True),))
+
+
+def amounts_on_a_page(*texts: str) -> list[Candidate]:
+    words = [Word(text, Box(0.1, 0.1 * n, 0.25, 0.1 * n + 0.015), 1.0) for n, text in enumerate(texts, 1)]
+    found = {
+        candidate.text: candidate
+        for candidate in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.MONEY})
+    }
+    return [found[text] for text in texts]
+
+
+def test_amounts_that_add_up_are_chosen_at_once_though_another_field_holds_one_of_them() -> None:
+    due, paid, left, other = amounts_on_a_page("130,50", "100,25", "30,25", "77,00")
+    scored = {
+        "due": [Choice(due, 3.0), Choice(other, -3.0)],
+        "paid": [Choice(other, 1.0), Choice(paid, 0.3)],
+        "left": [Choice(left, FLOOR - 0.5)],
+        "relief": [Choice(paid, 0.8), Choice(other, 0.5)],
+    }
+    before = decide(TAXES, scored, 1.0)
+    said = {one.field: one.chosen[0].candidate.normal for one in before if one.chosen}
+    assert said == {"due": "130.50", "paid": "77.00", "relief": "100.25"}
+    after = optimise_jointly(before, ADD_UP, FLOOR)
+    said = {one.field: one.chosen[0].candidate.normal for one in after if one.chosen}
+    assert said == {"due": "130.50", "paid": "100.25", "left": "30.25", "relief": "77.00"}
+    chosen = [one.chosen[0].candidate for one in after]
+    assert not any(shares_words(a, b) for a, b in combinations(chosen, 2))
+    assert optimise_jointly(after, ADD_UP, FLOOR) == after
+    alone = [one for one in before if one.field != "left"]  # a field of the sum is not in the plan any more
+    assert [one.field for one in optimise_jointly(alone, ADD_UP, FLOOR)] == ["due", "paid", "relief"]
+
+
+def test_amounts_are_not_made_to_add_up_against_what_is_far_likelier() -> None:
+    due, paid, left, other = amounts_on_a_page("130,50", "100,25", "30,25", "77,00")
+    scored = {
+        "due": [Choice(due, 3.0)],
+        "paid": [Choice(other, 6.0), Choice(paid, -3.0)],
+        "left": [Choice(left, 2.0)],
+        "relief": [],
+    }
+    after = optimise_jointly(decide(TAXES, scored, 1.0), ADD_UP, FLOOR)
+    assert after[1].chosen[0].candidate.normal == "77.00"
+
+
+def test_sums_are_learned_from_a_few_papers_on_which_they_hold_to_the_cent() -> None:
+    plan = Plan(tuple(FieldPlan(key, key, DataType.MONEY) for key in ("gross", "tax", "fund", "net")))
+
+    def slip(number: int, other: float = 0.0) -> Sample:
+        gross, tax, fund = 1000.0 + 7 * number, 200.0 + number, 30.25 + number
+        return stub(number, gross=gross, tax=tax, fund=fund, net=gross - tax - fund - other)
+
+    whole = [slip(n) for n in range(PAPERS_LEAST)]
+    (three,) = learned_relations(plan, whole).sums
+    assert (three.addends, three.total, three.always) == (("tax", "fund", "net"), "gross", True)
+    mixed = [*whole[:SUM_PAPERS], *(slip(n, other=12.5) for n in range(20, 24))]
+    (sometimes,) = learned_relations(plan, mixed).sums  # amounts that are no field's
+    assert not sometimes.always
+    assert learned_relations(plan, mixed[1:]).sums == ()
+    data = learned_relations(plan, mixed).to_data()
+    assert Relations.from_data(data).sums == (sometimes,)
+    nought = [stub(n, gross=100.0 + n, tax=100.0 + n, fund=0.0) for n in range(PAPERS_LEAST)]
+    assert learned_relations(plan, nought).sums == ()  # any amount is itself and nought
 
 
 # ---- Likeness --------------------------------------------------------------------------------------------------------

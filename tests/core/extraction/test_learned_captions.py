@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.learned_marks import printed_choices, with_learned_captions
-from jugum.core.extraction.marks import captioned, read_choice, read_signature, read_tick, ticks_of
+from jugum.core.extraction.marks import read_choice, read_signature, read_tick
+from jugum.core.extraction.ticks import captioned, ticks_of
 from jugum.core.extraction.values.assignment import Decision
 from jugum.core.formats.version_file import pack_version, unpack_version
 from jugum.core.ocr.rules import Ruling
@@ -121,6 +124,47 @@ def test_two_boxes_answer_by_which_of_them_is_ticked() -> None:
         assert [value.normal for value in found.values if value] == ["yes" if yes else "no"]
     pages, layers = paper([(0.23, "taken"), (0.43, "declined")], [(0.2, True), (0.4, True)])
     assert read_tick(plan.field("insured"), ticks_of(pages, layers)).values == ()  # both: it can't be told
+
+
+def said(made: tuple[tuple[Page, ...], list[Structure | None]], *, alone: bool = True) -> list[tuple[str, bool]]:
+    """The answer to the yes/no question, and whether it is a guess."""
+    pages, layers = made
+    found = read_tick(PLAN.field("insured"), ticks_of(pages, layers), alone=alone)
+    return [(value.normal, value.score <= 0.5) for value in found.values if value]
+
+
+def test_the_only_question_of_a_paper_is_taken_for_the_only_one_of_the_plan() -> None:
+    """Though nobody has ever seen how it is worded; what is nearest in meaning is, however many there are."""
+    pair = [(0.05, "Stood by at all hours"), (0.43, "Y"), (0.63, "N")]
+    for yes in (True, False):
+        assert said(paper(pair, [(0.4, yes), (0.6, not yes)])) == [("yes" if yes else "no", True)]
+        assert said(paper([(0.05, "Stood by at all hours")], [(0.6, yes)])) == [("yes" if yes else "no", True)]
+    assert said(paper(pair, [(0.4, True), (0.6, True)])) == []  # both: it can't be told
+    assert said(paper(pair, [(0.4, True), (0.6, False)]), alone=False) == []  # it may be another field's
+    # boxes evenly below one another are rather the answers to one question
+    (page,), (layers,) = paper([(0.05, "Stood by"), (0.45, "at sea")], [(0.4, True)])
+    assert layers is not None
+    three = replace(layers, ticks=tuple(TickBox(box_at(0.4, Y + 0.02 * n), n == 1, 0.0) for n in range(3)))
+    assert said(((page,), [three])) == []
+    apart = replace(layers, ticks=(*three.ticks, TickBox(box_at(0.4, Y + 0.1), True, 0.5)))
+    assert said(((page,), [apart])) == [("yes", True)]
+    texts = ((0.3, "Stood by at all hours"), (0.5, "Insured with us"))
+    rows = [paper([(0.05, text)], [(0.6, False)], y=y)[0][0] for y, text in texts]
+    both = Page(1, 595, 842, reading_order([word for row in rows for word in row.words]))
+    ticks = (TickBox(box_at(0.6, 0.3), False, 0.0), TickBox(box_at(0.6, 0.5), True, 0.5))
+    assert said(((both,), [replace(layers, ticks=ticks)]), alone=False) == [("yes", True)]
+
+
+def test_options_one_below_another_are_guessed_by_their_meaning() -> None:
+    rows = [
+        paper([(0.05, text)], [(0.4, False)], y=Y + 0.02 * n) for n, text in enumerate(("gone", "broken into bits"))
+    ]
+    page = Page(1, 595, 842, reading_order([word for (one,), _ in rows for word in one.words]))
+    (layers,) = rows[0][1]
+    assert layers is not None
+    for chosen, key in ((0, "missing"), (1, "broken")):
+        ticks = tuple(TickBox(box_at(0.4, Y + 0.02 * n), n == chosen, 0.0) for n in range(2))
+        assert answers(PLAN, ((page,), [replace(layers, ticks=ticks)])) == [key]
 
 
 def test_labels_without_a_place_or_on_a_sentence_teach_nothing() -> None:
@@ -272,6 +316,21 @@ def test_one_labelled_caption_is_enough_where_its_box_is_ticked_in_a_row_of_boxe
     alone = paper([(0.43, "worn out")], [(0.4, True)])
     assert answers(plan, alone) == []  # by itself it may be the box of another question
     assert answers(PLAN, paper([(0.23, "sound"), (0.43, "loud")], [(0.2, True), (0.4, False)])) == []
+
+
+def test_the_ticked_box_is_for_the_answer_that_the_others_leave() -> None:
+    shown = [("state", on_right(n), key, box_at(0.2 + 0.2 * n)) for n, key in enumerate(("sound", "broken"))]
+    plan = learned(shown)  # nobody has ticked the third
+    pages, layers = on_right(2)
+    (found,) = read_choice(plan.field("state"), ticks_of(pages, layers), pages).values
+    assert found.normal == "missing"
+    assert found.score > 0.6
+    one = learned(shown[:1])  # of two unknown ones either may be meant: a guess
+    (guess,) = read_choice(one.field("state"), ticks_of(pages, layers), pages).values
+    assert guess.score <= 0.5
+    assert answers(plan, on_right(None)) == []
+    more = paper([(0.23, "in order"), (0.43, "worn out")], [(0.2, False), (0.4, False), (0.6, True), (0.8, False)])
+    assert answers(plan, more) == []  # a row of more boxes asks something else
 
 
 def test_a_cross_that_was_read_together_with_its_caption_is_no_part_of_it() -> None:

@@ -23,7 +23,14 @@ from jugum.core.extraction.values.features import COLUMN, FEATURES, PaperFeature
 from jugum.core.extraction.values.prior import share_of_prior, shipped_prior
 from jugum.core.extraction.values.ranker import LOGIT_MAX, Ranker, _levelled
 from jugum.core.extraction.values.similarities import Examples
-from jugum.core.extraction.values.value_model import counts_of, pieces_of, value_log_odds
+from jugum.core.extraction.values.value_model import (
+    LETTER_PLACES,
+    counts_of,
+    letters_of,
+    pieces_of,
+    telling_log_odds,
+    value_log_odds,
+)
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import DataType
@@ -271,6 +278,47 @@ def test_a_value_like_the_field_s_past_values_is_told_from_others() -> None:
     assert odds.argmax() == 0
     assert odds[0] > 0 > odds[1]
     assert not value_log_odds(asked, past[:0], counts_of(others), len(others)).any()
+
+
+def test_words_and_letters_tell_firms_from_people() -> None:
+    firms = letters_of(["tarn dairy ltd", "selby pumps ltd", "orla motors plc"])
+    people = letters_of(["ella tarvik", "nora selvik", "otto marvik"])
+    asked = letters_of(["mosby mills ltd", "runa holvik", "12"])
+    for strongest in (None, 3):
+        firm, person, neither = telling_log_odds(asked, firms, people, LETTER_PLACES, strongest=strongest)
+        assert firm > 0.1 > 0 >= neither == 0
+        assert person < firm
+        assert telling_log_odds(asked, people, firms, LETTER_PLACES, strongest=strongest)[1] > 0.1
+    for mine, rest in ((firms, people[:0]), (firms[:0], people)):
+        assert not telling_log_odds(asked, mine, rest, LETTER_PLACES).any()
+
+
+def test_what_parts_a_field_s_values_from_others_speaks_only_of_papers_that_are_known() -> None:
+    made = page(
+        (0.1, 0.1, "Tarn Dairy Ltd"),
+        (0.1, 0.2, "Ella Tarvik"),
+        (0.1, 0.3, "Selby Pumps Ltd"),
+        (0.1, 0.4, "Nora Selvik"),
+    )
+    found = candidates_of([made], [DataType.TEXT])
+    plan = Plan((FieldPlan("firm", "Supplier"), FieldPlan("person", "Inspector")))
+    at = {one.text: place for place, one in enumerate(found)}
+    known = [
+        example_of(0, "firm", found[at["Tarn Dairy Ltd"]]),
+        example_of(0, "person", found[at["Ella Tarvik"]]),
+        example_of(1, "person", found[at["Selby Pumps Ltd"]]),  # a slip of another paper
+    ]
+    view = PaperFeatures(plan, found, Examples.of(known), np.ones(2), [frozenset()] * 2)
+    chosen, rows = view.features(plan.field("firm"), np.array([True, False]))
+    told = {found[int(n)].text: row for n, row in zip(chosen, rows, strict=True)}
+    for name in ("telling", "telling_best", "letters_lead"):
+        assert told["Selby Pumps Ltd"][COLUMN[name]] > told["Nora Selvik"][COLUMN[name]]
+    slipped = dict(zip(chosen.tolist(), view.features(plan.field("firm"), np.ones(2, dtype=bool))[1], strict=True))
+    place = at["Selby Pumps Ltd"]
+    assert slipped[place][COLUMN["telling"]] < told["Selby Pumps Ltd"][COLUMN["telling"]]
+    _, untaught = view.features(plan.field("firm"), np.zeros(2, dtype=bool))
+    for name in ("telling", "telling_best", "letters_odds", "letters_lead", "sense_like", "sense_lead", "value_lead"):
+        assert not untaught[:, COLUMN[name]].any()
 
 
 def test_phrases_near_in_meaning_are_nearer_than_others() -> None:

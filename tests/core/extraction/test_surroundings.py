@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from jugum.core.extraction.candidates.around import CHANNELS
 from jugum.core.extraction.candidates.generate import Candidate, PageCandidates
 from jugum.core.extraction.candidates.meanings import commonness
 from jugum.core.extraction.values.surroundings import naming, ranks_of, repeats_of, usual, words_of
@@ -12,17 +13,19 @@ from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.values import DataType, ValueType
 
 D = DataType
+HEADING = CHANNELS.index("heading")
 
 
-def page(*rows: str | tuple[float, str], step: float = 0.02) -> Page:
-    """A page with a line of words a row, each at the left edge or from the place that is given."""
+def page(*rows: str | tuple[float, str] | list[tuple[float, str]], step: float = 0.02) -> Page:
+    """A page with a line of words a row, at the left edge or from the place that is given, or several pieces."""
     words = []
     for number, row in enumerate(rows):
-        x, text = row if isinstance(row, tuple) else (0.08, row)
         y = 0.1 + number * step
-        for part in text.split():
-            words.append(Word(part, Box(x, y, x + 0.0085 * len(part), y + 0.013)))
-            x += 0.0085 * len(part) + 0.006
+        for start, text in row if isinstance(row, list) else [row if isinstance(row, tuple) else (0.08, row)]:
+            x = start
+            for part in text.split():
+                words.append(Word(part, Box(x, y, x + 0.0085 * len(part), y + 0.013)))
+                x += 0.0085 * len(part) + 0.006
     return Page(1, 595, 842, reading_order(words))
 
 
@@ -93,7 +96,7 @@ def test_a_paragraph_is_headed_by_its_margin_or_by_the_short_line_above_it() -> 
         "The whole of it is given for kr 4 250,00 and that is all there is to be said of it here,",
         "though whoever wants more may have it for kr 5 100,00 if he asks before the summer ends.",
     )
-    heads = {one.normal: one.contexts[-1] for one in found(made, D.MONEY) if one.text.startswith("kr")}
+    heads = {one.normal: one.contexts[HEADING] for one in found(made, D.MONEY) if one.text.startswith("kr")}
     assert heads == {"4250.00": "0 price", "5100.00": "0 price"}
     beside = Page(
         1,
@@ -106,7 +109,25 @@ def test_a_paragraph_is_headed_by_its_margin_or_by_the_short_line_above_it() -> 
             ]
         ),
     )
-    assert {one.contexts[-1] for one in found(beside, D.MONEY)} == {"deposit"}
+    assert {one.contexts[HEADING] for one in found(beside, D.MONEY)} == {"deposit"}
+
+
+@pytest.mark.parametrize(
+    ("row", "value", "said"),
+    [
+        ([(0.08, "Ella Tarvik"), (0.5, "= holder")], "Ella Tarvik", "holder"),
+        ([(0.08, "Ella Tarvik (the holder) of this")], "Ella Tarvik", "the holder"),
+        ([(0.08, "Ella Tarvik (holder of a card that ends")], "Ella Tarvik", ""),  # the bracket is too long
+        ([(0.08, "Ella Tarvik"), (0.5, "Born:")], "Ella Tarvik", ""),  # whose value stands below
+        ([(0.08, "Ella Tarvik"), (0.4, "Card"), (0.7, "48 213")], "Ella Tarvik", ""),  # the name of the number
+        ([(0.08, "Ella Tarvik"), (0.5, "48 213")], "Ella Tarvik", ""),
+        ([(0.08, "Ella Tarvik"), (0.5, "holder")], "Ella", ""),  # it stands behind the whole name
+    ],
+)
+def test_names_may_stand_behind_their_values(row: list[tuple[float, str]], value: str, said: str) -> None:
+    made = page(row)
+    one = next(one for one in found(made, D.TEXT) if one.text == value)
+    assert one.contexts[CHANNELS.index("right")] == said
 
 
 def test_a_name_is_said_by_its_words_or_their_like_in_any_order() -> None:

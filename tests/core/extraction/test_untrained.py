@@ -10,7 +10,7 @@ from reportlab.lib.pagesizes import A4
 
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.found import EngineName, Finding
-from jugum.core.extraction.marks import answer_of, ticks_of
+from jugum.core.extraction.ticks import answer_of, ticks_of
 from jugum.core.extraction.untrained.proposals import proposals
 from jugum.core.extraction.untrained.proposed_tables import table_from_region
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained

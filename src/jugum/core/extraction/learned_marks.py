@@ -8,7 +8,8 @@ from dataclasses import replace
 
 from jugum.core.extraction.candidates.around import bare_text
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
-from jugum.core.extraction.marks import Tick, captioned, name_by_pen, ticks_of
+from jugum.core.extraction.marks import name_by_pen
+from jugum.core.extraction.ticks import Tick, captioned, ticks_of
 from jugum.core.page import Box, Page, overlap_share, text_of
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.schema.plan import PRINTED_NAMES_MAX

@@ -3,193 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
-from itertools import pairwise
-from statistics import fmean, median
 
-import numpy as np
-from rapidfuzz import fuzz
-
-from jugum.core.extraction.alternatives import alternatives_of
 from jugum.core.extraction.candidates.around import bare_text
-from jugum.core.extraction.candidates.meanings import nearness
-from jugum.core.extraction.candidates.text_similarity import likeness
 from jugum.core.extraction.found import EngineName, Finding, Found
-from jugum.core.page import Box, Page, Segment, Word, segments_in, text_of, union
+from jugum.core.extraction.guessed_marks import guessed_choice, guessed_question
+from jugum.core.extraction.ticks import (
+    NO_WORDS,
+    YES_WORDS,
+    Tick,
+    answer_of,
+    caption_likeness,
+    is_pair,
+    rows_of_ticks,
+    state_of,
+    tick_likeness,
+)
+from jugum.core.page import Box, Page, Segment, segments_in, union
 from jugum.core.schema import FieldPlan
-from jugum.core.structure import Structure, TickBox, Zone
+from jugum.core.structure import Structure, Zone
 from jugum.core.values import DataType, Option
 
 CAPTION_LEAST = 0.8  # likeness of a box's caption to a name or option; below it another box is meant as often
-MEANT_LEAST = 0.35  # mean nearness in meaning of a row's captions to the options (decision 0030)
-NEAR_LEAST = 0.25  # nearness of each of them
-GUESSED = 0.5  # what a guess by meaning scores, of its nearness
-COMB_GAP = 0.4  # widths of a box to the next
-NEAR_EDGE = 0.002  # page widths that a word and a box may overlap
-CAPTION_WIDTH_MOST = 0.32  # of the page's width, from the box
-GAP_TIMES, GAP_LEAST = 4.0, 0.15  # times the usual gap, page widths: so far off a box belongs to another question
-NEARER_LEAST = 0.25  # widths of a box
-CROSSES = frozenset("xX×✗✕✓✔vV")  # as which a pen's tick is read
+BY_OTHERS = 0.9  # what an answer scores that is the only one left, of how well the others are known
 SIGNATURE_NEAR = 0.09  # of the page's height, from the pen to its printed name
-# What stands beside the two boxes of a yes/no question.
-YES_WORDS = frozenset("yes y ja j oui si sí sim kyllä tak ano da true".split())
-NO_WORDS = frozenset("no n nei nein nej nee non não ei nie ne false".split())
 
 
-@dataclass(frozen=True)
-class Tick:
-    """A tick box with the words that say what it is: right of it up to the next box, else left of it. `group` is
-    what stands first on its row. Or words that a pen left or ringed among others (`ticked`) or struck, which are their
-    own caption; `shorter` are then further texts that may be meant."""
-
-    page: int
-    box: Box
-    ticked: bool
-    caption: str
-    group: str
-    row: int
-    shorter: tuple[str, ...] = ()
-    in_words: bool = False
-
-
-def ticks_of(pages: Sequence[Page], structures: Sequence[Structure | None]) -> list[Tick]:
-    """All tick boxes of a paper with their captions, row by row, and the words that a pen chose among."""
-    return [tick for page, found in zip(pages, structures, strict=True) if found for tick in _page_ticks(page, found)]
-
-
-def _page_ticks(page: Page, structure: Structure) -> Iterator[Tick]:
-    rows: list[list[TickBox]] = []
-    for tick in sorted(structure.ticks, key=lambda one: one.box.middle[1]):
-        # scans lean a little within a row
-        if rows and abs(rows[-1][0].box.middle[1] - tick.box.middle[1]) < 0.6 * tick.box.height:
-            rows[-1].append(tick)
-        else:
-            rows.append([tick])
-    questions = [its for row in rows for its in _questions(_without_combs(row))]
-    for number, row in enumerate(questions):
-        yield from captioned(page, row, number)
-    for number, (before, alternatives) in enumerate(alternatives_of(page, structure.words), len(questions)):
-        for answer in alternatives:
-            yield Tick(
-                page.number, answer.box, answer.chosen, answer.text, before, number, answer.shorter, in_words=True
-            )
-
-
-def _questions(row: Sequence[TickBox]) -> list[Sequence[TickBox]]:
-    """A row of boxes, parted where one stands far off the others: the box of another question, whose words may stand
-    on its other side."""
-    gaps = [right.box.x0 - left.box.x1 for left, right in pairwise(row)]
-    if len(gaps) < 2:
-        return [row] if row else []
-    far = max(GAP_LEAST, GAP_TIMES * median(gaps))
-    cuts = [0, *(place + 1 for place, gap in enumerate(gaps) if gap > far), len(row)]
-    return [row[start:end] for start, end in pairwise(cuts)]
-
-
-def _without_combs(boxes: Sequence[TickBox]) -> list[TickBox]:
-    """A row's boxes but those that stand side by side, nearly touching: boxes for one letter each."""
-    row = sorted(boxes, key=lambda one: one.box.x0)
-    close = [right.box.x0 - left.box.x1 < COMB_GAP * left.box.width for left, right in pairwise(row)]
-    beside = [[*close[max(0, place - 1) : place + 1]] for place in range(len(row))]
-    return [tick for tick, near in zip(row, beside, strict=True) if not any(near)]
-
-
-def captioned(page: Page, boxes: Sequence[TickBox], number: int = 0) -> Iterator[Tick]:
-    """The boxes of row `number` with their captions: all right of their boxes, or, where nothing stands right of the
-    last one or captions stand nearer on the other side, all left of them."""
-    row = sorted(boxes, key=lambda one: one.box.x0)
-    level = row[0].box
-    words = [
-        _behind_box(word, row)
-        for word in page.words
-        if abs(word.box.middle[1] - level.middle[1]) < 0.8 * max(level.height, word.box.height)
-    ]
-    words.sort(key=lambda word: word.box.x0)
-    before = _before(words, row[0])
-    rights, lefts = [], []
-    for place, tick in enumerate(row):
-        end = row[place + 1].box.x0 if place + 1 < len(row) else min(1.0, tick.box.x1 + CAPTION_WIDTH_MOST)
-        start = row[place - 1].box.x1 if place else 0.0
-        rights.append([word for word in words if tick.box.x1 - NEAR_EDGE <= word.box.x0 < end])
-        lefts.append([word for word in _before(words, tick) if word.box.x0 >= start - NEAR_EDGE])
-    # The last caption on the right may not have been read: the others must then stand clearly nearer to their boxes.
-    least = 0.0 if rights[-1] else NEARER_LEAST * level.width
-    on_left = len(row) > 1 and all(lefts) and _apart(row, lefts, rights) <= least
-    for tick, right, left in zip(row, rights, lefts, strict=True):
-        if on_left:
-            text = _since_gap(left, page)
-            rest = text_of(before).removesuffix(text).strip()
-            yield Tick(page.number, tick.box, tick.ticked, text, rest, number)
-        else:
-            caption = _until_gap(right, page) or _since_gap(before, page)
-            yield Tick(page.number, tick.box, tick.ticked, caption, text_of(before) if right else "", number)
-
-
-def _behind_box(word: Word, row: Sequence[TickBox]) -> Word:
-    """What stands behind or before a box of a word that was read together with it, without the cross in it where it is
-    ticked ("X14" for a ticked box by "14")."""
-    for tick in row:
-        if word.box.x0 < tick.box.x0 - NEAR_EDGE and tick.box.x0 + NEAR_EDGE < word.box.x1 <= tick.box.x1 + NEAR_EDGE:
-            crossed = tick.ticked and word.text[-1] in CROSSES and len(word.text) > 1
-            return replace(word, text=word.text[: -1 if crossed else None], box=word.box._replace(x1=tick.box.x0))
-        into = tick.box.x0 - NEAR_EDGE <= word.box.x0 < tick.box.x1 - NEAR_EDGE
-        if into and word.box.x1 > tick.box.x1 + NEAR_EDGE:
-            crossed = tick.ticked and word.text[0] in CROSSES and len(word.text) > 1
-            return replace(word, text=word.text[crossed:], box=word.box._replace(x0=tick.box.x1))
-    return word
-
-
-def _before(words: Sequence[Word], tick: TickBox) -> list[Word]:
-    """The words that end left of a box."""
-    return [word for word in words if word.box.x1 <= tick.box.x0 + NEAR_EDGE]
-
-
-def _apart(row: Sequence[TickBox], lefts: Sequence[Sequence[Word]], rights: Sequence[Sequence[Word]]) -> float:
-    """By how much further (page widths, mean) words stand off the boxes on their left than on their right, where there
-    are words on both sides; 0 where there are none."""
-    apart = [
-        tick.box.x0 - left[-1].box.x1 - (right[0].box.x0 - tick.box.x1)
-        for tick, left, right in zip(row, lefts, rights, strict=True)
-        if left and right
-    ]
-    return fmean(apart) if apart else 0.0
-
-
-def _since_gap(words: Sequence[Word], page: Page) -> str:
-    """The last piece of some words of a row."""
-    if not words:
-        return ""
-    _, segments = segments_in(words, page.width_pt / page.height_pt)
-    return segments[-1].text
-
-
-def _until_gap(words: Sequence, page: Page) -> str:  # type: ignore[type-arg]
-    if not words:
-        return ""
-    _, segments = segments_in(words, page.width_pt / page.height_pt)
-    return segments[0].text if segments else ""
-
-
-def caption_likeness(caption: str, names: Sequence[str]) -> float:
-    """How like a caption is to the most alike of some names, 0–1."""
-    plain = bare_text(caption)
-    return max((fuzz.ratio(plain, bare_text(name)) / 100 for name in names), default=0.0) if plain else 0.0
-
-
-def _likeness(tick: Tick, names: Sequence[str]) -> float:
-    return max(caption_likeness(text, names) for text in (tick.caption, *tick.shorter))
-
-
-def answer_of(tick: Tick) -> str:
-    """What a box says of a yes/no question, "yes" or "no": beside the word "no" a ticked one says no."""
-    denies = bare_text(tick.caption) in NO_WORDS
-    return "yes" if tick.ticked != denies else "no"
-
-
-def read_tick(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
+def read_tick(field: FieldPlan, ticks: Sequence[Tick], *, alone: bool = False) -> Finding:
     """The box whose caption is most like the field's printed names, or the pair of boxes for yes and no on a row that
     begins with one of them, if that is at least 80 % alike. Of a pair one box must be ticked: with none or both it
-    can't be told."""
+    can't be told. Where no words are alike, a guess by meaning, or, where the plan asks no other such question
+    (`alone`) and the paper has one, that it is the one."""
     answered = _by_captions(field, ticks) or _answered_pair(field, ticks)
     if answered is not None:
         return answered
@@ -198,6 +41,8 @@ def read_tick(field: FieldPlan, ticks: Sequence[Tick]) -> Finding:
     )
     good = [(score, ticks[-place]) for score, place in scored if score >= CAPTION_LEAST]
     found = [_ticked(tick, "yes" if tick.ticked else "no", score) for score, tick in good]
+    if not found and (guess := guessed_question(field, ticks, alone=alone)) is not None:
+        found = [guess]
     return Finding(field.key, tuple(found[:1]), tuple(found[1:4]))
 
 
@@ -224,7 +69,7 @@ def _named_by_options(field: FieldPlan, ticks: Sequence[Tick]) -> list[tuple[Tic
     named = []
     for tick in ticks:
         option, score = max(
-            ((option, _likeness(tick, option.spellings)) for option in field.options),
+            ((option, tick_likeness(tick, option.spellings)) for option in field.options),
             key=lambda pair: pair[1],
             default=(None, 0.0),
         )
@@ -235,14 +80,11 @@ def _named_by_options(field: FieldPlan, ticks: Sequence[Tick]) -> list[tuple[Tic
 
 def _answered_pair(field: FieldPlan, ticks: Sequence[Tick]) -> Finding | None:
     """The finding of a yes/no pair whose question is like the field's names; None when there is no such pair."""
-    rows: dict[tuple[int, int], list[Tick]] = {}
-    for tick in ticks:
-        if bare_text(tick.caption) in YES_WORDS | NO_WORDS:
-            rows.setdefault((tick.page, tick.row), []).append(tick)
+    answers = [tick for tick in ticks if bare_text(tick.caption) in YES_WORDS | NO_WORDS]
     pairs = [
         (caption_likeness(row[0].group, field.names_on_paper), -number, row)
-        for number, row in enumerate(rows.values())
-        if len(row) == 2 and len({bare_text(tick.caption) in YES_WORDS for tick in row}) == 2
+        for number, row in enumerate(rows_of_ticks(answers))
+        if is_pair(row)
     ]
     score, _, pair = max(pairs, default=(0.0, 0, []), key=lambda found: found[:2])
     if score < CAPTION_LEAST:
@@ -254,13 +96,7 @@ def _answered_pair(field: FieldPlan, ticks: Sequence[Tick]) -> Finding | None:
 
 
 def _ticked(tick: Tick, value: str, score: float) -> Found:
-    return Found(value, value, tick.page, tick.box, score, EngineName.MARK, _state(tick))
-
-
-def _state(tick: Tick) -> str:
-    if tick.in_words:
-        return f"a pen {'chose' if tick.ticked else 'did not choose'} “{tick.caption}”"
-    return f"the box by “{tick.caption}” is {'ticked' if tick.ticked else 'empty'}"
+    return Found(value, value, tick.page, tick.box, score, EngineName.MARK, state_of(tick))
 
 
 def _left_over(field: FieldPlan, named: Sequence[tuple[Tick, Option, float]], pages: Sequence[Page]) -> Found | None:
@@ -290,6 +126,23 @@ def _left_over(field: FieldPlan, named: Sequence[tuple[Tick, Option, float]], pa
     return None
 
 
+def _by_the_others(
+    field: FieldPlan, named: Sequence[tuple[Tick, Option, float]], ticks: Sequence[Tick]
+) -> Found | None:
+    """The one answer that is left for the ticked box of a row whose other boxes, all empty, are those of all other
+    answers: nobody has ever ticked it where its caption could be learned. None else."""
+    for row in rows_of_ticks(ticks):
+        mine = [(option, score) for tick, option, score in named if tick in row and not tick.ticked]
+        ticked = [tick for tick in row if tick.ticked]
+        rest = [option for option in field.options if option.key not in {other.key for other, _ in mine}]
+        if mine and len(row) == len(field.options) == len(mine) + 1 and len(ticked) == len(rest) == 1:
+            tick, key = ticked[0], rest[0].key
+            score = BY_OTHERS * min(score for _, score in mine)
+            why = f"{state_of(tick)}, and the other boxes of its row are for the other answers"
+            return Found(key, key, tick.page, tick.box, score, EngineName.MARK, why)
+    return None
+
+
 def _ends_with(text: str, option: Option) -> float:
     """1 where a longer text ends or begins with an option's caption, letter by letter: "Rhythm: 7 days"; else 0."""
     plain = f" {bare_text(text)} "
@@ -310,52 +163,13 @@ def read_choice(field: FieldPlan, ticks: Sequence[Tick], pages: Sequence[Page] =
     if not known:
         named = [(tick, option, score) for tick, option, score in named if _is_spelled(tick, option, ticks)]
     chosen = [_ticked(tick, option.key, score) for tick, option, score in named if tick.ticked]
-    if not known and not chosen and (meant := _by_meaning(field, ticks)) is not None:
-        return Finding(field.key, (meant,))
+    if not chosen:
+        meant = _by_the_others(field, named, ticks) or (None if known else guessed_choice(field, ticks))
+        if meant is not None:
+            return Finding(field.key, (meant,))
     return Finding(
         field.key, tuple(chosen) if field.many else tuple(chosen[:1]), () if field.many else tuple(chosen[1:4])
     )
-
-
-def _by_meaning(field: FieldPlan, ticks: Sequence[Tick]) -> Found | None:
-    """The answer of the row whose captions, none of them known, are together nearest in meaning to the options: each
-    caption is given to one option, the whole as near as can be (assignment problem; Kuhn, 1955). None where no row
-    has one mark among as many boxes as may be answers, or none is near. Its score is low: it is a guess."""
-    from scipy.optimize import linear_sum_assignment  # here: it takes half a second to load, and few papers need it
-
-    best: tuple[float, Tick, Option] | None = None
-    rows: dict[tuple[int, int], list[Tick]] = {}
-    for tick in ticks:
-        rows.setdefault((tick.page, tick.row), []).append(tick)
-    for row in rows.values():
-        marked = [number for number, tick in enumerate(row) if tick.ticked]
-        if field.many or len(marked) != 1 or not 2 <= len(row) <= len(field.options):
-            continue
-        if all(bare_text(tick.caption) in YES_WORDS | NO_WORDS for tick in row):  # answers to another question
-            continue
-        near = np.array([[_nearness(tick, option) for option in field.options] for tick in row])
-        boxes, options = linear_sum_assignment(-near)
-        score = float(near[boxes, options].mean())
-        if score >= MEANT_LEAST and near[boxes, options].min() >= NEAR_LEAST and (best is None or score > best[0]):
-            best = score, row[marked[0]], field.options[int(options[marked[0]])]
-    if best is None:
-        return None
-    score, tick, option = best
-    return Found(
-        option.key,
-        option.key,
-        tick.page,
-        tick.box,
-        GUESSED * score,
-        EngineName.MARK,
-        f"{_state(tick)}, which is nearest in meaning to “{option.key}”",
-    )
-
-
-def _nearness(tick: Tick, option: Option) -> float:
-    texts = [bare_text(text) for text in (tick.caption, *tick.shorter)]
-    spellings = [bare_text(spelling) for spelling in option.spellings]
-    return float(np.maximum(likeness(texts, spellings), nearness(texts, spellings)).max(initial=0.0))
 
 
 def _is_spelled(tick: Tick, option: Option, ticks: Sequence[Tick]) -> bool:

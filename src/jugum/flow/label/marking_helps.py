@@ -100,7 +100,7 @@ class PageMark:
 
 def page_marks(store: Store, explorer: Explorer, document_id: int, page: int) -> list[PageMark]:
     """The tick boxes, signatures and stamps found on a page."""
-    from jugum.core.extraction.marks import answer_of, ticks_of
+    from jugum.core.extraction.ticks import answer_of, ticks_of
 
     with store.session() as session:
         document = document_row(session, document_id)

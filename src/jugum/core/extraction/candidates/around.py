@@ -9,7 +9,7 @@ from statistics import median
 
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, text_of
 
-CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "below", "heading")
+CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "below", "heading", "right")
 CELL_ROWS = 5  # rows that the name of a ruled cell may stand above a value in it
 BELOW_WITHIN = 1.4  # line heights between a value and the name printed beneath it
 LINE_GAP_MOST = 1.1  # line heights between two lines of one address
@@ -125,7 +125,26 @@ class Surroundings:
             following,
             self._below(segment, box),
             self.heading(segment),
+            self._right(segment, last),
         )
+
+    def _right(self, segment: Segment, last: int) -> str:
+        """What a value is called behind it: words in brackets right after it, or the next piece of its row, unless a
+        figure follows, whose name that will be."""
+        following = self.word(last + 1) if last < segment.last else ""
+        if following.startswith("("):
+            for end in range(last + 1, min(segment.last, last + CONTEXT_WORDS) + 1):
+                if ")" in self.words[end].text:
+                    return text_of(self.words[last + 1 : end + 1])
+            return ""
+        row = self.by_row[segment.row]
+        place = row.index(segment)
+        if last < segment.last or place + 1 == len(row) or self.is_prose(segment):
+            return ""
+        behind, *others = row[place + 1 : place + 3]
+        if self.numeric[id(behind)] or behind.text.endswith(":") or (others and self.numeric[id(others[0])]):
+            return ""
+        return behind.text
 
     def _heads_of(self, segment: Segment) -> tuple[str, str]:
         """What stands above a whole piece; kept."""

@@ -39,6 +39,7 @@ WORDS_MAX = {
     DataType.COUNTRY: 4,
     DataType.CHOICE: 6,
 }
+SENTENCE_MARKS = ".,;:"
 ABOVE = frozenset({"above", "column_head"})
 TEXT_WORDS_MAX = 8  # longer runs are sentences; they are read as clauses
 STACK_LINES_MAX = 5  # of an address, or in one ruled cell
@@ -117,8 +118,8 @@ class Candidate:
 
     @cached_property
     def shape(self) -> str:
-        """The shape of its text: see `value_shape`."""
-        return value_shape(self.text)
+        """The shape of its text, without the mark that a sentence puts behind it: see `value_shape`."""
+        return value_shape(self.text.rstrip(SENTENCE_MARKS))
 
 
 def candidates_of(pages: Sequence[Page], kinds: Collection[AnyType]) -> list[Candidate]:
@@ -301,7 +302,7 @@ class PageCandidates(Surroundings):
         """The text, without a bracket that was opened or is closed elsewhere ("(roll 564989):"), and without brackets
         that are no minus sign: those behind words of the same line ("sixty (60)"), unless a credit is told by them
         ("a balance of (Cr 60.00)")."""
-        bare = text.rstrip(".,;:")
+        bare = text.rstrip(SENTENCE_MARKS)
         if bare.endswith(")") and "(" not in bare:
             return bare.removesuffix(")")
         behind = first > segment.first and self.words[first - 1].text.strip(_MARKS).isalpha()

@@ -8,7 +8,7 @@ from collections.abc import Collection, Iterator, Sequence
 
 from jugum.core.extraction.candidates.generate import Candidate, PageCandidates
 from jugum.core.extraction.clauses.sections import sections_of
-from jugum.core.extraction.marks import Tick, ticks_of
+from jugum.core.extraction.ticks import Tick, ticks_of
 from jugum.core.extraction.untrained.guesses import NAME_LETTERS_MAX, Proposal, clean, guessed_type, has_cents, keyed
 from jugum.core.extraction.untrained.proposed_tables import lines_of, table_of, tables_on
 from jugum.core.page import Box, Page, Segment, Word, segments_in, union

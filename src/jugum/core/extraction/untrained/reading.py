@@ -20,8 +20,9 @@ from jugum.core.extraction.candidates.generate import Candidate, PageCandidates
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.clauses.sections import Section, read_section, sections_of
 from jugum.core.extraction.found import EngineName, Finding, Found
-from jugum.core.extraction.marks import read_choice, read_signature, read_tick, read_zone, ticks_of
+from jugum.core.extraction.marks import read_choice, read_signature, read_tick, read_zone
 from jugum.core.extraction.tables.by_heads import read_table
+from jugum.core.extraction.ticks import ticks_of
 from jugum.core.extraction.untrained.printed_names import PrintedName, name_words, printed_names, said, standing
 from jugum.core.extraction.values.assignment import Choice, decide
 from jugum.core.extraction.values.offered import with_plausible_others
@@ -80,9 +81,10 @@ def _marks(plan: Plan, pages: Sequence[Page], layers: Sequence[Structure | None]
     ticks = ticks_of(pages, layers)
     zones = [(page, zone) for page in pages for zone in read_zones(page.words)]
     found: dict[str, Finding] = {}
+    alone = sum(field.data_type is DataType.TICK for field in fields) == 1
     for field in fields:
         if field.data_type is DataType.TICK:
-            found[field.key] = read_tick(field, ticks)
+            found[field.key] = read_tick(field, ticks, alone=alone)
         elif field.data_type is DataType.SIGNATURE:
             found[field.key] = read_signature(field, pages, layers)
         elif field.data_type is DataType.ZONE:

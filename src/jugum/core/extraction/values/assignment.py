@@ -92,8 +92,13 @@ def absence_logit(layout_similarity: float) -> float:
     """The log-odds a value needs to be given at all: those of 28 % on known layouts, falling to 3 % on altogether
     strange ones."""
     # On strange layouts odds are low though right: what known layouts ask would leave most fields empty.
-    known = min(1.0, max(0.0, layout_similarity / FAMILIAR))
-    return known * _logit(NONE_PROBABILITY) + (1 - known) * _logit(NONE_STRANGE)
+    strange = strangeness(layout_similarity)
+    return (1 - strange) * _logit(NONE_PROBABILITY) + strange * _logit(NONE_STRANGE)
+
+
+def strangeness(layout_similarity: float) -> float:
+    """0 for layouts that are known, rising to 1 for altogether strange ones."""
+    return 1 - min(1.0, max(0.0, layout_similarity / FAMILIAR))
 
 
 def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], layout_similarity: float) -> Decision:

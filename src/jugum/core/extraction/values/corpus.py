@@ -13,9 +13,10 @@ from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.candidates.synonyms import Groups
-from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide
+from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide, strangeness
 from jugum.core.extraction.values.examples import labelled_examples
-from jugum.core.extraction.values.features import FEATURES, FieldScores, PaperFeatures
+from jugum.core.extraction.values.features import FEATURES, PaperFeatures
+from jugum.core.extraction.values.field_scores import FieldScores
 from jugum.core.extraction.values.prior import shipped_prior
 from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.extraction.values.reasons import reason
@@ -313,8 +314,9 @@ def decisions_on(
         start += len(place)
     decided = decide(plan, scored, view.layout_similarity(known))
     if relations is not None:
-        here = replace(relations, lacking=lacking or {})
-        decided = optimise_jointly(decided, here, absence_logit(view.layout_similarity(known)))
+        similarity = view.layout_similarity(known)
+        here = replace(relations, lacking=lacking or {}, strange=strangeness(similarity))
+        decided = optimise_jointly(decided, here, absence_logit(similarity))
     return [_explained(decision, rows, row_of) for decision in decided]
 
 

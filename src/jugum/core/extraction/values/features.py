@@ -7,7 +7,6 @@ competing fields, place, shape, ranks within the paper), so that one model serve
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -18,6 +17,7 @@ from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.meanings import distinct_nearness
 from jugum.core.extraction.candidates.synonyms import Groups, known_names, meant_names
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness
+from jugum.core.extraction.values.field_scores import FieldScores, family_of
 from jugum.core.extraction.values.similarities import (
     AROUND,
     LABEL,
@@ -33,12 +33,13 @@ from jugum.core.extraction.values.similarities import (
 )
 from jugum.core.extraction.values.surroundings import WORD_PLACES, naming, ranks_of, repeats_of, usual
 from jugum.core.extraction.values.value_model import counts_of, value_log_odds
+from jugum.core.extraction.values.value_signs import VALUE_SIGNS, ValueSigns
 from jugum.core.schema import FieldPlan, Plan
-from jugum.core.values import NUMERIC, DataType, ValueType
+from jugum.core.values import ValueType
 
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
-NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below", "heading")
+NAME_CHANNELS = ("left", "above", "row_head", "column_head", "previous", "below", "heading", "right")
 NAME_LIKE_LEAST = 0.6  # what is less like a printed name says nothing about it
 WORDS_THAT_TELL = 3  # of those around a value, the strongest
 FAMILIES = ("text", "date", "money", "number")
@@ -96,6 +97,17 @@ EXAMPLE_FEATURES = (
     "largest_like",
     "early_like",
     "lines_like",
+    "value_lead",
+    "letters_odds",
+    "letters_lead",
+    "letters_gap",
+    "letters_rank",
+    "telling",
+    "telling_best",
+    "telling_gap",
+    "sense_like",
+    "sense_lead",
+    "sense_gap",
 )
 OTHER_FEATURES = (
     "known_text",
@@ -133,53 +145,6 @@ OTHER_FEATURES = (
 FEATURES = (*NAME_FEATURES, *MEANING_FEATURES, *EXAMPLE_FEATURES, *OTHER_FEATURES)
 COLUMN = {name: place for place, name in enumerate(FEATURES)}
 Columns = Mapping[str, npt.NDArray[Any] | float]  # feature → its column, or one value for all candidates
-
-
-@dataclass(frozen=True)
-class FieldScores:
-    """What is known of all candidates of a field (indices `chosen`, n of them) with some papers known, each an array
-    of n: `named`, the features of printed names and of their meanings; how like printed names the candidates are
-    themselves; greatest likeness (0–1) to the field's examples (`of_field`, a mask over the examples of its type)
-    jointly, to those of other fields (`rival`), by place, by row and column, by printed name; log-odds of values;
-    nearness of all words around, and their log-odds; how alike the values' ranks are (n×3); the share of the field's
-    examples that have as many lines."""
-
-    field: FieldPlan
-    chosen: npt.NDArray[np.intp]
-    known: Mask
-    of_field: Mask
-    named: Mapping[str, Floats]
-    is_name: Floats
-    joint: Floats
-    rival: Floats
-    place: Floats
-    crossing: Floats
-    label: Floats
-    label_rival: Floats
-    label_meaning: Floats
-    value_odds: Floats
-    around: Floats
-    around_odds: Floats
-    ranks: Floats
-    lines: Floats
-
-    @property
-    def prefilter_score(self) -> npt.NDArray[np.float64]:
-        """How easily each candidate may be taken for the field's value, from what is cheap to know. The weights only
-        decide which candidates the ranker is asked about (the first CANDIDATES_MAX), and were set by hand."""
-        score: npt.NDArray[np.float64] = (
-            0.7 * self.named["name_best"]
-            - 0.2 * self.named["name_rival"]
-            + 0.3 * self.named["meaning_best"]
-            + self.joint
-            + 0.5 * self.label
-            + 0.5 * self.place
-            + 0.1 * self.value_odds
-            + 0.1 * self.around_odds
-            + 0.3 * self.named["said_around"]
-            - 0.5 * self.is_name
-        )
-        return score
 
 
 class PaperFeatures:
@@ -265,16 +230,16 @@ class PaperFeatures:
         """Each value type's candidates against the examples that may be asked for."""
         by_key = {field.key: field for field in self.plan.fields}
         kinds = [by_key[example.field].value_type for example in self.examples.every]
-        families = np.array([_family(kind.data_type) for kind in kinds], dtype=object)
+        families = np.array([family_of(kind.data_type) for kind in kinds], dtype=object)
         alike = self.alike[self.examples.papers] if len(self.examples.every) else np.zeros(0, dtype=np.float32)
         self.against: dict[ValueType, ExampleSimilarities] = {}
-        self._background: dict[ValueType, npt.NDArray[np.float64]] = {}
+        self._values: dict[ValueType, ValueSigns] = {}
         self._words_around: dict[ValueType, npt.NDArray[np.float64]] = {}
         for kind, chosen in self.by_kind.items():
-            family = np.flatnonzero(families == _family(kind.data_type)) if len(kinds) else np.zeros(0, dtype=np.intp)
+            family = np.flatnonzero(families == family_of(kind.data_type)) if len(kinds) else np.zeros(0, dtype=np.intp)
             own = np.array([n for n, at in enumerate(family) if kinds[int(at)] == kind], dtype=np.intp)
             self.against[kind] = compare(self.candidates, chosen, around, self.examples, family, own, alike)
-            self._background[kind] = counts_of(self.against[kind].pieces)
+            self._values[kind] = ValueSigns(self.against[kind], self.examples)
             self._words_around[kind] = counts_of(self.against[kind].words, WORD_PLACES)
 
     def layout_similarity(self, known: Mask) -> float:
@@ -298,6 +263,8 @@ class PaperFeatures:
         if field.key not in self._by_names:  # the same whichever papers are known
             self._by_names[field.key] = self._name_columns(field, chosen)
         mine = against.family[against.own[of_field]]
+        values = self._values[kind].by_field(allowed)
+        rivals = [its for key, its in values.items() if key != field.key]
         joint, crossing, place = greatest(against.near, of_field)
         label, meaning = greatest(against.alike[LABEL:], of_field)
         return FieldScores(
@@ -314,7 +281,8 @@ class PaperFeatures:
             label,
             greatest(against.labels, others),
             meaning,
-            value_log_odds(against.pieces, self.examples.pieces[mine], self._background[kind], len(chosen)),
+            values.get(field.key, self._values[kind].nothing),
+            np.max(rivals, axis=0) if rivals else self._values[kind].nothing,
             greatest(against.alike[AROUND], of_field),
             value_log_odds(
                 against.words,
@@ -374,11 +342,12 @@ class PaperFeatures:
     def name_score(self, field: FieldPlan) -> tuple[npt.NDArray[np.intp], Floats]:
         """Indices of the field's candidates and a fixed score of how printed names speak for each: own best likeness
         less half of the best rival field's, less what the candidate itself resembles a printed name. Names beneath
-        have no say: what stands there is more often the next line's."""
+        and behind have no say: what stands there is more often the next value's."""
         chosen = self.by_kind[field.value_type]
         number = self.plan.fields.index(field)
-        beneath = NAME_CHANNELS.index("below")
-        said = np.delete(self.name_table[:, chosen], [beneath, len(NAME_CHANNELS) + beneath], axis=0)
+        silent = [NAME_CHANNELS.index(channel) for channel in ("below", "right")]
+        silent += [len(NAME_CHANNELS) + place for place in silent]
+        said = np.delete(self.name_table[:, chosen], silent, axis=0)
         best = self._name_best(said)
         best = np.where(best >= NAME_LIKE_LEAST, best, 0.0).astype(np.float32)  # what is little alike says nothing
         rival = np.delete(best, number, axis=1).max(axis=1, initial=0.0)
@@ -390,6 +359,8 @@ class PaperFeatures:
         """EXAMPLE_FEATURES of some of a field's candidates. Ranks and gaps are among all of them, so they are taken
         before the rows are."""
         alike = greatest(self.against[scores.field.value_type].alike[:AROUND], scores.of_field, rows)
+        value, letters, telling, telling_best, sense = scores.values
+        leads = dict(zip(VALUE_SIGNS, scores.values - scores.value_rivals, strict=True))
         among_all = {
             "example_joint": scores.joint,
             "example_rival": scores.rival,
@@ -399,7 +370,17 @@ class PaperFeatures:
             "place_gap": standing(scores.place)[0],
             "row_and_column": scores.crossing,
             "row_and_column_gap": standing(scores.crossing)[0],
-            "value_odds": scores.value_odds,
+            "value_odds": value,
+            "value_lead": leads["value"],
+            "letters_odds": letters,
+            "letters_lead": leads["letters"],
+            **_standing("letters", letters),
+            "telling": telling,
+            "telling_best": telling_best,
+            "telling_gap": standing(telling)[0],
+            "sense_like": sense,
+            "sense_lead": leads["sense"],
+            "sense_gap": standing(sense)[0],
             "label_like": scores.label,
             "label_rival": scores.label_rival,
             "label_lead": scores.label - scores.label_rival,
@@ -432,7 +413,7 @@ class PaperFeatures:
             "rule": np.array([index in by_rule for index in asked.tolist()]) if by_rule else 0.0,
             "examples": np.log1p(scores.of_field.sum()),
             "alike_layout": self.layout_similarity(known),
-            f"is_{_family(scores.field.data_type)}": 1.0,
+            f"is_{family_of(scores.field.data_type)}": 1.0,
         }
 
 
@@ -476,10 +457,3 @@ def _candidate_figures(candidate: Candidate) -> dict[str, float]:
         "prose": candidate.prose,
         **usual(candidate),
     }
-
-
-def _family(data_type: DataType) -> str:
-    """The ranker knows four families of values, so that it carries over from one data type to its kin."""
-    if data_type in (DataType.DATE, DataType.MONEY):
-        return data_type.value
-    return "number" if data_type in NUMERIC else "text"

@@ -24,6 +24,7 @@ _WHERE = {
     "next": "after it",
     "below": "beneath it",
     "heading": "the heading over it",
+    "right": "right of it",
 }
 
 

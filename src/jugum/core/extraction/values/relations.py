@@ -1,7 +1,8 @@
-"""What values of a paper are to each other: dates and amounts in order, amounts that add up, fields that no paper
-lacks. Learned from labels, and heard when values are chosen.
+"""What values of a paper are to each other: dates and amounts in order, how far apart they are, amounts that add up,
+fields that no paper lacks. Learned from labels, and heard when values are chosen.
 
-An order or a sum is believed when it held on every labelled paper that has all its fields, on five at least. A
+An order is believed when it held on every labelled paper that has both its fields, on five at least; a sum when it
+held on some, since it hardly ever holds by chance. A
 slightly likelier value then gives way to one that fits the others, never a clearly likelier one. Where two fields
 want the same words, the choice that is best for both together is taken.
 """
@@ -12,8 +13,10 @@ import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from dataclasses import field as kept
+from datetime import date
 from decimal import Decimal, InvalidOperation
-from itertools import combinations, permutations
+from itertools import combinations, permutations, product
+from statistics import median
 from typing import Any
 
 from jugum.core.extraction.candidates.samples import Sample
@@ -22,7 +25,14 @@ from jugum.core.schema import Plan
 from jugum.core.values import DataType
 
 PAPERS_LEAST = 5  # without exception on so many papers, an order or a sum is believed (decision 0012)
+APART_BONUS = 0.5  # share of the log-odds that a usual distance lends: distances to several fields say much the same
+APART_LEAST, APART_MOST = -3.0, 2.0  # log-odds that one distance may take or lend
+APART_ANY = 1 / 16  # density of the distances of values that have nothing to do with each other: e^-8 to e^8 times
+APART_SPREAD = (1.0, 2.0)  # what is thought of a distance's spread before any paper, and as of how many papers
 SUM_BONUS = 3.0  # log-odds that amounts which add up lend; by chance they hardly ever do
+SUM_PAPERS, SUM_SHARE = 3, 0.2  # papers, and share of those that have its fields, on which a sum must have held
+ADDENDS_MOST = 3
+SUMS_TRIED = 12  # of the ways to choose amounts that add up, the likeliest
 TRIED = 5  # candidates of a field that may change places
 GAP_MOST = 4.0  # log-odds that a candidate may lie behind the likeliest and still be tried
 FIELDS_MAX = 12  # fields of one kind that relations are looked for among
@@ -30,21 +40,59 @@ FITS = "it fits the other values of the paper"
 
 
 @dataclass(frozen=True)
+class Distance:
+    """How far the value of `second` lies from that of `first`, as `distance` measures it: its median on labelled
+    papers, and its spread (a standard deviation)."""
+
+    first: str
+    second: str
+    centre: float
+    spread: float
+
+    def log_odds(self, apart: float) -> float:
+        """What a distance says for two values: log-odds of Student's t with three degrees of freedom, which forgives
+        what lies off, against any distance; −3 to 2."""
+        off = (apart - self.centre) / self.spread
+        density = 0.3676 / self.spread / (1 + off * off / 3) ** 2  # Γ(2) / (√(3π) Γ(1.5)) = 0.3676
+        return min(APART_MOST, max(APART_LEAST, math.log(density / APART_ANY)))
+
+
+@dataclass(frozen=True)
+class Sum:
+    """Amounts (two or three fields) that add up to another; `always` when they did on every labelled paper that has
+    them all, five at least. Else papers may have amounts that are no field's, and only that they do says something."""
+
+    addends: tuple[str, ...]
+    total: str
+    always: bool
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """All of them, the total last."""
+        return (*self.addends, self.total)
+
+
+@dataclass(frozen=True)
 class Relations:
-    """`orders`: pairs of fields whose first is at most their second, and on how many papers; `sums`: fields (a, b,
-    c) with a + b = c; `missing`: of each field the share of labelled papers that lack it (0–1, by the rule of
-    succession); `lacking`: of each field the log-odds that papers of the layout lack it, where the layout is known."""
+    """`orders`: pairs of fields whose first is at most their second, and on how many papers; `sums`: what
+    adds up to what; `distances`: how far apart the values of two fields are; `missing`: of each field the share of
+    labelled papers that lack it (0–1, by the rule of succession); `lacking`: of each field the log-odds that papers of
+    the layout lack it, where the layout is known. `strange`
+    (0–1): how far the layout is from being known, and so how much the usual distance may speak for a value."""
 
     orders: tuple[tuple[str, str, int], ...] = ()
-    sums: tuple[tuple[str, str, str], ...] = ()
+    sums: tuple[Sum, ...] = ()
+    distances: tuple[Distance, ...] = ()
     missing: Mapping[str, float] = kept(default_factory=dict)
     lacking: Mapping[str, float] = kept(default_factory=dict)
+    strange: float = 1.0
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able."""
         return {
             "orders": [list(order) for order in self.orders],
-            "sums": [list(addends) for addends in self.sums],
+            "sums": [[*one.addends, one.total, one.always] for one in self.sums],
+            "distances": [[one.first, one.second, one.centre, one.spread] for one in self.distances],
             "missing": dict(self.missing),
         }
 
@@ -54,7 +102,9 @@ class Relations:
         orders = tuple(
             (order[0], order[1], int(order[2]) if len(order) > 2 else PAPERS_LEAST) for order in data["orders"]
         )
-        return Relations(orders, tuple((a, b, c) for a, b, c in data["sums"]), dict(data.get("missing", {})))
+        sums = tuple(Sum(tuple(addends), total, always) for *addends, total, always in data["sums"])
+        distances = tuple(Distance(*one) for one in data.get("distances", ()))
+        return Relations(orders, sums, distances, dict(data.get("missing", {})))
 
     def absence_threshold(self, field: str, floor: float) -> float:
         """The log-odds under which a value is worse than none: `floor`, and less for fields that labelled papers
@@ -68,10 +118,16 @@ def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
     """Relations that hold on every paper with labels for all their fields, at least five of them; an order also
     needs to be strict on most."""
     orders: list[tuple[str, str, int]] = []
-    sums: list[tuple[str, str, str]] = []
+    sums: list[Sum] = []
+    distances: list[Distance] = []
     for kind in (DataType.DATE, DataType.MONEY):
         keys = [planned.key for planned in plan.fields if planned.data_type is kind and not planned.many][:FIELDS_MAX]
         values = [_values(sample, keys) for sample in samples]
+        distances += [
+            found
+            for first, second in combinations(keys, 2)
+            if (found := _distance_of(first, second, samples)) is not None
+        ]
         for first, second in permutations(keys, 2):
             pairs = [(its[first], its[second]) for its in values if first in its and second in its]
             if (
@@ -81,16 +137,62 @@ def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
             ):
                 orders.append((first, second, len(pairs)))
         if kind is DataType.MONEY:
-            for total in keys:
-                for first, second in combinations([key for key in keys if key != total], 2):
-                    rows = [its for its in values if {first, second, total} <= its.keys()]
-                    if len(rows) >= PAPERS_LEAST and all(its[first] + its[second] == its[total] for its in rows):
-                        sums.append((first, second, total))
+            sums += _sums(keys, values)
     missing = {}
     for field in plan.fields:
         told = [not sample.labels[field.key] for sample in samples if field.key in sample.labels]
         missing[field.key] = (sum(told) + 1) / (len(told) + 2)  # never 0 or 1
-    return Relations(tuple(orders), tuple(sums), missing)
+    return Relations(tuple(orders), tuple(sums), tuple(distances), missing)
+
+
+def _sums(keys: Sequence[str], papers: Sequence[Mapping[str, Decimal]]) -> list[Sum]:
+    """Which amounts add up on papers; none of them nought, since any amount is itself and nought."""
+    found = []
+    for total in keys:
+        others = [key for key in keys if key != total]
+        for count in range(2, ADDENDS_MOST + 1):
+            for addends in combinations(others, count):
+                rows = [its for its in papers if all(its.get(key) for key in (*addends, total))]
+                held = sum(sum(its[key] for key in addends) == its[total] for its in rows)
+                if held >= max(SUM_PAPERS, SUM_SHARE * len(rows)):
+                    found.append(Sum(addends, total, held == len(rows) >= PAPERS_LEAST))
+    return found
+
+
+def _distance_of(first: str, second: str, samples: Sequence[Sample]) -> Distance | None:
+    """The usual distance between the values of two fields; None where fewer than five papers have both."""
+    found = []
+    for sample in samples:
+        its = [sample.labels.get(key, ()) for key in (first, second)]
+        if all(len(labels) == 1 for labels in its):
+            apart = distance(its[0][0].normal, its[1][0].normal)
+            if apart is not None:
+                found.append(apart)
+    if len(found) < PAPERS_LEAST:
+        return None
+    usual, weight = APART_SPREAD
+    centre = median(found)
+    squares = sum((apart - centre) ** 2 for apart in found) + weight * usual**2
+    return Distance(first, second, centre, math.sqrt(squares / (len(found) + weight)))
+
+
+def distance(first: str, second: str) -> float | None:
+    """How far a value in normal form is from another: of dates the logarithm of the days between them, one more, with
+    their sign; of amounts that of how many times as large it is, signs apart. None where that can't be said."""
+    if _is_date(first) and _is_date(second):
+        try:
+            days = (date.fromisoformat(second) - date.fromisoformat(first)).days
+        except ValueError:  # typed by hand, and no date
+            return None
+        return math.copysign(math.log1p(abs(days)), days)
+    if _is_date(first) or _is_date(second):
+        return None
+    a, b = comparable(first), comparable(second)
+    return math.log(abs(b / a)) if a and b else None
+
+
+def _is_date(normal: str) -> bool:
+    return len(normal) == 10 and normal[4] == normal[7] == "-"
 
 
 def _values(sample: Sample, keys: Sequence[str]) -> dict[str, Decimal]:
@@ -105,9 +207,8 @@ def _values(sample: Sample, keys: Sequence[str]) -> dict[str, Decimal]:
 
 def comparable(normal: str) -> Decimal | None:
     """An amount as a number, a date (ISO 8601) as the number its digits are, which stands in order of time."""
-    is_date = len(normal) == 10 and normal[4] == normal[7] == "-"
     try:
-        return Decimal(normal.replace("-", "") if is_date else normal)
+        return Decimal(normal.replace("-", "") if _is_date(normal) else normal)
     except InvalidOperation:
         return None
 
@@ -133,6 +234,8 @@ def optimise_jointly(decisions: Sequence[Decision], relations: Relations, floor:
 def _moves(found: Mapping[str, Decision], relations: Relations, floor: float) -> Iterator[dict[str, Decision]]:
     """Changes worth trying: another value for a field; and where another field holds its words, that field's next
     best, or none, in turn."""
+    for addends in relations.sums:
+        yield from _adding_up(found, addends, relations, floor)
     for key, one in found.items():
         if len(one.chosen) > 1:  # relations are between single values
             continue
@@ -152,8 +255,56 @@ def _moves(found: Mapping[str, Decision], relations: Relations, floor: float) ->
                         yield {key: _with(one, choice), holder.field: _with(holder, instead)}
 
 
+def _adding_up(
+    found: Mapping[str, Decision], one: Sum, relations: Relations, floor: float
+) -> Iterator[dict[str, Decision]]:
+    """The likeliest choices of all amounts of a sum at once that make it hold. Fields whose words they take get their
+    next best, or none."""
+    if any(key not in found or len(found[key].chosen) > 1 for key in one.fields):
+        return
+    amounts = [
+        [(value, choice) for choice in (*found[key].chosen, *found[key].others) if (value := _amount(choice))]
+        for key in one.fields
+    ]
+    totals: dict[Decimal, list[Choice]] = {}
+    for value, choice in amounts.pop():
+        totals.setdefault(value, []).append(choice)
+    ways = []
+    for chosen in product(*amounts):
+        for total in totals.get(sum((value for value, _ in chosen), Decimal()), ()):
+            choices = [*(choice for _, choice in chosen), total]
+            if not any(shares_words(a.candidate, b.candidate) for a, b in combinations(choices, 2)):
+                ways.append(choices)
+    ways.sort(key=lambda choices: -sum(choice.logit for choice in choices))
+    for choices in ways[:SUMS_TRIED]:
+        changed = {
+            key: _with(found[key], choice)
+            for key, choice in zip(one.fields, choices, strict=True)
+            if found[key].chosen != (choice,)
+        }
+        taken = [choice.candidate for choice in choices]
+        for holder in found.values():
+            if holder.field not in one.fields and any(_holds(holder, choice) for choice in choices):
+                kept = [its.chosen[0].candidate for its in found.values() if its.field != holder.field and its.chosen]
+                free = (
+                    its
+                    for its in _options(holder, relations, floor)
+                    if not any(shares_words(its.candidate, other) for other in (*taken, *kept))
+                )
+                instead = next(free, None)
+                changed[holder.field] = _with(holder, instead) if instead else _without(holder)
+                taken += [instead.candidate] if instead else []
+        if changed:
+            yield changed
+
+
+def _amount(choice: Choice) -> Decimal | None:
+    return None if _is_date(choice.candidate.normal) else comparable(choice.candidate.normal)
+
+
 def _options(one: Decision, relations: Relations, floor: float) -> list[Choice]:
-    least = relations.absence_threshold(one.field, floor)
+    # what other values lend may lift one that would not be given by itself
+    least = relations.absence_threshold(one.field, floor) - APART_MOST * relations.strange
     if one.chosen:
         least = max(least, one.logit - GAP_MOST)
     return [choice for choice in one.others[:TRIED] if choice.logit >= least]
@@ -210,9 +361,22 @@ def _bonus(decisions: Mapping[str, Decision], relations: Relations, keys: set[st
             a, b = value(first), value(second)
             if a is not None and b is not None:
                 total -= 0.0 if a <= b else math.log(papers + 1)
-    for first, second, third in relations.sums:
-        if keys & {first, second, third}:
-            a, b, c = value(first), value(second), value(third)
-            if a is not None and b is not None and c is not None:
-                total += SUM_BONUS if a + b == c else -SUM_BONUS / 3
+    for one in relations.sums:
+        if keys.intersection(one.fields):
+            values = [value(name) for name in one.fields]
+            if all(its is not None for its in values):
+                *addends, whole = (its for its in values if its is not None)
+                total += SUM_BONUS if sum(addends) == whole else -SUM_BONUS / 3 * one.always
+    for between in relations.distances:
+        if keys & {between.first, between.second}:
+            apart = _apart(decisions, between)
+            said = 0.0 if apart is None else between.log_odds(apart)
+            # where the layout is known, it says better than any distance whether a value is there
+            total += APART_BONUS * (said * relations.strange if said > 0 else said)
     return total
+
+
+def _apart(decisions: Mapping[str, Decision], one: Distance) -> float | None:
+    its = [decisions.get(name) for name in (one.first, one.second)]
+    normals = [it.chosen[0].candidate.normal for it in its if it is not None and len(it.chosen) == 1]
+    return distance(*normals) if len(normals) == 2 else None

@@ -15,26 +15,27 @@ import numpy.typing as npt
 
 from jugum.core.extraction.candidates.around import CHANNELS
 from jugum.core.extraction.candidates.generate import Candidate
-from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
+from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness, vectors_of
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness, likeness
 from jugum.core.extraction.values.surroundings import RANKS, Words, words_of
-from jugum.core.extraction.values.value_model import Pieces, pieces_of
+from jugum.core.extraction.values.value_model import Pieces, letters_of, pieces_of
 from jugum.core.page import Box
 
 Floats = npt.NDArray[np.float32]
 Bytes = npt.NDArray[np.uint8]
 Mask = npt.NDArray[np.bool_]
 JOINT_WEIGHTS = {
-    "left": 0.26,
+    "left": 0.24,
     "above": 0.13,
-    "row_head": 0.17,
+    "row_head": 0.15,
     "column_head": 0.13,
     "previous": 0.07,
-    "next": 0.07,
+    "next": 0.05,
     "below": 0.09,
     "heading": 0.08,
+    "right": 0.06,
 }
-LABEL_CHANNELS = ("left", "above", "row_head", "column_head", "below", "heading")
+LABEL_CHANNELS = ("left", "above", "row_head", "column_head", "below", "heading", "right")
 BOTH_EMPTY = 0.7  # nothing on either side is likeness, but less than the same words are
 PLACE_SCALE = (
     0.03  # page fraction, about 9 mm of A4 downwards: values of one layout drift so far with what stands above them
@@ -62,14 +63,16 @@ class Example:
 
 @dataclass(frozen=True)
 class Examples:
-    """Examples as columns: their papers, fields, pieces of their shapes, as distinct texts what stands around them (one
-    for each channel, and all together) and their labels, the words around them, their ranks (M × 3) and numbers of
-    lines."""
+    """Examples as columns: their papers, fields, pieces of their shapes and of their letters, their meanings (M × 64),
+    as distinct texts what stands around them (one for each channel, and all together) and their labels, the words
+    around them, their ranks (M × 3) and numbers of lines."""
 
     every: tuple[Example, ...]
     papers: npt.NDArray[np.intp]
     fields: npt.NDArray[np.object_]
     pieces: Pieces
+    letters: Pieces
+    senses: Floats
     contexts: tuple[Texts, ...]
     labels: Texts
     arounds: Texts
@@ -85,6 +88,8 @@ class Examples:
             np.array([example.paper for example in examples], dtype=np.intp),
             np.array([example.field for example in examples], dtype=object),
             pieces_of([example.shape for example in examples]),
+            letters_of([example.text for example in examples]),
+            vectors_of([example.text for example in examples]),
             tuple(Texts.of([example.contexts[place] for example in examples]) for place in range(len(CHANNELS))),
             Texts.of([example.label for example in examples]),
             Texts.of([example.around for example in examples]),
@@ -131,7 +136,8 @@ class ExampleSimilarities:
     them whose fields have this very type (k of the m).
 
     `alike` (C + 5 × n × k) are likenesses in hundredths: one for each channel, of shape, of value, of all words around,
-    of label by letters and by meaning. `near` (3 × n × k) are in ten-thousandths: jointly, by row and column, by place.
+    of label by letters and by meaning. `near` (3 × n × k) are in ten-thousandths:
+    jointly, by row and column, by place.
     `joint` and `labels` (n × m) are the same for rivals.
     """
 
@@ -142,6 +148,8 @@ class ExampleSimilarities:
     joint: npt.NDArray[np.uint16]
     labels: Bytes
     pieces: Pieces
+    letters: Pieces
+    senses: Floats
     words: Words
 
 
@@ -180,13 +188,16 @@ def compare(
     columns = examples.labels.places[family]
     labels = around.labels[chosen][:, columns]
     tables[SHAPE] = _bytes(likeness([candidate.shape for candidate in mine], [example.shape for example in kept]))
-    tables[VALUE] = _bytes(likeness([candidate.plain for candidate in mine], [example.text for example in kept]))
+    plain = [candidate.plain for candidate in mine]
+    tables[VALUE] = _bytes(likeness(plain, [example.text for example in kept]))
     tables[AROUND] = around.near[around.arounds.places[chosen]][:, examples.arounds.places[family[own]]]
     tables[LABEL], tables[MEANING] = labels[:, own], around.meanings[chosen][:, columns[own]]
     near = np.stack([joint[:, own], crossing, _places(mine, kept, alike[family][own])])
-    pieces = pieces_of([candidate.shape for candidate in mine])
+    pieces, letters = pieces_of([candidate.shape for candidate in mine]), letters_of(plain)
     words = words_of([candidate.around for candidate in mine])
-    return ExampleSimilarities(family, own, tables, _fine(near), _fine(joint), labels, pieces, words)
+    return ExampleSimilarities(
+        family, own, tables, _fine(near), _fine(joint), labels, pieces, letters, vectors_of(plain), words
+    )
 
 
 def _empty(texts: Texts, places: npt.NDArray[np.intp]) -> Mask:
