@@ -39,7 +39,7 @@ from jugum.core.structure import Structure, structure_of
 from jugum.core.thresholds import Evidence, thresholds_for
 from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.verdicts import verdict_on
-from jugum.core.values import NUMERIC, DataType, Option, normal_or_text
+from jugum.core.values import NUMERIC, DataType, Option, date_order, normal_or_text
 
 PROMISE = 0.02
 TYPES = {
@@ -106,12 +106,21 @@ def read_one(asked: tuple[Path, dict[str, Any], Path]) -> PaperRead:
     kept = kept_reading(cache, truth)
     if kept.exists():
         pages, layers = pickle.loads(kept.read_bytes())
-        return PaperRead(truth, pages, layers)
+        return PaperRead(truth, _dated(pages), layers)
     paper = open_paper((folder / truth["file"]).read_bytes(), truth["file"])
     pages = tuple(read_page(paper, number, engine()).page for number in range(paper.page_count))
     layers = tuple(structure_of(page, reading_picture(paper, number, page)) for number, page in enumerate(pages))
     kept.write_bytes(pickle.dumps((pages, layers)))
-    return PaperRead(truth, pages, layers)
+    return PaperRead(truth, _dated(pages), layers)
+
+
+def _dated(pages: Sequence[Page]) -> tuple[Page, ...]:
+    """The pages, with the order of day and month that the paper's own dates tell."""
+    told = date_order(word.text for page in pages for word in page.words if word.text[:1].isdigit()).of_paper
+    return tuple(
+        Page(page.number, page.width_pt, page.height_pt, page.words, page.source, page.rotation, page.skew, told)
+        for page in pages
+    )
 
 
 def labelled(plan: Plan, paper: PaperRead) -> Sample:

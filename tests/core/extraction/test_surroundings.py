@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -88,6 +90,20 @@ def test_values_in_sentences_are_offered_without_what_belongs_to_the_sentence(
     line: str, kind: DataType, normal: str
 ) -> None:
     assert normal in [one.normal for one in found(page(line), kind)]
+
+
+def test_dates_are_read_in_the_order_of_their_paper_unless_a_person_said_another() -> None:
+    made = page("Made out on 03/04/2025 by us,", "for work from 05/06/2025-07/08/2025 on.")
+    for order, said, normals in (
+        (None, None, {"2025-04-03", "2025-06-05", "2025-08-07"}),
+        (True, None, {"2025-03-04", "2025-05-06", "2025-07-08"}),
+        (False, True, {"2025-03-04", "2025-05-06", "2025-07-08"}),
+        (True, False, {"2025-04-03", "2025-06-05", "2025-08-07"}),
+    ):
+        kind = ValueType(D.DATE, month_first=said)
+        its = PageCandidates(replace(made, month_first=order)).of([kind])
+        assert {one.normal for one in its} == normals
+        assert {one.kind for one in its} == {kind}
 
 
 def test_a_paragraph_is_headed_by_its_margin_or_by_the_short_line_above_it() -> None:

@@ -285,6 +285,10 @@ def test_the_order_of_day_and_month_is_told_by_the_dates_that_leave_no_doubt() -
         False,
     )
     assert date_order(["04/13/2025", "03/04/2025"]).is_month_first
+    assert date_order(["04/13/2025", "03/04/2025"]).of_paper is True
+    assert date_order(["13/04/2025", "03/04/2025"]).of_paper is False
+    assert date_order(["03/04/2025", "13/04/2025", "04/13/2025"]).of_paper is None  # they contradict each other
+    assert date_order(["03/04/2025"]).of_paper is None
     assert date_order(["03/04/2025"]).ambiguous
     assert date_order(["13/04/2025", "04/13/2025", "03/04/2025"]).ambiguous
 

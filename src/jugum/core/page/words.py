@@ -49,7 +49,8 @@ class Page:
 
     `words` stand in reading order, so that a word is known by (page number, index). `width_pt` and `height_pt`
     are in points (1/72 inch) and give fractions of the page a length; `rotation` is how many degrees clockwise
-    the received page was turned to stand upright, `skew` how many degrees its lines leant after that.
+    the received page was turned to stand upright, `skew` how many degrees its lines leant after that. `month_first`
+    tells how dates in digits are read on its paper (03/04 is 4 March), None where nobody knows.
     """
 
     number: int
@@ -59,6 +60,7 @@ class Page:
     source: PageSource = PageSource.TEXT_LAYER
     rotation: int = 0
     skew: float = 0.0
+    month_first: bool | None = None
 
     @property
     def mean_confidence(self) -> float:

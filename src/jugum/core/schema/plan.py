@@ -182,7 +182,7 @@ class FieldPlan:
         kind = self.data_type
         return ValueType(
             kind,
-            month_first=bool(self.month_first) if kind is DataType.DATE else False,
+            month_first=self.month_first if kind is DataType.DATE else None,
             pivot=self.pivot if kind is DataType.DATE else 50,
             pattern=self.pattern if kind is DataType.IDENTIFIER else "",
             region=self.region if kind is DataType.PHONE else "",

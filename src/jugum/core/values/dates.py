@@ -150,6 +150,12 @@ class DateOrder:
         return self.month_first > self.day_first
 
     @property
+    def of_paper(self) -> bool | None:
+        """Whether the dates of one paper are month first; None where none of them tells, or they contradict each
+        other."""
+        return None if (self.day_first > 0) == (self.month_first > 0) else self.month_first > 0
+
+    @property
     def ambiguous(self) -> bool:
         """Dates are there that can be read both ways, and no other date settles which is meant, or they contradict."""
         return self.either > 0 and (self.day_first == 0) == (self.month_first == 0)

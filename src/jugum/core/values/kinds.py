@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from jugum.core.values.dates import PIVOT
@@ -51,20 +51,26 @@ class Option:
 
 @dataclass(frozen=True)
 class ValueType:
-    """A data type with what narrows it down: the order of day and month and the pivot of two-digit years (dates), the
-    pattern (identifiers; a regular expression over the whole text), the country numbers are dialled from (phones; two
-    letters), the options (choices), and the units that may stand behind it (numbers; none given: any usual one, and
-    with `any_unit` any short word: a column of figures says by itself that these are figures). Two fields with equal
-    value types share their candidates."""
+    """A data type with what narrows it down: the order of day and month (None: as the paper has it) and the pivot of
+    two-digit years (dates), the pattern (identifiers; a regular expression over the whole text), the country numbers
+    are dialled from (phones; two letters), the options (choices), and the units that may stand behind it (numbers; none
+    given: any usual one, and with `any_unit` any short word: a column of figures says by itself that these are
+    figures). Two fields with equal value types share their candidates."""
 
     data_type: DataType
-    month_first: bool = False
+    month_first: bool | None = None
     pivot: int = PIVOT
     pattern: str = ""
     region: str = ""
     options: tuple[Option, ...] = ()
     units: tuple[str, ...] = ()
     any_unit: bool = False
+
+    def on_paper(self, month_first: bool | None) -> ValueType:
+        """The same for a paper whose dates in digits are read so: what a person said of the field goes first."""
+        if self.data_type is not DataType.DATE or self.month_first is not None or month_first is None:
+            return self
+        return replace(self, month_first=month_first)
 
 
 AnyType = ValueType | DataType

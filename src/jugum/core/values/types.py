@@ -51,7 +51,7 @@ def says_none(text: str, kind: AnyType) -> bool:
 
 
 def _date(text: str, kind: ValueType) -> str | None:
-    day = parse_date(text, month_first=kind.month_first, pivot=kind.pivot)
+    day = parse_date(text, month_first=bool(kind.month_first), pivot=kind.pivot)
     return day.isoformat() if day else None
 
 

@@ -16,7 +16,16 @@ from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError
 from jugum.flow.gather.place import LoadedClassifiers, drop_drafts
-from jugum.flow.gather.read import document_row, go_on, learn_soon, page_of, page_rows, pages_of, unchanged_row
+from jugum.flow.gather.read import (
+    document_row,
+    go_on,
+    learn_soon,
+    page_of,
+    page_rows,
+    pages_of,
+    tell_order_of_dates,
+    unchanged_row,
+)
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import can_change, change_state
@@ -294,6 +303,8 @@ def _paper(session: Session, actor: Actor | None, bundle: Document, piece: Piece
         session.add(
             PageRow(document_id=child.id, number=number, **{name: getattr(rows[page], name) for name in _COPIED})
         )
+    session.flush()
+    tell_order_of_dates(session, child)
     if piece.type_id is not None:
         go_on(session, child)
     else:

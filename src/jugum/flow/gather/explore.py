@@ -87,10 +87,11 @@ class LoadedPaper:
 
     document: Document
     rows: tuple[PageRow, ...]
+    month_first: bool | None = None
 
     @property
     def pages(self) -> tuple[Page, ...]:
-        return tuple(map(page_of, self.rows))
+        return tuple(page_of(row, self.month_first) for row in self.rows)
 
     def layers(self, store: Store, explorer: Explorer) -> list[Structure]:
         """The layers of its pages, each worked out once and then kept."""
@@ -101,7 +102,7 @@ def load_paper(session: Session, document: Document, numbers: range | None = Non
     """The read pages of a paper (those with these numbers) with their words."""
     rows = tuple(row for row in page_rows(session, document.id, numbers) if row.read_at)
     _ = document.file  # loaded while the session is open
-    return LoadedPaper(document, rows)
+    return LoadedPaper(document, rows, document.reads_month_first)
 
 
 def windows(pages: int) -> list[tuple[int, int]]:

@@ -26,6 +26,7 @@ from jugum.core.ocr import (
 )
 from jugum.core.page import Page, PageSource, pack_words, unpack_words
 from jugum.core.states import WAITING_LIVE, BatchState, By, DocumentState, PlacedBy, Purpose
+from jugum.core.values import date_order
 from jugum.errors import Conflict, InputError, LockedPaper, NotFound
 from jugum.flow.gather.received_files import check_room, source_file, twin_of
 from jugum.flow.office.actions import Action
@@ -37,6 +38,7 @@ from jugum.store.models import Batch, Document, DocumentType, Hold, PageRow
 from jugum.store.queue import QueuedJob, Task, document_job, enqueue, enqueue_all, is_waiting
 
 PRIORITY = {Purpose.LIVE: 40, Purpose.SAMPLE: 50}
+ORDER_PAGES = 40  # of a paper, whose dates tell the order of day and month
 FAIR_PAGES = 8  # pages of one paper that are read before a long one waits for others
 REDRAFTED = WAITING_LIVE
 
@@ -405,10 +407,19 @@ def _keep(store: Store, page_id: int, document_id: int, values: dict[str, Any]) 
         counted = select(func.count(PageRow.id)).where(PageRow.document_id == document_id, PageRow.read_at.is_not(None))
         document.pages_read = session.scalar(counted) or 0
         whole = document.pages_read == document.page_count
+        if whole:
+            tell_order_of_dates(session, document)
         if whole and document.state == DocumentState.RECEIVED:
             finish_reading(session, document)
         elif whole:
             _draft_again(session, document)
+
+
+def tell_order_of_dates(session: Session, document: Document) -> None:
+    """Keep what the dates on a paper's first pages tell of the order of day and month."""
+    pages = map(page_of, page_rows(session, document.id, range(1, ORDER_PAGES + 1)))
+    told = date_order(word.text for page in pages for word in page.words if word.text[:1].isdigit())
+    document.month_first = told.of_paper
 
 
 def finish_reading(session: Session, document: Document, *, without_bad: bool = False) -> None:
@@ -473,11 +484,12 @@ def _set_aside_by_program(store: Store, document_id: int, reason: str, *, locked
 # ---- What is there ---------------------------------------------------------------------------------------------------
 
 
-def page_of(row: PageRow) -> Page:
-    """A page row in core's words; one that is not read yet has none."""
+def page_of(row: PageRow, month_first: bool | None = None) -> Page:
+    """A page row in core's words; one that is not read yet has none. `month_first`: how the paper's dates in digits
+    are read."""
     words = unpack_words(row.words) if row.words else ()
     source = PageSource(row.source) if row.source else PageSource.OCR
-    return Page(row.number, row.width_pt, row.height_pt, words, source, row.rotation, row.skew)
+    return Page(row.number, row.width_pt, row.height_pt, words, source, row.rotation, row.skew, month_first)
 
 
 def page_rows(session: Session, document_id: int, numbers: range | None = None) -> Sequence[PageRow]:
@@ -490,4 +502,5 @@ def page_rows(session: Session, document_id: int, numbers: range | None = None) 
 
 def pages_of(session: Session, document_id: int) -> tuple[Page, ...]:
     """The pages of a paper in core's words."""
-    return tuple(map(page_of, page_rows(session, document_id)))
+    month_first = session.get_one(Document, document_id).reads_month_first
+    return tuple(page_of(row, month_first) for row in page_rows(session, document_id))

@@ -193,7 +193,7 @@ def _fields(
     disputed = double_labelling.disputed_fields(session, document)
     return [
         replace(
-            _label_field(row, said, names, found),
+            _label_field(document, row, said, names, found),
             inside=row.inside,
             failing=failing.get(row.key, ""),
             disputed=row.id in disputed,
@@ -203,11 +203,15 @@ def _fields(
 
 
 def _label_field(
-    row: Field, all_labels: dict[int, list[Label]], names: dict[int, str], suggested: dict[str, Suggested]
+    document: Document,
+    row: Field,
+    all_labels: dict[int, list[Label]],
+    names: dict[int, str],
+    suggested: dict[str, Suggested],
 ) -> LabelField:
-    mine, ghost, kind = all_labels.get(row.id, []), suggested.get(row.key, Suggested()), value_type_of(row)
+    mine, ghost, kind = all_labels.get(row.id, []), suggested.get(row.key, Suggested()), value_type_of(row, document)
     if row.kind == "table":
-        return _label_table(row, all_labels, names, suggested)
+        return _label_table(document, row, all_labels, names, suggested)
     return LabelField(
         row.key,
         row.name,
@@ -228,14 +232,19 @@ def _label_field(
 
 
 def _label_table(
-    row: Field, all_labels: dict[int, list[Label]], names: dict[int, str], suggested: dict[str, Suggested]
+    document: Document,
+    row: Field,
+    all_labels: dict[int, list[Label]],
+    names: dict[int, str],
+    suggested: dict[str, Suggested],
 ) -> LabelField:
     """A table's cells by row; the table's own value says how many rows there are and where."""
     columns = columns_of(row)
     own = all_labels.get(row.id, [])
     said = {
         column.key: {
-            label.position: value_of(label, value_type_of(column), names) for label in all_labels.get(column.id, [])
+            label.position: value_of(label, value_type_of(column, document), names)
+            for label in all_labels.get(column.id, [])
         }
         for column in columns
     }
@@ -291,7 +300,7 @@ def set_label(
     with store.session() as session:
         document = labelled_now(session, document_id, revision)
         row = field_row(document, key)
-        found, absent = resolved_values(session, document.id, row, values, absent=absent)
+        found, absent = resolved_values(session, document, row, values, absent=absent)
         if caught := answered(session, document, row, actor, [value.normal or value.text for value in found]):
             return LabelSaved(document.revision, caught)
         if double_labelling.is_blind(session, document, actor.id):

@@ -214,7 +214,7 @@ class _Spot:
     words: list[Word]
 
 
-def resolve(session: Session, document_id: int, field: Field, given: ValueInput) -> ValueView:
+def resolve(session: Session, document: Document, field: Field, given: ValueInput) -> ValueView:
     """A person's value with its text, normal form and places worked out. InputError when it is empty or its words
     are not on the page. A text that is part of what its words say gets the part of their box."""
     if given.box is not None and given.page is None:
@@ -222,7 +222,7 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
     first = (
         SpotInput(given.page, given.words, given.box) if given.page is not None and (given.words or given.box) else None
     )
-    spots = [_spot(session, document_id, place) for place in ([first] if first else []) + list(given.more_places)]
+    spots = [_spot(session, document.id, place) for place in ([first] if first else []) + list(given.more_places)]
     seen = _said(field, spots)
     text = (given.text or "").strip() or seen
     if field.data_type == DataType.ADDRESS.value and text.replace(",", " ").split() == seen.replace(",", " ").split():
@@ -232,7 +232,7 @@ def resolve(session: Session, document_id: int, field: Field, given: ValueInput)
     if len(spots) == 1 and spots[0].words and (part := part_of(spots[0].words, text)) is not None:
         spots[0] = replace(spots[0], box=part)
     places = [(spot.page, [round(side, 5) for side in spot.box]) for spot in spots]
-    normal = normal_form(text, value_type_of(field)) or ""
+    normal = normal_form(text, value_type_of(field, document)) or ""
     page, box = places[0] if places else (None, None)
     return ValueView(text, normal, page, box, more_places=places[1:], ocr_text=seen)
 

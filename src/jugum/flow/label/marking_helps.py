@@ -45,7 +45,7 @@ def propose_rails(
         row = field_row(document, key)
         if row.kind != "table":
             raise InputError(f"{row.name} is not a table.")
-        plan = plan_in(document.placed_type)
+        plan = plan_in(document.placed_type, document)
         found = next((other for other in pages_of(session, document_id) if other.number == page), None)
         if found is None:
             raise InputError(f"“{document.name}” has no page {page}.")
@@ -130,8 +130,8 @@ def read_region_for(
     come first."""
     actor.require(REVIEW)
     with store.session() as session:
-        row = field_row(document_row(session, document_id), key)
-        kind = value_type_of(row)
+        document = document_row(session, document_id)
+        kind = value_type_of(field_row(document, key), document)
     found: dict[str, str] = {}
     for method, asked in (
         ("read closely", RegionAsked(box, dpi=400)),

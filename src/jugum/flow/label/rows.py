@@ -86,7 +86,7 @@ def value_of(label: Label, kind: AnyType, names: dict[int, str]) -> ValueView:
 
 
 def resolved_values(
-    session: Session, document_id: int, row: Field, values: Sequence[ValueInput], *, absent: bool
+    session: Session, document: Document, row: Field, values: Sequence[ValueInput], *, absent: bool
 ) -> tuple[list[ValueView], bool]:
     """A person's values worked out, and whether the field is absent: a sign that says so ("–" for a number) is no
     value. InputError for a field that has none of its own, or values of a field that is absent."""
@@ -101,8 +101,8 @@ def resolved_values(
             f"{row.name} has one value on a paper; {len(values)} were given. To allow several, change the field "
             "in Plan."
         )
-    kind = value_type_of(row)
-    resolved = [resolve(session, document_id, row, given) for given in values]
+    kind = value_type_of(row, document)
+    resolved = [resolve(session, document, row, given) for given in values]
     there = [value for value in resolved if not says_none(value.text, kind)]
     return there, absent or (bool(resolved) and not there)
 
@@ -131,7 +131,7 @@ def write_labels(
     method: str | LabelMetadata,
 ) -> list[str]:
     """Replace a field's labels on a paper; returns the texts before. `method` may also be "review"."""
-    found, absent = resolved_values(session, document.id, row, values, absent=absent)
+    found, absent = resolved_values(session, document, row, values, absent=absent)
     return write_values(session, actor.id, document, row, found, absent=absent, method=method)
 
 
@@ -164,7 +164,7 @@ def write_values(
             Label(
                 position=position,
                 text=value.text,
-                normal=value.normal or normal_or_text(value.text, value_type_of(row)),
+                normal=value.normal or normal_or_text(value.text, value_type_of(row, document)),
                 page=value.page,
                 box=value.box,
                 more_places=[[page, box] for page, box in value.more_places],
@@ -221,7 +221,7 @@ def write_table(
                 field_id=columns[key].id,
                 position=position,
                 text=text,
-                normal=normal_or_text(text, value_type_of(columns[key])),
+                normal=normal_or_text(text, value_type_of(columns[key], document)),
                 page=cell.page if placed else None,
                 box=list(cell.box) if placed and cell.box else None,
                 seconds=way.seconds / len(cells) if way and way.seconds is not None else None,
@@ -257,7 +257,7 @@ def labels(store: Store, document_id: int) -> list[LabelledField]:
                 select(Label).where(Label.document_id == document_id, Label.field_id == row.id).order_by(Label.position)
             ).all()
             if mine:
-                kind = value_type_of(row)
+                kind = value_type_of(row, document)
                 values = [value_of(label, kind, names) for label in mine if not label.absent]
                 found.append(LabelledField(row.key, mine[0].absent, mine[0].method, values))
         return found

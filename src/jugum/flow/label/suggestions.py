@@ -79,7 +79,7 @@ def load_suggestion_input(session: Session, document: Document, first: int = 1, 
     return SuggestionInput(
         load_paper(session, document, range(first, last + 1 + BEYOND)),
         last,
-        plan_in(document.placed_type),
+        plan_in(document.placed_type, document),
         version.file_key if version else None,
         current_policy(session, document.placed_type.id),
         session.get_one(Workspace, document.workspace_id),

@@ -121,7 +121,7 @@ def _of_document(
     labels: Mapping[int, list[Label]],
     against: Mapping[tuple[int, str], dict[str, Any]],
 ) -> list[Suspect]:
-    plan = plan_in(row)
+    plan = plan_in(row, document)
     by_key = {field.key: field for field in row.fields}
     names: dict[int, str] = {}
     found: list[Suspect] = []
@@ -146,7 +146,7 @@ def _of_document(
             )
 
     for key, field in by_key.items():
-        kind = value_type_of(field)
+        kind = value_type_of(field, document)
         for label in labels.get(field.id, []):
             if label.absent:
                 continue
@@ -175,7 +175,7 @@ def _failing(
     session: Session, row: DocumentType, document: Document, labels: Mapping[int, list[Label]]
 ) -> dict[str, str]:
     """Field key → what its failing checks say; a check is told on the first labelled field it names."""
-    plan = plan_in(row)
+    plan = plan_in(row, document)
     if not plan.checks:
         return {}
     texts: dict[str, list[str | None]] = {}
@@ -244,9 +244,9 @@ def mend(store: Store, actor: Actor, document_id: int, key: str, text: str, *, r
         before = session.scalars(
             select(Label).where(Label.document_id == document_id, Label.field_id == row.id).order_by(Label.position)
         ).all()
-        said = [value_of(label, value_type_of(row), {}) for label in before if not label.absent]
+        kind = value_type_of(row, document)
+        said = [value_of(label, kind, {}) for label in before if not label.absent]
         first = said[0] if said else None
-        kind = value_type_of(row)
         there = (
             first is not None and bool(first.ocr_text) and normal_form(first.ocr_text, kind) == normal_form(text, kind)
         )

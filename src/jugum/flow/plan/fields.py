@@ -33,7 +33,7 @@ from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.plan import removed
 from jugum.store import Store
-from jugum.store.models import DocumentType, Field, Label, Person, PlanVersion
+from jugum.store.models import Document, DocumentType, Field, Label, Person, PlanVersion
 
 FIELDS_KEPT = 4000  # in memory, made ready: those of some hundred types
 # Attributes of a field that queries ask for: columns of its row beside `spec`, which has them all.
@@ -76,7 +76,7 @@ class FieldView:
 
 
 def field_in(row: Field, month_first: bool = False) -> FieldPlan:
-    """A field in core's words; dates whose order nobody said take the one learned from the type's papers."""
+    """A field in core's words; dates whose order nobody said take the one given."""
     return _field(json.dumps(row.spec), month_first)
 
 
@@ -87,14 +87,18 @@ def _field(spec: str, month_first: bool) -> FieldPlan:
     return replace(plan, month_first=month_first) if plan.month_first is None else plan
 
 
-def value_type_of(row: Field) -> ValueType:
-    """A field's value type, the order of day and month learned from its type's papers filled in."""
+def value_type_of(row: Field, document: Document | None = None) -> ValueType:
+    """A field's value type on a paper; where nobody said the order of day and month, it is the paper's, or, without
+    one, that of the type's papers."""
+    if document is not None:
+        return field_in(row, document.reads_month_first).value_type
     return field_in(row, bool(row.type.date_order.get("is_month_first"))).value_type
 
 
-def plan_in(row: DocumentType) -> Plan:
-    """A type's plan in core's words."""
-    learned = bool(row.date_order.get("is_month_first"))
+def plan_in(row: DocumentType, document: Document | None = None) -> Plan:
+    """A type's plan in core's words; where nobody said the order of day and month, it is that of a paper, or of the
+    type's papers."""
+    learned = document.reads_month_first if document is not None else bool(row.date_order.get("is_month_first"))
     return Plan(
         tuple(field_in(field, learned) for field in row.fields), tuple(check_from(check) for check in row.checks)
     )
@@ -312,8 +316,9 @@ def change_field(
 
 
 def _normal_forms_anew(session: Session, mine: Field, one: FieldPlan) -> None:
-    for label in session.scalars(select(Label).where(Label.field_id == mine.id, Label.absent.is_(False))):
-        label.normal = normal_or_text(label.text, one.value_type)
+    of_field = select(Label, Document).join(Document).where(Label.field_id == mine.id, Label.absent.is_(False))
+    for label, document in session.execute(of_field):
+        label.normal = normal_or_text(label.text, one.value_type.on_paper(document.reads_month_first))
 
 
 def planned(plan: Plan, row: DocumentType, key: str) -> FieldPlan:

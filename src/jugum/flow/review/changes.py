@@ -78,7 +78,7 @@ def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_
                 f"Version {version.number} can't read “{document.name}”: it has another type, or the version is "
                 "not trained."
             )
-        plan = plan_in(document.placed_type)
+        plan = plan_in(document.placed_type, document)
         context = context_of(session, document, plan)
         given = DraftInput(load_paper(session, document), plan, context, version, version.file_key, None)
         before: dict[int, list[Reading]] = {}

@@ -157,7 +157,7 @@ def _in_force(session: Session, document: Document) -> tuple[int | None, Policy 
 
 
 def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -> list[CheckView]:
-    plan = plan_in(records.document.placed_type)
+    plan = plan_in(records.document.placed_type, records.document)
     judged = judge(plan, records.texts(), context_of(session, records.document, plan))
     return [
         CheckView(
@@ -178,10 +178,14 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
     rows: list[list[ValueView | None]] = []
     if row.kind == "table":
         columns = records.columns(row)
-        rows = grid_of([{v.position: _value(v, column, names) for v in records.standing(column)} for column in columns])
+        said = [
+            {v.position: _value(v, column, records.document, names) for v in records.standing(column)}
+            for column in columns
+        ]
+        rows = grid_of(said)
         values = table_value(rows)
     else:
-        values = [_value(value, row, names) for value in records.standing(row)]
+        values = [_value(value, row, records.document, names) for value in records.standing(row)]
     first = readings[0] if readings else None
     others = [
         ValueView(o["text"], o["normal"], o["page"], o["box"], None, "model") for o in (first.others if first else [])
@@ -213,8 +217,8 @@ def _rounded(share: float | None) -> float | None:
     return None if share is None else round(share, 4)
 
 
-def _value(one: Reading | Result, row: Field, names: Mapping[int, str]) -> ValueView:
-    normal = one.normal if row.kind == "derived" else normal_form(one.text, value_type_of(row)) or ""
+def _value(one: Reading | Result, row: Field, document: Document, names: Mapping[int, str]) -> ValueView:
+    normal = one.normal if row.kind == "derived" else normal_form(one.text, value_type_of(row, document)) or ""
     if isinstance(one, Reading):
         return ValueView(one.text, normal, one.page, one.box, one.confidence, one.engine)
     person = names.get(one.person_id) if one.person_id else None

@@ -97,7 +97,7 @@ def _load(session: Session, document_id: int, version_id: int | None) -> DraftIn
     version = version_row(session, version_id) if version_id is not None else live_version(session, type_id)
     if version is None or version.file_key is None or version.type_id != type_id:
         return None  # it waits as "placed"; publishing a version drafts it
-    plan = plan_in(document.placed_type)
+    plan = plan_in(document.placed_type, document)
     return DraftInput(
         load_paper(session, document),
         plan,

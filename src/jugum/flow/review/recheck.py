@@ -64,7 +64,7 @@ def recheck(session: Session, records: PaperRecords, person_id: int, settled: Ho
     derived fields are worked out anew; holds of checks that hold now are closed; blocking checks that fail now hold
     the least sure of their fields again."""
     document = records.document
-    plan = plan_in(document.placed_type)
+    plan = plan_in(document.placed_type, document)
     context = context_of(session, document, plan)
     texts = records.texts()
     judged = judge(plan, texts, context)

@@ -79,7 +79,7 @@ class PaperRecords:
     def is_readable(self, row: Field) -> bool:
         """Whether all that a person said of a field can be read as its data type (of a table: every cell)."""
         return all(
-            normal_form(result.text, value_type_of(column)) is not None
+            normal_form(result.text, value_type_of(column, self.document)) is not None
             for column in self.columns(row)
             for result in self.results.get(column.id, [])
         )

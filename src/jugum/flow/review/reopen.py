@@ -79,7 +79,7 @@ def let_stand(
 
 
 def _failing(session: Session, records: PaperRecords, key: str) -> Judgement:
-    plan = plan_in(records.document.placed_type)
+    plan = plan_in(records.document.placed_type, records.document)
     judged = judge(plan, records.texts(), context_of(session, records.document, plan))
     found = next((judgement for judgement in judged if judgement.check.key == key), None)
     if found is None:

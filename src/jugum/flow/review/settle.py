@@ -124,8 +124,9 @@ def _field_said(
 ) -> _Said:
     if row.kind == "derived":
         raise InputError(f"{row.name} is calculated from other fields. Correct those fields.")
-    kind, document = value_type_of(row), records.document
-    resolved, absent = resolved_values(session, document.id, row, values, absent=absent)
+    document = records.document
+    kind = value_type_of(row, document)
+    resolved, absent = resolved_values(session, document, row, values, absent=absent)
     unreadable = next((_unreadable(row, value.text) for value in resolved if not value.normal), None)
     drafted = [reading for reading in records.readings.get(row.id, []) if not reading.absent]
     agreed = [reading.normal for reading in drafted] == [normal_or_text(value.text, kind) for value in resolved]
@@ -137,8 +138,7 @@ def _field_said(
 
 
 def _unreadable(row: Field, text: str, place: str = "") -> Problem:
-    kind = value_type_of(row).data_type
-    return Problem(row.key, HoldReason.FAILS_A_CHECK, f"“{text}”{place} can't be read as {kind}: correct it")
+    return Problem(row.key, HoldReason.FAILS_A_CHECK, f"“{text}”{place} can't be read as {row.data_type}: correct it")
 
 
 def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Field, rows: Rows) -> _Said:
@@ -153,7 +153,7 @@ def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Fiel
             text = cell.text.strip()
             if key not in columns or not text:
                 continue
-            kind = value_type_of(columns[key])
+            kind = value_type_of(columns[key], document)
             normal = normal_form(text, kind)
             if normal is None and unreadable is None:
                 unreadable = _unreadable(columns[key], text, f" in row {position + 1}, {columns[key].name},")

@@ -31,7 +31,7 @@ from jugum.flow.label.samples import layers_of, layout_groups_of, papers_with_ma
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import TRAIN, Actor, record
 from jugum.flow.office.types import type_row
-from jugum.flow.plan.fields import plan_in
+from jugum.flow.plan.fields import as_said
 from jugum.flow.states import change_version_state
 from jugum.store import Store
 from jugum.store.models import Document, ModelVersion
@@ -151,7 +151,7 @@ def _given(
     with store.session() as session:
         version = session.get_one(ModelVersion, version_id)
         kind = type_row(session, version.type_id)
-        plan = plan_in(kind)
+        plan = as_said(kind)
         samples = training_samples(session, version.type_id)
         tests = training_samples(session, version.type_id, "test")
         layouts = layout_groups_of(session, [int(sample.key) for sample in samples])

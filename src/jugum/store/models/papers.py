@@ -121,10 +121,11 @@ class Document(Base):
     """One paper. A sample goes received → to label → in hand → labelled; a live paper received → placed → drafted →
     held or passed → settled → delivered. A bundle waits `to cut`; what fits no type is `unplaced`; mails, archives
     and cut bundles are `unpacked`: their papers have them as `parent_id`. `set aside` says why in `reason`;
-    `set_aside_by` is empty when the program did it. Pages are read from `reading_key` (a converted or unlocked file)
-    or, without one, from the file itself. `set_name` says what a sample is for: training, testing only, or kept
-    spare; `layout_group_id` is its layout group; `model_confidence` how sure a version is of a sample that is
-    not labelled yet; `seen_by` who has seen a live paper as a whole."""
+    `set_aside_by` is empty when the program did it. Pages are read from `reading_key` (a converted or unlocked
+    file) or, without one, from the file itself. `set_name` says what a sample is for: training, testing only, or
+    kept spare; `layout_group_id` is its layout group; `model_confidence` how sure a version is of a sample that is
+    not labelled yet; `month_first` whether its own dates in digits tell that the month stands first; `seen_by` who
+    has seen a live paper as a whole."""
 
     __tablename__ = "document"
     __table_args__ = (
@@ -170,6 +171,7 @@ class Document(Base):
     set_name: Mapped[SetName] = mapped_column(default=SetName.TRAIN)
     layout_group_id: Mapped[int | None] = to("layout_group", nullable=True, ondelete="SET NULL")
     model_confidence: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    month_first: Mapped[bool | None]
     version_id: Mapped[int | None] = mapped_column(ForeignKey("model_version.id"))
     policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
     opened_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
@@ -189,6 +191,14 @@ class Document(Base):
         if self.type is None:
             raise Conflict(f"“{self.name}” has no type yet. Choose its type in Gather first.")
         return self.type
+
+    @property
+    def reads_month_first(self) -> bool:
+        """How its dates in digits are read where the plan leaves it open: as its own dates tell, else as those of its
+        type's papers do."""
+        if self.month_first is not None:
+            return self.month_first
+        return self.type is not None and bool(self.type.date_order.get("is_month_first"))
 
 
 class PageRow(Base):

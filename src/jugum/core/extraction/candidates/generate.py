@@ -141,6 +141,10 @@ class PageCandidates(Surroundings):
         """Candidates of some value types, in reading order within each; found once for each type."""
         return [candidate for kind in kinds for candidate in self._of_kind(kind)]
 
+    def _normal(self, text: str, kind: ValueType) -> str | None:
+        """What a text says, dates in the order of the paper."""
+        return normal_form(text, kind.on_paper(self.page.month_first))
+
     def _of_kind(self, kind: ValueType) -> list[Candidate]:
         if kind not in self._found:
             self._found[kind] = [
@@ -170,7 +174,7 @@ class PageCandidates(Surroundings):
             for last in range(first, min(segment.last, first + longest - 1) + 1):
                 words = self.words[first : last + 1]
                 text = " ".join([parts["value"], *(word.text for word in words[1:])])
-                normal = normal_form(text, kind) if _may_be(text, kind) else None
+                normal = self._normal(text, kind) if _may_be(text, kind) else None
                 box = part_of(words, text)
                 if normal is None or box is None or not any(map(str.isalnum, normal)):
                     continue
@@ -187,7 +191,7 @@ class PageCandidates(Surroundings):
                 dates = [
                     (part, normal, box)
                     for part in parts
-                    if _may_be(part, kind) and (normal := normal_form(part, kind)) and (box := part_of([word], part))
+                    if _may_be(part, kind) and (normal := self._normal(part, kind)) and (box := part_of([word], part))
                 ]
                 if len(dates) < 2:
                     continue
@@ -222,7 +226,7 @@ class PageCandidates(Surroundings):
                     named and not (words[0].text[:1].isupper() and words[-1].text[:1].isupper())
                 ):
                     continue
-                normal = normal_form(text, kind) if _may_be(text, kind) else None
+                normal = self._normal(text, kind) if _may_be(text, kind) else None
                 if normal is not None and any(map(str.isalnum, normal)):
                     made = self._candidate(segment, (first, segment.last), kind, normal, True)
                     beside = tuple(
@@ -243,7 +247,7 @@ class PageCandidates(Surroundings):
         """The candidate that exactly these words make, if their data type can read them; for rules, whose findings
         may not be among the usual ones."""
         segment = next((home for home in self.segments if home.first <= first <= home.last), None)
-        normal = normal_form(text_of(self.words[first : last + 1]), kind)
+        normal = self._normal(text_of(self.words[first : last + 1]), kind)
         if segment is None or not normal:
             return None
         return self._candidate(segment, (first, last), kind, normal, True)
@@ -261,7 +265,7 @@ class PageCandidates(Surroundings):
                     continue
                 if kind.data_type in NUMERIC and any(self.in_date[first : last + 1]):
                     continue
-                normal = normal_form(self._said(segment, first, text, kind), kind)
+                normal = self._normal(self._said(segment, first, text, kind), kind)
                 if normal is not None and any(map(str.isalnum, normal)):
                     found.append((first, last, normal))
         if kind.data_type is DataType.DATE:
@@ -353,7 +357,7 @@ class PageCandidates(Surroundings):
                 break
             lines.append(here[0])
             joined = "\n" if address else " "
-            normal = normal_form(joined.join(line.text for line in lines), kind)
+            normal = self._normal(joined.join(line.text for line in lines), kind)
             if normal is not None:
                 yield self._several(lines, kind, normal)
             if len(lines) == most:
@@ -375,7 +379,7 @@ class PageCandidates(Surroundings):
     def _zones(self, segment: Segment, zone: Zone, kind: ValueType) -> Iterator[Candidate]:
         """A zone as one value: its lines stand further apart than those of other texts."""
         lines = [other for other in self.segments if zone.box and zone.box.contains(*other.box.middle)]
-        normal = normal_form(" ".join(zone.lines), kind)
+        normal = self._normal(" ".join(zone.lines), kind)
         if normal is not None and lines[0] is segment:
             yield replace(self._several(lines, kind, normal), text=" ".join(zone.lines))
 

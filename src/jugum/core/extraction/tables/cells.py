@@ -20,7 +20,7 @@ def cell_of_words(
     that the cell is empty."""
     its = [page.words[index] for index in words]
     text = text_of(its)
-    normal = normal_form(text, column.value_type)
+    normal = normal_form(text, column.value_type.on_paper(page.month_first))
     if not normal:
         return None
     sure = min(word.confidence for word in its)

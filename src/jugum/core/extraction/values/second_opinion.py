@@ -88,7 +88,8 @@ class WordTagger:
         for page, tags in zip(pages, tags_of(self.model, pages), strict=True):
             for key, first, last in _runs(tags):
                 field = self.plan.field(key)
-                normal = normal_form(text_of(page.words[first : last + 1]), field.value_type)
+                kind = field.value_type.on_paper(page.month_first)
+                normal = normal_form(text_of(page.words[first : last + 1]), kind)
                 if normal:
                     found.setdefault(key, []).append(normal)
         return found
