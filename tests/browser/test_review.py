@@ -210,12 +210,15 @@ def stay_note() -> bytes:
 def test_review_marks_all_that_labelling_marks(application: Application, page: Page) -> None:
     kind = application.reading_type()
     for name, data_type in (
-        ("Berth", "tick box"),
+        ("Insured", "tick box"),
         ("First day", "date"),
         ("Last day", "date"),
         ("Signed", "signature"),
     ):
         application.change("POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type})
+    # With another yes/no question in the plan nobody knows which of them the paper asks.
+    other = {"name": "Ferry taken", "data_type": "tick box", "required": False}
+    application.change("POST", f"/types/{kind}/fields", json=other)
     columns = [{"name": "Item"}, {"name": "Distance", "data_type": "number", "required": False}]
     application.change("POST", f"/types/{kind}/fields", json={"name": "Goods", "kind": "table", "columns": columns})
     application.policy(kind, 0.0)
@@ -231,20 +234,20 @@ def test_review_marks_all_that_labelling_marks(application: Application, page: P
         return [value["normal"] for field in desk["fields"] if field["key"] == key for value in field["values"]]
 
     # The ticked box beside "no" says no.
-    held("Berth")
+    held("Insured")
     marks = page.locator(".found-mark")
     expect(marks).to_have_count(2)
     marks.nth(1).click()
-    expect(page.locator('.note[data-field="berth"] .value')).to_have_text("no")
+    expect(page.locator('.note[data-field="insured"] .value')).to_have_text("no")
     # A key answers, too.
-    page.locator('.note[data-field="berth"]').click()
+    page.locator('.note[data-field="insured"]').click()
     page.keyboard.press("y")
-    expect(page.locator('.note[data-field="berth"] .value')).to_have_text("yes")
+    expect(page.locator('.note[data-field="insured"] .value')).to_have_text("yes")
     # The key that goes to the next field never turns an answer round.
-    page.locator('.note[data-field="berth"]').click()
+    page.locator('.note[data-field="insured"]').click()
     page.keyboard.press("n")
-    expect(page.locator(".dock .into")).not_to_have_text("Into Berth")
-    expect(page.locator('.note[data-field="berth"] .value')).to_have_text("yes")
+    expect(page.locator(".dock .into")).not_to_have_text("Into Insured")
+    expect(page.locator('.note[data-field="insured"] .value')).to_have_text("yes")
     # Two dates that are one word are parted by sweeping over the one that is meant.
     box = page.locator("rect.word").filter(has_text="01/02/2026-28/02/2026").bounding_box()
     assert box is not None
@@ -266,7 +269,7 @@ def test_review_marks_all_that_labelling_marks(application: Application, page: P
     expect(page.locator(".dock .grid input").first).to_have_value("rope")
     page.keyboard.press("Control+Enter")
     page.wait_for_url(f"**/types/{kind}/review")
-    assert (read("berth"), read("first_day"), read("last_day")) == (["yes"], ["2026-02-01"], ["2026-02-28"])
+    assert (read("insured"), read("first_day"), read("last_day")) == (["yes"], ["2026-02-01"], ["2026-02-28"])
     fields = application.call("GET", f"/documents/{document}/review-desk?look=true")["fields"]
     goods = next(field["rows"] for field in fields if field["key"] == "goods")
     assert [[cell and (cell["text"], cell["normal"]) for cell in row] for row in goods] == [

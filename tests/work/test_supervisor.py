@@ -159,10 +159,15 @@ class Office:
     def postmaster(self) -> int:
         return int(next(self.home.glob("cluster/data/postmaster.pid")).read_text().splitlines()[0])
 
+    def _said(self) -> str:
+        """What the log says, and how its processes are."""
+        states = [(pid, " ".join(command_of(pid))[:40], is_zombie(pid)) for pid in children_of(self.process.pid)]
+        return f"{(self.home / 'said.txt').read_text()[-3000:]}\n{states}"
+
     def wait(self, done: Callable[[], bool]) -> None:
         until = time.monotonic() + 60
         while not done():
-            assert time.monotonic() < until, (self.home / "said.txt").read_text()[-3000:]
+            assert time.monotonic() < until, self._said()
             assert self.process.poll() is None
             time.sleep(0.1)
 

@@ -77,27 +77,37 @@ def value_log_odds(
         return np.zeros(len(asked), dtype=np.float32)
     own = (counts_of(mine, len(others)) + 0.5) / (len(mine) + 1)
     apart = (others + 0.5) / (other_count + 1)
-    odds = np.append(np.log(own / apart), 0.0)  # the last place stands for "no piece"
-    return _mean(odds[asked], asked, strongest)
+    odds = _odds(asked, np.log(own / apart))
+    return _mean(odds, asked) if strongest is None else _best(odds, strongest)
 
 
-def telling_log_odds(asked: Pieces, mine: Pieces, rest: Pieces, places: int, *, strongest: int | None = None) -> Floats:
-    """For each asked value the mean log-odds (±4) of its pieces, or of the `strongest` of them, among a field's values
+def telling_log_odds(
+    asked: Pieces, mine: Pieces, rest: Pieces, places: int, *, strongest: int
+) -> tuple[Floats, Floats]:
+    """For each asked value the mean log-odds (±4) of its pieces, and of the `strongest` of them, among a field's values
     (`mine`) against those of the other fields of its type (`rest`). 0 where either has no values."""
     if not len(mine) or not len(rest) or not len(asked):
-        return np.zeros(len(asked), dtype=np.float32)
-    own = (counts_of(mine, places) + 0.5) / (len(mine) + 1)
-    others = (counts_of(rest, places) + 0.5) / (len(rest) + 1)
+        return np.zeros(len(asked), dtype=np.float32), np.zeros(len(asked), dtype=np.float32)
+    here, there = counts_of(mine, places), counts_of(rest, places)
+    told = np.log((here + 0.5) / (len(mine) + 1) * (len(rest) + 1) / (there + 0.5))
     # a piece that neither has tells nothing, however unlike their numbers are
-    none = (counts_of(mine, places) == 0) & (counts_of(rest, places) == 0)
-    odds = np.append(np.where(none, 0.0, np.log(own / others)), 0.0)
-    return _mean(odds[asked], asked, strongest)
+    odds = _odds(asked, np.where((here == 0) & (there == 0), 0.0, told))
+    return _mean(odds, asked), _best(odds, strongest)
 
 
-def _mean(odds: npt.NDArray[np.float64], asked: Pieces, strongest: int | None) -> Floats:
-    """The mean of the pieces of each value (N × pieces), or of the `strongest` of them, cut to ±4."""
-    if strongest is None:
-        mean = odds.sum(axis=1) / np.maximum((asked >= 0).sum(axis=1), 1)
-    else:
-        mean = np.sort(odds, axis=1)[:, -strongest:].mean(axis=1)
-    return np.asarray(np.clip(mean, -SCORE_MAX, SCORE_MAX), dtype=np.float32)
+def _odds(asked: Pieces, table: npt.NDArray[np.float64]) -> Floats:
+    """Log-odds of the pieces of each value (N × pieces); 0 where there is none, whose number is −1."""
+    found: Floats = np.append(table, 0.0).astype(np.float32)[asked]
+    return found
+
+
+def _mean(odds: Floats, asked: Pieces) -> Floats:
+    held = np.maximum((asked >= 0).sum(axis=1, dtype=np.float32), 1)
+    mean: Floats = odds.sum(axis=1) / held
+    return np.clip(mean, -SCORE_MAX, SCORE_MAX)
+
+
+def _best(odds: Floats, count: int) -> Floats:
+    """The mean of the strongest of the pieces of each value."""
+    best: Floats = np.partition(odds, -count, axis=1)[:, -count:].mean(axis=1)
+    return np.clip(best, -SCORE_MAX, SCORE_MAX)

@@ -50,8 +50,7 @@ class ValueSigns:
         signs = (
             value_log_odds(against.pieces, examples.pieces[mine], self._shapes, count),
             value_log_odds(against.letters, letters[0], self._letters, count),
-            telling_log_odds(against.letters, *letters),
-            telling_log_odds(against.letters, *letters, strongest=PIECES_THAT_TELL),
+            *telling_log_odds(against.letters, *letters, strongest=PIECES_THAT_TELL),
             against.senses @ (middle / max(float(np.linalg.norm(middle)), 1e-6)),
         )
         return np.stack(signs).astype(np.float32)
