@@ -35,9 +35,10 @@ const plan = {
       const dates = `${many(either, "date", "dates")} on ${many(papers, "paper", "papers")}`;
       return `${dates} can be read both ways, and none decides it: day first is used.`;
     }
-    if (is_month_first) return `Month first, as ${many(month_first, "date shows", "dates show")}.`;
+    const strange = "A paper whose own dates show another order is read by that.";
+    if (is_month_first) return `Month first, as ${many(month_first, "date shows", "dates show")}. ${strange}`;
     return day_first
-      ? `Day first, as ${many(day_first, "date shows", "dates show")}.`
+      ? `Day first, as ${many(day_first, "date shows", "dates show")}. ${strange}`
       : "No date on the papers can be read both ways.";
   },
 
