@@ -486,6 +486,24 @@ def test_day_and_month_stand_as_a_paper_s_own_dates_tell_at_the_desk_and_in_answ
     assert kept == [False, True, None, None]
 
 
+def test_records_keyed_in_the_office_s_order_are_found_on_a_paper_of_another(office: Office, run_jobs: Run) -> None:
+    """What an office keys as 03/04/2026 is the third of April, though the paper prints it as 04/03/2026."""
+    theirs = words_pdf("Date 04/03/2026", "Printed 04/28/2026", "Total 1,00", "Paid by Per Holm")
+    ours = words_pdf("Date 13/04/2026", "Total 1,00")
+    strange, usual = (
+        documents.receive(office.store, office.analyst, office.type_id, name, data, purpose="sample").document_id
+        for name, data in (("us.pdf", theirs), ("ours.pdf", ours))
+    )
+    run_jobs()
+    rows = ("us.pdf,,paid_on,03/04/2026", "ours.pdf,,paid_on,13/04/2026", "us.pdf,,member,Per Holm")
+    data = "\n".join(("file,type,field,value", *rows)).encode()
+    report = past_records.import_records(office.store, office.analyst, office.type_id, data)
+    assert (report.placed, report.not_found) == (3, 0)
+    assert said(office, strange, "paid_on") == "04/03/2026"  # as it is printed
+    assert normal_said(office, strange) == "2026-04-03"
+    assert normal_said(office, usual) == "2026-04-13"
+
+
 def normal_said(office: Office, document: int) -> str:
     (mine,) = next(its for its in labels(office.store, document) if its.field == "paid_on").values
     return mine.normal or ""

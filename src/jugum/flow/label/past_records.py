@@ -17,6 +17,7 @@ from jugum.core.extraction.values.similarities import Example
 from jugum.core.page import Page
 from jugum.core.schema import Plan
 from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, RecordState
+from jugum.core.values import DataType, date_order, normal_form
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.documents import pages_of
 from jugum.flow.gather.read import unchanged_row
@@ -27,7 +28,7 @@ from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.personal import shown
 from jugum.flow.office.types import type_row
-from jugum.flow.plan.fields import plan_in
+from jugum.flow.plan.fields import as_said, plan_in
 from jugum.flow.states import change_state
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Field, Label, PastRecord
@@ -119,9 +120,11 @@ def _sample_named(session: Session, type_id: int, name: str) -> Document | None:
 
 @dataclass
 class _Paper:
-    """A paper with its values from past records: field key → its texts, and a placement for each of them."""
+    """A paper with its values from past records: field key → its texts, and a placement for each of them. `plan` is
+    that of the fields looked for, dates in the paper's own order."""
 
     document: Document
+    plan: Plan
     given: dict[str, list[str]]
     pages: tuple[Page, ...]
     placed: dict[str, list[Placement]]
@@ -136,10 +139,12 @@ def _place_all(
     told: Callable[[int, int], None],
 ) -> dict[RecordState, int]:
     """Two rounds: what was placed clearly in the first shows where the rest stands on papers of the same layout."""
-    plan = plan_in(row_type).learned
-    papers = [_Paper(document, given, pages_of(session, document.id), {}) for document, given in found]
+    papers = [
+        _Paper(document, plan_in(row_type, document).learned, given, pages_of(session, document.id), {})
+        for document, given in _with_iso_dates(row_type, found)
+    ]
     for number, paper in enumerate(papers):
-        paper.placed = _placed(plan, paper, ())
+        paper.placed = _placed(paper, ())
         told(number + 1, 2 * len(papers))
     examples: dict[int | None, list[Example]] = defaultdict(list)
     taught: dict[int | None, int] = defaultdict(int)
@@ -147,18 +152,41 @@ def _place_all(
         layout = paper.document.layout_group_id
         if layout is not None and taught[layout] < EXAMPLES_PER_LAYOUT:
             taught[layout] += 1
-            examples[layout] += placed_examples(plan, number, {k: p[0] for k, p in paper.placed.items() if len(p) == 1})
+            clear = {key: places[0] for key, places in paper.placed.items() if len(places) == 1}
+            examples[layout] += placed_examples(paper.plan, number, clear)
     counts = dict.fromkeys(RecordState, 0)
     for number, paper in enumerate(papers):
         its = [example for example in examples[paper.document.layout_group_id] if example.paper != number]
         if its and any(place.state is RecordState.AMBIGUOUS for some in paper.placed.values() for place in some):
-            paper.placed = _placed(plan, paper, its)
-        _write(session, actor, plan, paper, counts, complete=complete)
+            paper.placed = _placed(paper, its)
+        _write(session, actor, paper, counts, complete=complete)
         told(len(papers) + number + 1, 2 * len(papers))
     return counts
 
 
-def _placed(plan: Plan, paper: _Paper, examples: Sequence[Example]) -> dict[str, list[Placement]]:
+def _with_iso_dates(
+    row_type: DocumentType, found: Sequence[tuple[Document, dict[str, list[str]]]]
+) -> list[tuple[Document, dict[str, list[str]]]]:
+    """The values with their dates in ISO 8601: whoever keyed them wrote the office's order of day and month, whatever
+    the papers have. It is the one that the records' own dates tell, else that of the type's papers."""
+    kinds = {field.key: field.value_type for field in as_said(row_type).fields if field.data_type is DataType.DATE}
+    told = date_order(text for _, given in found for key in kinds.keys() & given.keys() for text in given[key]).of_paper
+    order = bool(row_type.date_order.get("is_month_first")) if told is None else told
+    said = {key: kind.on_paper(order) for key, kind in kinds.items()}
+    return [
+        (
+            document,
+            {
+                key: [normal_form(text, said[key]) or text for text in texts] if key in said else texts
+                for key, texts in given.items()
+            },
+        )
+        for document, given in found
+    ]
+
+
+def _placed(paper: _Paper, examples: Sequence[Example]) -> dict[str, list[Placement]]:
+    plan = paper.plan
     learned = {field.key for field in plan.fields}
     single = {key: texts[0] for key, texts in paper.given.items() if key in learned and len(texts) == 1}
     placed = {key: [one] for key, one in place_value(plan, paper.pages, single, examples).items()}
@@ -168,12 +196,11 @@ def _placed(plan: Plan, paper: _Paper, examples: Sequence[Example]) -> dict[str,
     return placed
 
 
-def _write(
-    session: Session, actor: Actor, plan: Plan, paper: _Paper, counts: dict[RecordState, int], *, complete: bool
-) -> None:
+def _write(session: Session, actor: Actor, paper: _Paper, counts: dict[RecordState, int], *, complete: bool) -> None:
     document = paper.document
+    dates = {field.key for field in paper.plan.fields if field.data_type is DataType.DATE}
     session.execute(delete(PastRecord).where(PastRecord.document_id == document.id))
-    learned = {field.key for field in plan.fields}
+    learned = {field.key for field in paper.plan.fields}
     for row in document.placed_type.fields:
         if row.kind in ("table", "derived") or "." in row.key or (row.key not in paper.given and not complete):
             continue
@@ -187,7 +214,8 @@ def _write(
         for position, (text, one) in enumerate(zip(texts, paper.placed.get(row.key, []), strict=False)):
             counts[one.state] += 1
             spot = one.candidate if one.state is RecordState.FOUND else None
-            values.append(ValueInput(text, spot.page if spot else None, (), spot.box if spot else None))
+            printed = spot.text if spot and row.key in dates else text
+            values.append(ValueInput(printed, spot.page if spot else None, (), spot.box if spot else None))
             session.add(
                 PastRecord(
                     document_id=document.id,

@@ -108,7 +108,7 @@ def preview(
     the plan without it."""
     with store.session() as session:
         row, document = type_row(session, type_id), document_row(session, document_id)
-        plan, problem = plan_in(row), ""
+        plan, problem = plan_in(row, document), ""
         context = _context(session, row, document)
         first, last = _in_view(document, page)
         paper = load_paper(session, document, range(first, last + 1))
@@ -206,7 +206,6 @@ def try_check(store: Store, type_id: int, data: dict[str, Any]) -> Tried:
     with store.session() as session:
         row = type_row(session, type_id)
         check = check_from({**data, "key": "tried"})
-        plan = replace(plan_in(row), checks=(check,))
         documents = session.scalars(
             select(Document)
             .where(
@@ -222,6 +221,7 @@ def try_check(store: Store, type_id: int, data: dict[str, Any]) -> Tried:
         counts = dict.fromkeys(CheckOutcome, 0)
         failed = []
         for document in documents:
+            plan = replace(plan_in(row, document), checks=(check,))
             (one,) = judge(plan, said.get(document.id, {}), Context(document.received_at.date(), lists))
             counts[one.outcome] += 1
             if one.outcome is CheckOutcome.FAILS:

@@ -2,9 +2,9 @@
 fields that no paper lacks. Learned from labels, and heard when values are chosen.
 
 An order is believed when it held on every labelled paper that has both its fields, on five at least; a sum when it
-held on some, since it hardly ever holds by chance. A
-slightly likelier value then gives way to one that fits the others, never a clearly likelier one. Where two fields
-want the same words, the choice that is best for both together is taken.
+held on some, since it hardly ever holds by chance. A slightly likelier value then gives way to one that fits the
+others, never a clearly likelier one. Where two fields want the same words, the choice that is best for both together is
+taken.
 """
 
 from __future__ import annotations
@@ -74,11 +74,11 @@ class Sum:
 
 @dataclass(frozen=True)
 class Relations:
-    """`orders`: pairs of fields whose first is at most their second, and on how many papers; `sums`: what
-    adds up to what; `distances`: how far apart the values of two fields are; `missing`: of each field the share of
-    labelled papers that lack it (0–1, by the rule of succession); `lacking`: of each field the log-odds that papers of
-    the layout lack it, where the layout is known. `strange`
-    (0–1): how far the layout is from being known, and so how much the usual distance may speak for a value."""
+    """`orders`: pairs of fields whose first is at most their second, and on how many papers; `sums`: what adds up to
+    what; `distances`: how far apart the values of two fields are; `missing`: of each field the share of labelled papers
+    that lack it (0–1, by the rule of succession); `lacking`: of each field the log-odds that papers of the layout lack
+    it, where the layout is known. `strange` (0–1): how far the layout is from being known, and so how much the usual
+    distance may speak for a value."""
 
     orders: tuple[tuple[str, str, int], ...] = ()
     sums: tuple[Sum, ...] = ()
@@ -115,8 +115,8 @@ class Relations:
 
 
 def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
-    """Relations that hold on every paper with labels for all their fields, at least five of them; an order also
-    needs to be strict on most."""
+    """Orders that hold on every paper with labels for both their fields, at least five of them, and strictly on most;
+    sums that hold on some; distances on five papers at least."""
     orders: list[tuple[str, str, int]] = []
     sums: list[Sum] = []
     distances: list[Distance] = []
@@ -285,11 +285,11 @@ def _adding_up(
         taken = [choice.candidate for choice in choices]
         for holder in found.values():
             if holder.field not in one.fields and any(_holds(holder, choice) for choice in choices):
-                kept = [its.chosen[0].candidate for its in found.values() if its.field != holder.field and its.chosen]
+                held = [its.chosen[0].candidate for its in found.values() if its.field != holder.field and its.chosen]
                 free = (
                     its
                     for its in _options(holder, relations, floor)
-                    if not any(shares_words(its.candidate, other) for other in (*taken, *kept))
+                    if not any(shares_words(its.candidate, other) for other in (*taken, *held))
                 )
                 instead = next(free, None)
                 changed[holder.field] = _with(holder, instead) if instead else _without(holder)
