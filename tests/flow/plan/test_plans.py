@@ -222,6 +222,13 @@ def test_of_a_long_sample_the_pages_about_the_one_in_view_are_looked_at(office: 
     assert {one.page for one in proposed} <= set(range(13, 17))
 
 
+def test_a_check_on_no_field_is_told_though_no_sample_is_labelled(office: Office) -> None:
+    with pytest.raises(InputError, match="no field “sum”"):
+        plan_sample.try_check(office.store, office.type_id, {"expression": "sum > 0"})
+    tried = plan_sample.try_check(office.store, office.type_id, {"expression": "amount > 0"})
+    assert (tried.holds, tried.fails, tried.open) == (0, 0, 0)
+
+
 def test_checks_are_tried_on_all_labelled_samples(trained: Office) -> None:
     tried = plan_sample.try_check(trained.store, trained.type_id, {"expression": "amount > 0"})
     assert (tried.holds, tried.fails, tried.open) == (10, 0, 0)

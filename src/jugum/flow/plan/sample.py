@@ -205,7 +205,8 @@ def try_check(store: Store, type_id: int, data: dict[str, Any]) -> Tried:
     """Judge a check (as data; it need not be saved) by the labels of up to 200 labelled samples."""
     with store.session() as session:
         row = type_row(session, type_id)
-        check = check_from({**data, "key": "tried"})
+        checks = (check_from({**data, "key": "tried"}),)
+        replace(plan_in(row), checks=checks)  # what it names must be there, whether any sample is or not
         documents = session.scalars(
             select(Document)
             .where(
@@ -221,7 +222,7 @@ def try_check(store: Store, type_id: int, data: dict[str, Any]) -> Tried:
         counts = dict.fromkeys(CheckOutcome, 0)
         failed = []
         for document in documents:
-            plan = replace(plan_in(row, document), checks=(check,))
+            plan = replace(plan_in(row, document), checks=checks)
             (one,) = judge(plan, said.get(document.id, {}), Context(document.received_at.date(), lists))
             counts[one.outcome] += 1
             if one.outcome is CheckOutcome.FAILS:
