@@ -20,7 +20,7 @@ import time
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from functools import cache
 from multiprocessing import get_context
 from pathlib import Path
@@ -116,11 +116,8 @@ def read_one(asked: tuple[Path, dict[str, Any], Path]) -> PaperRead:
 
 def _dated(pages: Sequence[Page]) -> tuple[Page, ...]:
     """The pages, with the order of day and month that the paper's own dates tell."""
-    told = date_order(word.text for page in pages for word in page.words if word.text[:1].isdigit()).of_paper
-    return tuple(
-        Page(page.number, page.width_pt, page.height_pt, page.words, page.source, page.rotation, page.skew, told)
-        for page in pages
-    )
+    told = date_order(word.text for page in pages for word in page.words).of_paper
+    return tuple(replace(page, month_first=told) for page in pages)
 
 
 def labelled(plan: Plan, paper: PaperRead) -> Sample:

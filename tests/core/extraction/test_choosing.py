@@ -10,8 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rapidfuzz import fuzz
+from tests.core.extraction.printed import printed
 
-from jugum.core.extraction.candidates.generate import Candidate, candidates_of
+from jugum.core.extraction.candidates.generate import candidates_of
 from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.candidates.text_similarity import Texts, distinct_likeness, likeness
@@ -43,15 +44,6 @@ tables = st.lists(
 )
 
 
-def _days() -> list[Candidate]:
-    words = [Word(text, Box(0.1, 0.1 * n, 0.25, 0.1 * n + 0.015), 1.0) for n, text in enumerate(TEXTS, 1)]
-    found = {
-        candidate.text: candidate
-        for candidate in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.DATE})
-    }
-    return [found[text] for text in TEXTS]
-
-
 def test_printed_names_and_what_is_far_less_likely_are_no_other_candidates() -> None:
     texts = ("Runa Selvik", "Member", "Net Pay", "Tove Marn", "Odd Brekke", "Ness", "Tarnby Quay")
     words = [
@@ -71,7 +63,7 @@ def test_printed_names_and_what_is_far_less_likely_are_no_other_candidates() -> 
     assert [choice.candidate.text for choice in place.others] == ["Tove Marn"]
 
 
-DAYS = _days()
+DAYS = printed(DataType.DATE, *TEXTS)
 ORDERS = Relations(
     (("born", "issued", 20), ("issued", "expires", 20)), missing={"born": 0.05, "issued": 0.4, "expires": 0.05}
 )
@@ -175,15 +167,7 @@ def test_distances_are_learned_from_papers_that_have_both_values_and_come_back_f
 def test_an_amount_that_lies_as_far_off_as_ever_goes_before_a_slightly_likelier_one() -> None:
     """The fund takes a twentieth of the gross pay on labelled papers: a half is too much, and where nothing else is
     likely a twentieth is given though by itself it would not be."""
-    words = [
-        Word(text, Box(0.1, 0.1 * n, 0.25, 0.1 * n + 0.015), 1.0)
-        for n, text in enumerate(("3000,00", "1500,00", "150,00"), 1)
-    ]
-    page = Page(1, 595, 842, reading_order(words))
-    gross, half, part = (
-        next(one for one in candidates_of([page], {DataType.MONEY}) if one.normal == normal)
-        for normal in ("3000.00", "1500.00", "150.00")
-    )
+    gross, half, part = printed(DataType.MONEY, "3000,00", "1500,00", "150,00")
     usual = Relations(distances=(Distance("gross", "fund", -np.log(20), 0.3),))
     for logits, alone, together in (
         ((0.5, 0.0), "1500.00", "150.00"),
@@ -203,17 +187,8 @@ TAXES = Plan(tuple(FieldPlan(key, key.title(), DataType.MONEY) for key in ("due"
 ADD_UP = Relations(sums=(Sum(("paid", "left"), "due", True),))
 
 
-def amounts_on_a_page(*texts: str) -> list[Candidate]:
-    words = [Word(text, Box(0.1, 0.1 * n, 0.25, 0.1 * n + 0.015), 1.0) for n, text in enumerate(texts, 1)]
-    found = {
-        candidate.text: candidate
-        for candidate in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.MONEY})
-    }
-    return [found[text] for text in texts]
-
-
 def test_amounts_that_add_up_are_chosen_at_once_though_another_field_holds_one_of_them() -> None:
-    due, paid, left, other = amounts_on_a_page("130,50", "100,25", "30,25", "77,00")
+    due, paid, left, other = printed(DataType.MONEY, "130,50", "100,25", "30,25", "77,00")
     scored = {
         "due": [Choice(due, 3.0), Choice(other, -3.0)],
         "paid": [Choice(other, 1.0), Choice(paid, 0.3)],
@@ -234,7 +209,7 @@ def test_amounts_that_add_up_are_chosen_at_once_though_another_field_holds_one_o
 
 
 def test_amounts_are_not_made_to_add_up_against_what_is_far_likelier() -> None:
-    due, paid, left, other = amounts_on_a_page("130,50", "100,25", "30,25", "77,00")
+    due, paid, left, other = printed(DataType.MONEY, "130,50", "100,25", "30,25", "77,00")
     scored = {
         "due": [Choice(due, 3.0)],
         "paid": [Choice(other, 6.0), Choice(paid, -3.0)],

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from tests.core.extraction.printed import printed
 from tests.core.training.test_few_papers import PLAN, page_of, sample
 from tests.papers import slip_pdf, slips
 
@@ -15,7 +16,6 @@ from jugum.core.classification import layout_of
 from jugum.core.evaluation.curve import learning_curve
 from jugum.core.evaluation.report import report_of
 from jugum.core.evaluation.report_model import CurvePoint
-from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.clauses.model import ClauseModel, units_of
 from jugum.core.extraction.decided import PartDecision, PartKind
@@ -350,14 +350,8 @@ def test_sums_and_orders_are_learned_and_mend_a_close_choice() -> None:
     assert Relations.from_data({"orders": [["a", "b"]], "sums": []}).orders == (
         ("a", "b", 5),
     )  # as files of before have them
-    words = [
-        Word(text, Box(0.1, 0.1 * n, 0.2, 0.1 * n + 0.015), 1.0)
-        for n, text in enumerate(("70,00", "30,00", "100,00", "900,00"), 1)
-    ]
-    money = {
-        candidate.text: candidate
-        for candidate in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.MONEY})
-    }
+    amounts = ("70,00", "30,00", "100,00", "900,00")
+    money = dict(zip(amounts, printed(DataType.MONEY, *amounts), strict=True))
 
     def decided(field: str, first: str, *others: tuple[str, float]) -> Decision:
         rest = tuple(Choice(money[text], logit) for text, logit in others)
@@ -377,7 +371,7 @@ FLOOR = absence_logit(1.0)
 
 def test_fields_that_want_the_same_words_get_what_is_best_for_both() -> None:
     """One by one, the surest first, "born" would take the day of expiry and leave that field empty."""
-    born, ends = _days("13.11.1987", "09.08.2030")
+    born, ends = printed(DataType.DATE, "13.11.1987", "09.08.2030")
     before = [
         Decision("born", (Choice(ends, 2.4),), (Choice(born, 1.7),), 2.4, 1.7, 0.2, 1.0),
         Decision("expires", (), (Choice(ends, 2.0),), 2.0, 2.0, 0.2, 1.0),
@@ -389,7 +383,7 @@ def test_fields_that_want_the_same_words_get_what_is_best_for_both() -> None:
 
 
 def test_words_go_to_the_field_that_papers_never_lack() -> None:
-    born, _ = _days("20.07.2000", "09.08.2030")
+    born, _ = printed(DataType.DATE, "20.07.2000", "09.08.2030")
     before = [
         Decision("issued", (Choice(born, -0.1),), (), -0.1, -9.0, 0.2, 1.0),
         Decision("born", (), (Choice(born, -0.8),), -0.8, -0.8, 0.2, 1.0),
@@ -406,7 +400,7 @@ def test_words_go_to_the_field_that_papers_never_lack() -> None:
 
 
 def test_two_dates_change_places_when_papers_say_which_comes_first() -> None:
-    early, late = _days("13.11.1987", "09.08.2020")
+    early, late = printed(DataType.DATE, "13.11.1987", "09.08.2020")
     before = [
         Decision("born", (Choice(late, 1.0),), (Choice(early, 0.6),), 1.0, 0.6, 0.2, 1.0),
         Decision("issued", (Choice(early, 1.0),), (Choice(late, 0.5),), 1.0, 0.5, 0.2, 1.0),
@@ -420,15 +414,6 @@ def test_two_dates_change_places_when_papers_say_which_comes_first() -> None:
     weak = Relations((("born", "issued", 25),))
     sure = [replace(one, chosen=(replace(one.chosen[0], logit=6.0),), logit=6.0) for one in before]
     assert optimise_jointly(sure, weak, FLOOR) == sure  # never against what is clearly likelier
-
-
-def _days(*texts: str) -> list[Candidate]:
-    words = [Word(text, Box(0.1, 0.1 * n, 0.2, 0.1 * n + 0.015), 1.0) for n, text in enumerate(texts, 1)]
-    found = {
-        candidate.text: candidate
-        for candidate in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.DATE})
-    }
-    return [found[text] for text in texts]
 
 
 def test_confidence_never_falls_with_a_surer_score_or_a_more_familiar_layout() -> None:

@@ -15,6 +15,7 @@ from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather import batches, bundles, classification, documents, place
 from jugum.flow.gather.bundles import PieceView
 from jugum.flow.gather.documents import Intake
+from jugum.flow.gather.pages import pages_of
 from jugum.flow.gather.read_again import ReadAgain, read_again
 from jugum.flow.office import types as types_
 
@@ -82,7 +83,7 @@ def test_cuts_are_kept_made_and_undone(office: Office, run_jobs: Run) -> None:
     made = bundles.cut(office.store, office.analyst, document, layout, revision)
     run_jobs()
     with office.store.session() as session:
-        texts = [documents.pages_of(session, child)[0].words[0].text for child in made]
+        texts = [pages_of(session, child)[0].words[0].text for child in made]
     assert texts == ["Berth", "Harbour"]  # the second page came first
     assert (
         documents.original(office.store, office.analyst, made[0])[1]

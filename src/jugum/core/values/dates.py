@@ -166,7 +166,8 @@ def date_order(texts: Iterable[str]) -> DateOrder:
     first."""
     day_first = month_first = either = 0
     for text in texts:
-        match = _SEPARATED.match(mend_digits(text.strip().strip(":;,*()").strip()))
+        plain = text.strip().strip(":;,*()").strip()
+        match = _SEPARATED.match(mend_digits(plain)) if plain[:1].isdigit() else None
         if match is None or len(match[1]) > 2 or len(match[3]) not in (2, 4):
             continue
         first, middle = int(match[1]), int(match[2])

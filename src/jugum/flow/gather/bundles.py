@@ -15,17 +15,9 @@ from jugum.core.classification import Piece, cut_by_blanks, cut_by_count, cut_by
 from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError
+from jugum.flow.gather.pages import page_of, page_rows, pages_of, tell_order_of_dates
 from jugum.flow.gather.place import LoadedClassifiers, drop_drafts
-from jugum.flow.gather.read import (
-    document_row,
-    go_on,
-    learn_soon,
-    page_of,
-    page_rows,
-    pages_of,
-    tell_order_of_dates,
-    unchanged_row,
-)
+from jugum.flow.gather.read import document_row, go_on, learn_soon, unchanged_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import can_change, change_state

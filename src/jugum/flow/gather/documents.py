@@ -18,7 +18,6 @@ from jugum.flow.gather.read import (
     document_row,
     finish_reading,
     go_on,
-    pages_of,
     queue_opening,
     queue_unread,
     unchanged_row,
@@ -35,7 +34,7 @@ from jugum.store import Store
 from jugum.store.files import size_of
 from jugum.store.models import Batch, Document, Hold, Label, PageRow, Reading, Result, Workspace
 
-__all__ = ["Intake", "Received", "document_row", "pages_of", "plain_name", "receive"]
+__all__ = ["Intake", "Received", "document_row", "plain_name", "receive"]
 
 PURPOSES = tuple(Purpose)
 

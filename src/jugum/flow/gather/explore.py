@@ -31,7 +31,8 @@ from jugum.core.page import Box, Page, Word, pack_words, reading_order
 from jugum.core.states import SETTLED_STATES
 from jugum.core.structure import Structure, structure_of
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow.gather.read import OpenPapers, document_row, limits, page_of, page_rows
+from jugum.flow.gather.pages import page_of, page_rows
+from jugum.flow.gather.read import OpenPapers, document_row, limits
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.store import Store

@@ -17,7 +17,8 @@ from jugum.core.formats.classifier_file import pack_classifier, unpack_classifie
 from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError, NothingToLearn
-from jugum.flow.gather.read import document_row, go_on, learn_soon, pages_of, unchanged_row
+from jugum.flow.gather.pages import pages_of
+from jugum.flow.gather.read import document_row, go_on, learn_soon, unchanged_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
 from jugum.flow.states import change_state

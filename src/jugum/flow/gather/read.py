@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import hashlib
 from collections import Counter
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session, joinedload, undefer
+from sqlalchemy.orm import Session, joinedload
 
 from jugum.core.ocr import (
     Engine,
@@ -24,10 +23,10 @@ from jugum.core.ocr import (
     read_page,
     view_size,
 )
-from jugum.core.page import Page, PageSource, pack_words, unpack_words
+from jugum.core.page import PageSource, pack_words
 from jugum.core.states import WAITING_LIVE, BatchState, By, DocumentState, PlacedBy, Purpose
-from jugum.core.values import date_order
 from jugum.errors import Conflict, InputError, LockedPaper, NotFound
+from jugum.flow.gather.pages import tell_order_of_dates
 from jugum.flow.gather.received_files import check_room, source_file, twin_of
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
@@ -38,7 +37,6 @@ from jugum.store.models import Batch, Document, DocumentType, Hold, PageRow
 from jugum.store.queue import QueuedJob, Task, document_job, enqueue, enqueue_all, is_waiting
 
 PRIORITY = {Purpose.LIVE: 40, Purpose.SAMPLE: 50}
-ORDER_PAGES = 40  # of a paper, whose dates tell the order of day and month
 FAIR_PAGES = 8  # pages of one paper that are read before a long one waits for others
 REDRAFTED = WAITING_LIVE
 
@@ -415,13 +413,6 @@ def _keep(store: Store, page_id: int, document_id: int, values: dict[str, Any]) 
             _draft_again(session, document)
 
 
-def tell_order_of_dates(session: Session, document: Document) -> None:
-    """Keep what the dates on a paper's first pages tell of the order of day and month."""
-    pages = map(page_of, page_rows(session, document.id, range(1, ORDER_PAGES + 1)))
-    told = date_order(word.text for page in pages for word in page.words if word.text[:1].isdigit())
-    document.month_first = told.of_paper
-
-
 def finish_reading(session: Session, document: Document, *, without_bad: bool = False) -> None:
     """All pages are there: a bundle is cut, a paper without a type is placed, the others go on. A paper some of
     whose pages can't be read is set aside, unless a person says to go on without them."""
@@ -479,28 +470,3 @@ def _set_aside_by_program(store: Store, document_id: int, reason: str, *, locked
         set_aside(document, reason)
         document.locked = locked
         record(session, None, Action.SET_ASIDE, "document", document_id, reason=reason)
-
-
-# ---- What is there ---------------------------------------------------------------------------------------------------
-
-
-def page_of(row: PageRow, month_first: bool | None = None) -> Page:
-    """A page row in core's words; one that is not read yet has none. `month_first`: how the paper's dates in digits
-    are read."""
-    words = unpack_words(row.words) if row.words else ()
-    source = PageSource(row.source) if row.source else PageSource.OCR
-    return Page(row.number, row.width_pt, row.height_pt, words, source, row.rotation, row.skew, month_first)
-
-
-def page_rows(session: Session, document_id: int, numbers: range | None = None) -> Sequence[PageRow]:
-    """The page rows of a paper (those with these numbers) in order, with their words."""
-    query = select(PageRow).where(PageRow.document_id == document_id).order_by(PageRow.number)
-    if numbers is not None:
-        query = query.where(PageRow.number.in_(numbers))
-    return session.scalars(query.options(undefer(PageRow.words))).all()
-
-
-def pages_of(session: Session, document_id: int) -> tuple[Page, ...]:
-    """The pages of a paper in core's words."""
-    month_first = session.get_one(Document, document_id).reads_month_first
-    return tuple(page_of(row, month_first) for row in page_rows(session, document_id))

@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session, undefer
 from jugum.core.page import Box, Word, lines_of, overlap_share, part_of, text_of, union, unpack_words
 from jugum.core.values import DataType, normal_form
 from jugum.errors import Conflict, Forbidden, InputError
-from jugum.flow.gather.read import document_row, page_of, page_rows
+from jugum.flow.gather.pages import page_of, page_rows
+from jugum.flow.gather.read import document_row
 from jugum.flow.office.actor import Actor
 from jugum.flow.office.personal import shows_personal
 from jugum.flow.plan.fields import value_type_of

@@ -13,7 +13,7 @@ from jugum.core.classification import Layout, LayoutBook, layout_of
 from jugum.core.page import Page
 from jugum.core.states import LABEL_STATES, SETTLED_STATES, DocumentState, Purpose
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow.gather.read import pages_of
+from jugum.flow.gather.pages import pages_of
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.types import type_row

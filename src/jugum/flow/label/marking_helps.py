@@ -10,8 +10,9 @@ from jugum.core.extraction.tables.grid import GridCell, cells_of_grid, propose_g
 from jugum.core.page import Box
 from jugum.core.values import normal_form
 from jugum.errors import InputError
-from jugum.flow.gather.documents import document_row, pages_of
+from jugum.flow.gather.documents import document_row
 from jugum.flow.gather.explore import Explorer, RegionAsked, read_here, structure_on
+from jugum.flow.gather.pages import pages_of
 from jugum.flow.label.desk_parts import (
     Sides,
     ValueView,
@@ -20,7 +21,7 @@ from jugum.flow.label.rows import (
     field_row,
 )
 from jugum.flow.office.actor import REVIEW, Actor
-from jugum.flow.plan.fields import plan_in, value_type_of
+from jugum.flow.plan.fields import plan_of, value_type_of
 from jugum.store import Store
 
 
@@ -45,7 +46,7 @@ def propose_rails(
         row = field_row(document, key)
         if row.kind != "table":
             raise InputError(f"{row.name} is not a table.")
-        plan = plan_in(document.placed_type, document)
+        plan = plan_of(document)
         found = next((other for other in pages_of(session, document_id) if other.number == page), None)
         if found is None:
             raise InputError(f"“{document.name}” has no page {page}.")

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from jugum.core.evaluation.teaching import Waiting, teaches_most
 from jugum.core.states import LABEL_STATES, OPEN_SAMPLE_STATES, DocumentState, Purpose, SetName
-from jugum.flow.gather.documents import pages_of
+from jugum.flow.gather.pages import pages_of
 from jugum.flow.in_force import LoadedVersions, newest_version
 from jugum.store import Store
 from jugum.store.models import Assignment, Document, Field, Label, LayoutGroup

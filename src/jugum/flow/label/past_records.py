@@ -19,7 +19,7 @@ from jugum.core.schema import Plan
 from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, RecordState
 from jugum.core.values import DataType, date_order, normal_form
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow.gather.documents import pages_of
+from jugum.flow.gather.pages import pages_of
 from jugum.flow.gather.read import unchanged_row
 from jugum.flow.label.desk_parts import ValueInput
 from jugum.flow.label.layouts import group_new
@@ -28,7 +28,7 @@ from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.personal import shown
 from jugum.flow.office.types import type_row
-from jugum.flow.plan.fields import as_said, plan_in
+from jugum.flow.plan.fields import as_said, plan_of
 from jugum.flow.states import change_state
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Field, Label, PastRecord
@@ -140,7 +140,7 @@ def _place_all(
 ) -> dict[RecordState, int]:
     """Two rounds: what was placed clearly in the first shows where the rest stands on papers of the same layout."""
     papers = [
-        _Paper(document, plan_in(row_type, document).learned, given, pages_of(session, document.id), {})
+        _Paper(document, plan_of(document).learned, given, pages_of(session, document.id), {})
         for document, given in _with_iso_dates(row_type, found)
     ]
     for number, paper in enumerate(papers):
@@ -171,7 +171,7 @@ def _with_iso_dates(
     the papers have. It is the one that the records' own dates tell, else that of the type's papers."""
     kinds = {field.key: field.value_type for field in as_said(row_type).fields if field.data_type is DataType.DATE}
     told = date_order(text for _, given in found for key in kinds.keys() & given.keys() for text in given[key]).of_paper
-    order = bool(row_type.date_order.get("is_month_first")) if told is None else told
+    order = row_type.reads_month_first if told is None else told
     said = {key: kind.on_paper(order) for key, kind in kinds.items()}
     return [
         (

@@ -17,7 +17,7 @@ from jugum.core.schema import Plan
 from jugum.core.states import SETTLED_STATES, DocumentState, Purpose, SetName
 from jugum.core.structure import Structures
 from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
-from jugum.flow.gather.read import pages_of
+from jugum.flow.gather.pages import pages_of
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, Workspace
 

@@ -30,7 +30,7 @@ from jugum.flow.in_force import LoadedVersions, current_policy, newest_version
 from jugum.flow.label import suggestion_service
 from jugum.flow.label.desk_parts import ValueView
 from jugum.flow.label.samples import label_samples
-from jugum.flow.plan.fields import plan_in
+from jugum.flow.plan.fields import plan_of
 from jugum.flow.plan.sample import findings
 from jugum.store import Store
 from jugum.store.models import Document, Policy, Workspace
@@ -79,7 +79,7 @@ def load_suggestion_input(session: Session, document: Document, first: int = 1, 
     return SuggestionInput(
         load_paper(session, document, range(first, last + 1 + BEYOND)),
         last,
-        plan_in(document.placed_type, document),
+        plan_of(document),
         version.file_key if version else None,
         current_policy(session, document.placed_type.id),
         session.get_one(Workspace, document.workspace_id),

@@ -21,7 +21,7 @@ from jugum.flow.office.actor import LABEL, Actor, record
 from jugum.flow.office.personal import is_hidden, shown
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.checks import lists_in
-from jugum.flow.plan.fields import plan_in, value_type_of
+from jugum.flow.plan.fields import plan_of, value_type_of
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Field, KeptLabel, Label, ModelVersion
 
@@ -121,7 +121,7 @@ def _of_document(
     labels: Mapping[int, list[Label]],
     against: Mapping[tuple[int, str], dict[str, Any]],
 ) -> list[Suspect]:
-    plan = plan_in(row, document)
+    plan = plan_of(document)
     by_key = {field.key: field for field in row.fields}
     names: dict[int, str] = {}
     found: list[Suspect] = []
@@ -175,7 +175,7 @@ def _failing(
     session: Session, row: DocumentType, document: Document, labels: Mapping[int, list[Label]]
 ) -> dict[str, str]:
     """Field key → what its failing checks say; a check is told on the first labelled field it names."""
-    plan = plan_in(row, document)
+    plan = plan_of(document)
     if not plan.checks:
         return {}
     texts: dict[str, list[str | None]] = {}

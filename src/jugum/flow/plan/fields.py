@@ -90,17 +90,22 @@ def _field(spec: str, month_first: bool) -> FieldPlan:
 def value_type_of(row: Field, document: Document | None = None) -> ValueType:
     """A field's value type on a paper; where nobody said the order of day and month, it is the paper's, or, without
     one, that of the type's papers."""
-    if document is not None:
-        return field_in(row, document.reads_month_first).value_type
-    return field_in(row, bool(row.type.date_order.get("is_month_first"))).value_type
+    return field_in(row, (row.type if document is None else document).reads_month_first).value_type
 
 
-def plan_in(row: DocumentType, document: Document | None = None) -> Plan:
-    """A type's plan in core's words; where nobody said the order of day and month, it is that of a paper, or of the
-    type's papers."""
-    learned = document.reads_month_first if document is not None else bool(row.date_order.get("is_month_first"))
+def plan_in(row: DocumentType) -> Plan:
+    """A type's plan in core's words; where nobody said the order of day and month, it is that of the type's papers."""
+    return _plan(row, row.reads_month_first)
+
+
+def plan_of(document: Document) -> Plan:
+    """The plan that a paper is read by; where nobody said the order of day and month, it is the paper's own."""
+    return _plan(document.placed_type, document.reads_month_first)
+
+
+def _plan(row: DocumentType, month_first: bool) -> Plan:
     return Plan(
-        tuple(field_in(field, learned) for field in row.fields), tuple(check_from(check) for check in row.checks)
+        tuple(field_in(field, month_first) for field in row.fields), tuple(check_from(check) for check in row.checks)
     )
 
 

@@ -23,10 +23,11 @@ from jugum.core.structure import Structure
 from jugum.core.values import date_order, delivered
 from jugum.errors import InputError
 from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper, windows
-from jugum.flow.gather.read import document_row, page_of, page_rows
+from jugum.flow.gather.pages import page_of, page_rows
+from jugum.flow.gather.read import document_row
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.checks import lists_in
-from jugum.flow.plan.fields import FieldInput, checked_field, plan_in
+from jugum.flow.plan.fields import FieldInput, checked_field, plan_in, plan_of
 from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Field, Label
 
@@ -108,7 +109,7 @@ def preview(
     the plan without it."""
     with store.session() as session:
         row, document = type_row(session, type_id), document_row(session, document_id)
-        plan, problem = plan_in(row, document), ""
+        plan, problem = plan_of(document), ""
         context = _context(session, row, document)
         first, last = _in_view(document, page)
         paper = load_paper(session, document, range(first, last + 1))
@@ -222,7 +223,7 @@ def try_check(store: Store, type_id: int, data: dict[str, Any]) -> Tried:
         counts = dict.fromkeys(CheckOutcome, 0)
         failed = []
         for document in documents:
-            plan = replace(plan_in(row, document), checks=checks)
+            plan = replace(plan_of(document), checks=checks)
             (one,) = judge(plan, said.get(document.id, {}), Context(document.received_at.date(), lists))
             counts[one.outcome] += 1
             if one.outcome is CheckOutcome.FAILS:
@@ -313,7 +314,6 @@ def learn_date_order(store: Store, type_id: int) -> dict[str, Any]:
             for page in page_rows(session, document_id)
             if page.read_at
             for word in page_of(page).words
-            if word.text[:1].isdigit()
         ]
         order = date_order(texts)
         row.date_order = {

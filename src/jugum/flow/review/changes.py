@@ -19,7 +19,7 @@ from jugum.flow.gather.read import document_row
 from jugum.flow.in_force import LoadedVersions, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
-from jugum.flow.plan.fields import plan_in
+from jugum.flow.plan.fields import plan_in, plan_of
 from jugum.flow.review.draft import DraftInput, drafted_fields
 from jugum.flow.review.records import context_of
 from jugum.flow.states import change_state
@@ -78,7 +78,7 @@ def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_
                 f"Version {version.number} can't read “{document.name}”: it has another type, or the version is "
                 "not trained."
             )
-        plan = plan_in(document.placed_type, document)
+        plan = plan_of(document)
         context = context_of(session, document, plan)
         given = DraftInput(load_paper(session, document), plan, context, version, version.file_key, None)
         before: dict[int, list[Reading]] = {}

@@ -27,7 +27,7 @@ from jugum.flow.label.desk_parts import (
     table_value,
 )
 from jugum.flow.office.actor import LET_STAND, REVIEW, Actor
-from jugum.flow.plan.fields import plan_in, value_type_of
+from jugum.flow.plan.fields import plan_of, value_type_of
 from jugum.flow.review.queue import neighbours
 from jugum.flow.review.records import PaperRecords, context_of, load_records
 from jugum.store import Store
@@ -157,7 +157,7 @@ def _in_force(session: Session, document: Document) -> tuple[int | None, Policy 
 
 
 def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -> list[CheckView]:
-    plan = plan_in(records.document.placed_type, records.document)
+    plan = plan_of(records.document)
     judged = judge(plan, records.texts(), context_of(session, records.document, plan))
     return [
         CheckView(

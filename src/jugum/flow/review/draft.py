@@ -24,7 +24,7 @@ from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
 from jugum.flow.in_force import LoadedVersions, current_policy, live_version, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import record
-from jugum.flow.plan.fields import plan_in
+from jugum.flow.plan.fields import plan_of
 from jugum.flow.plan.sample import findings
 from jugum.flow.review.records import context_of
 from jugum.flow.states import change_state, set_aside
@@ -97,7 +97,7 @@ def _load(session: Session, document_id: int, version_id: int | None) -> DraftIn
     version = version_row(session, version_id) if version_id is not None else live_version(session, type_id)
     if version is None or version.file_key is None or version.type_id != type_id:
         return None  # it waits as "placed"; publishing a version drafts it
-    plan = plan_in(document.placed_type, document)
+    plan = plan_of(document)
     return DraftInput(
         load_paper(session, document),
         plan,

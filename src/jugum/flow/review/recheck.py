@@ -13,7 +13,7 @@ from jugum.core.schema import CheckOutcome, HoldReason, Judgement, Plan, Severit
 from jugum.core.states import By, DocumentState, Origin
 from jugum.core.thresholds.routing import FieldHold, hold_for_check
 from jugum.flow.office.actor import Actor
-from jugum.flow.plan.fields import plan_in
+from jugum.flow.plan.fields import plan_of
 from jugum.flow.review.draft import derived_rows, result_common
 from jugum.flow.review.queue import neighbours
 from jugum.flow.review.records import CHECK_HOLDS, HeldField, PaperRecords, context_of
@@ -64,7 +64,7 @@ def recheck(session: Session, records: PaperRecords, person_id: int, settled: Ho
     derived fields are worked out anew; holds of checks that hold now are closed; blocking checks that fail now hold
     the least sure of their fields again."""
     document = records.document
-    plan = plan_in(document.placed_type, document)
+    plan = plan_of(document)
     context = context_of(session, document, plan)
     texts = records.texts()
     judged = judge(plan, texts, context)

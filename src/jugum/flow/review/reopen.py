@@ -10,7 +10,7 @@ from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.label.rows import drop_labels, field_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LET_STAND, REVIEW, Actor, record
-from jugum.flow.plan.fields import plan_in
+from jugum.flow.plan.fields import plan_of
 from jugum.flow.review.recheck import Settled, finish, results_from_readings
 from jugum.flow.review.records import CHECK_HOLDS, PaperRecords, context_of, open_records
 from jugum.flow.review.settle import replace_results
@@ -79,7 +79,7 @@ def let_stand(
 
 
 def _failing(session: Session, records: PaperRecords, key: str) -> Judgement:
-    plan = plan_in(records.document.placed_type, records.document)
+    plan = plan_of(records.document)
     judged = judge(plan, records.texts(), context_of(session, records.document, plan))
     found = next((judgement for judgement in judged if judgement.check.key == key), None)
     if found is None:

@@ -14,7 +14,7 @@ from jugum.core.page import Box, Page, Word
 from jugum.core.schema import Plan, field_from
 from jugum.core.training.confidence import EvidenceRow
 from jugum.errors import InputError
-from jugum.flow.gather.documents import pages_of
+from jugum.flow.gather.pages import pages_of
 from jugum.store import Store
 from jugum.store.models import Document, PageRow
 

@@ -198,7 +198,7 @@ class Document(Base):
         type's papers do."""
         if self.month_first is not None:
             return self.month_first
-        return self.type is not None and bool(self.type.date_order.get("is_month_first"))
+        return self.type is not None and self.type.reads_month_first
 
 
 class PageRow(Base):

@@ -41,6 +41,11 @@ class DocumentType(Base):
     workspace: Mapped[Workspace] = relationship()
     fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")
 
+    @property
+    def reads_month_first(self) -> bool:
+        """How dates in digits are read where neither the plan nor a paper says it: as most of its papers have it."""
+        return bool(self.date_order.get("is_month_first"))
+
 
 class Field(Base):
     """A field of a plan. `spec` is all that is said of it, as in a plan file; the other columns are what queries ask

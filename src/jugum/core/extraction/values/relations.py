@@ -122,11 +122,14 @@ def learned_relations(plan: Plan, samples: Sequence[Sample]) -> Relations:
     distances: list[Distance] = []
     for kind in (DataType.DATE, DataType.MONEY):
         keys = [planned.key for planned in plan.fields if planned.data_type is kind and not planned.many][:FIELDS_MAX]
-        values = [_values(sample, keys) for sample in samples]
+        normals = [_normals(sample, keys) for sample in samples]
+        values = [
+            {key: value for key, normal in its.items() if (value := comparable(normal)) is not None} for its in normals
+        ]
         distances += [
             found
             for first, second in combinations(keys, 2)
-            if (found := _distance_of(first, second, samples)) is not None
+            if (found := _distance_of(first, second, normals)) is not None
         ]
         for first, second in permutations(keys, 2):
             pairs = [(its[first], its[second]) for its in values if first in its and second in its]
@@ -159,15 +162,10 @@ def _sums(keys: Sequence[str], papers: Sequence[Mapping[str, Decimal]]) -> list[
     return found
 
 
-def _distance_of(first: str, second: str, samples: Sequence[Sample]) -> Distance | None:
+def _distance_of(first: str, second: str, papers: Sequence[Mapping[str, str]]) -> Distance | None:
     """The usual distance between the values of two fields; None where fewer than five papers have both."""
-    found = []
-    for sample in samples:
-        its = [sample.labels.get(key, ()) for key in (first, second)]
-        if all(len(labels) == 1 for labels in its):
-            apart = distance(its[0][0].normal, its[1][0].normal)
-            if apart is not None:
-                found.append(apart)
+    both = [distance(its[first], its[second]) for its in papers if first in its and second in its]
+    found = [apart for apart in both if apart is not None]
     if len(found) < PAPERS_LEAST:
         return None
     usual, weight = APART_SPREAD
@@ -195,14 +193,9 @@ def _is_date(normal: str) -> bool:
     return len(normal) == 10 and normal[4] == normal[7] == "-"
 
 
-def _values(sample: Sample, keys: Sequence[str]) -> dict[str, Decimal]:
-    found = {}
-    for key in keys:
-        labels = sample.labels.get(key, ())
-        value = comparable(labels[0].normal) if len(labels) == 1 else None
-        if value is not None:
-            found[key] = value
-    return found
+def _normals(sample: Sample, keys: Sequence[str]) -> dict[str, str]:
+    """What a paper's labels say, of fields with one value there."""
+    return {key: labels[0].normal for key in keys if len(labels := sample.labels.get(key, ())) == 1}
 
 
 def comparable(normal: str) -> Decimal | None:
@@ -351,9 +344,13 @@ def _bonus(decisions: Mapping[str, Decision], relations: Relations, keys: set[st
     one takes the log-odds of a breach that n papers never showed (1 to n + 1, Laplace's rule of succession); that
     amounts add up is hardly chance, and lends a lot."""
 
-    def value(name: str) -> Decimal | None:
+    def normal(name: str) -> str | None:
         one = decisions.get(name)
-        return comparable(one.chosen[0].candidate.normal) if one is not None and len(one.chosen) == 1 else None
+        return one.chosen[0].candidate.normal if one is not None and len(one.chosen) == 1 else None
+
+    def value(name: str) -> Decimal | None:
+        said = normal(name)
+        return None if said is None else comparable(said)
 
     total = 0.0
     for first, second, papers in relations.orders:
@@ -369,14 +366,9 @@ def _bonus(decisions: Mapping[str, Decision], relations: Relations, keys: set[st
                 total += SUM_BONUS if sum(addends) == whole else -SUM_BONUS / 3 * one.always
     for between in relations.distances:
         if keys & {between.first, between.second}:
-            apart = _apart(decisions, between)
+            here, there = normal(between.first), normal(between.second)
+            apart = distance(here, there) if here is not None and there is not None else None
             said = 0.0 if apart is None else between.log_odds(apart)
             # where the layout is known, it says better than any distance whether a value is there
             total += APART_BONUS * (said * relations.strange if said > 0 else said)
     return total
-
-
-def _apart(decisions: Mapping[str, Decision], one: Distance) -> float | None:
-    its = [decisions.get(name) for name in (one.first, one.second)]
-    normals = [it.chosen[0].candidate.normal for it in its if it is not None and len(it.chosen) == 1]
-    return distance(*normals) if len(normals) == 2 else None

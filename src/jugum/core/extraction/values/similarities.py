@@ -136,8 +136,7 @@ class ExampleSimilarities:
     them whose fields have this very type (k of the m).
 
     `alike` (C + 5 × n × k) are likenesses in hundredths: one for each channel, of shape, of value, of all words around,
-    of label by letters and by meaning. `near` (3 × n × k) are in ten-thousandths:
-    jointly, by row and column, by place.
+    of label by letters and by meaning. `near` (3 × n × k) are in ten-thousandths: jointly, by row and column, by place.
     `joint` and `labels` (n × m) are the same for rivals.
     """
 
