@@ -200,7 +200,7 @@ class Folder:
     @staticmethod
     def read(folder: Path, cache: Path, types: Sequence[str]) -> Folder:
         schema = json.loads((folder / "schema.json").read_text())["types"]
-        lines = [json.loads(line) for line in (folder / "truth.jsonl").read_text().splitlines() if line.strip()]
+        lines = [json.loads(line) for line in (folder / "truth.jsonl").read_text().split("\n") if line.strip()]
         lines = [line for line in lines if not types or line["type"] in types]
         cache.mkdir(parents=True, exist_ok=True)
         asked = [(folder, line, cache) for line in lines]

@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from tests.core.extraction.test_learning_parts import page
 
@@ -47,6 +47,9 @@ papers = st.builds(
 
 
 @given(papers)
+@example(
+    PaperData(file="a.pdf", sha256="ab" * 32, labels={"goods": FieldData(values=[ValueData(text="1\x852\u20283")])})
+)
 def test_lines_come_back_as_they_went(paper: PaperData) -> None:
     assert read_lines(write_lines([paper]).encode()) == [paper]
 

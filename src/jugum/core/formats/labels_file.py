@@ -80,7 +80,7 @@ def read_lines(data: bytes) -> list[PaperData]:
     """The papers of a JSON Lines file. InputError names the line and what is wrong with it."""
     papers = []
     # The whole file is checked before anything is taken over: half an import could not be undone.
-    for number, line in enumerate(_text(data).splitlines(), start=1):
+    for number, line in enumerate(_text(data).split("\n"), start=1):  # a text may hold a line end of Unicode
         if not line.strip():
             continue
         try:
