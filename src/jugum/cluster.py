@@ -17,6 +17,9 @@ from pathlib import Path
 from jugum.errors import ExternalError
 
 BIN = "/usr/lib/postgresql"
+REACHED_BY_ALL = ("/tmp/", "/dev/shm/")  # folders in which the user postgres comes to a folder that root has made
+# Of a throw-away cluster: what keeps data over a crash, and what tidies up behind days of work.
+NOT_NEEDED = ("fsync", "full_page_writes", "synchronous_commit", "autovacuum")
 
 
 class NotStartedYet(ExternalError):  # noqa: N818 - named for what happened
@@ -34,7 +37,7 @@ class Cluster:
 
     def _place(self, home: Path) -> Path:
         """Inside `home`, or, for root, where the user postgres can reach it whatever the rights of `home` are."""
-        if not self._root or str(home).startswith("/tmp/"):
+        if not self._root or str(home).startswith(REACHED_BY_ALL):
             return home / "cluster"
         return Path("/var/lib/jugum") / hashlib.sha256(str(home).encode()).hexdigest()[:12]
 
@@ -63,7 +66,7 @@ class Cluster:
         port = self._port_of_running()
         if port is None:
             port = self._port or free_port()
-            fast = [] if self._durable else ["-c fsync=off", "-c full_page_writes=off", "-c synchronous_commit=off"]
+            fast = [] if self._durable else [f"-c {name}=off" for name in NOT_NEEDED]
             options = ["-c listen_addresses=127.0.0.1", f"-c port={port}", f"-c unix_socket_directories={self.data}"]
             # Output goes to a file: pg_ctl's server would else keep our pipes open for ever.
             log = str(self.data / "server.log")
@@ -107,7 +110,8 @@ class Cluster:
             "UTF8",
             "--locale=C.UTF-8",
             "-A",
-            "scram-sha-256",
+            # Of no worth soon where the cluster is thrown away: thousands of connections need not prove it at length.
+            "scram-sha-256" if self._durable else "md5",
             f"--pwfile={password}",
             *([] if self._durable else ["--no-sync"]),
         )

@@ -28,7 +28,7 @@ from jugum.core.classification.bundles import _best_cut, _page_number
 from jugum.core.classification.layout_book import linked
 from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.classification.types import general_papers
-from jugum.core.classification.wording import Wording, look_of, terms_of
+from jugum.core.classification.wording import Bags, look_of, terms_of
 from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.classifier_file import pack_classifier, unpack_classifier
 from jugum.core.page import Box, Page, Word, WordKind
@@ -112,7 +112,8 @@ def test_types_are_told_from_general_papers_which_are_of_none() -> None:
     assert alone.place(paper(1, random.Random(2))).accepted
     assert not alone.place((page(STRANGE),)).accepted
     said = [terms_of(page(["the", "total", word])) for word in STRANGE]
-    wording = Wording.telling(said, 1)
+    wording, vectors = Bags.of(said).telling(range(len(said)), 1)
+    assert np.allclose(vectors.toarray(), wording.vectors(said).toarray())
     assert wording.idf[wording.places["the"]] < 0.1 < wording.idf[wording.places["barley"]]
 
 

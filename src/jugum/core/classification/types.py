@@ -13,7 +13,7 @@ import json
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, cached_property
 from importlib.resources import files
 from itertools import pairwise
 
@@ -21,7 +21,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
-from jugum.core.classification.wording import MANY, Wording, look_of, terms_of
+from jugum.core.classification.wording import MANY, Bags, Wording, look_of, terms_of
 from jugum.core.page import Page
 from jugum.errors import NothingToLearn
 
@@ -220,6 +220,10 @@ class _Papers:
     def every(self) -> list[int]:
         return list(range(len(self.features)))
 
+    @cached_property
+    def bags(self) -> Bags:
+        return Bags.of([counts for counts, _ in self.features])
+
     def labelled(self, label: int) -> list[int]:
         return [int(number) for number in np.flatnonzero(self.labels == label)]
 
@@ -259,12 +263,10 @@ def _fitted(papers: _Papers, chosen: Sequence[int], reject: Floats, least: float
     """A classifier of the chosen papers."""
     from sklearn.linear_model import LogisticRegression
 
-    counts = [papers.features[n][0] for n in chosen]
     appearances = np.array([papers.features[n][1] for n in chosen])
     its = papers.labels[chosen]
     # Of few papers a term on one alone may be print.
-    wording = Wording.telling(counts, 1 if int((its != GENERAL).sum()) < MANY else 2)
-    vectors = wording.vectors(counts)
+    wording, vectors = papers.bags.telling(chosen, 1 if int((its != GENERAL).sum()) < MANY else 2)
     types = np.unique(its[its >= 0])
     joined = sparse.csr_matrix(sparse.hstack([vectors, sparse.csr_matrix(APPEARANCE_WEIGHT * appearances)]))
     weights, bias = np.zeros((len(types), joined.shape[1])), np.zeros(len(types))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
@@ -64,46 +64,60 @@ class Wording:
     @staticmethod
     def learned(counts: Sequence[Counter[str]]) -> Wording:
         """From the terms of each training page; terms on one page only are kept while there are under 20 pages."""
-        return Wording._of(
-            counts, 1 if len(counts) < MANY else 2, lambda pages: np.log((1 + len(counts)) / (1 + pages)) + 1
-        )
-
-    @staticmethod
-    def telling(counts: Sequence[Counter[str]], least: int) -> Wording:
-        """From the terms of papers on at least `least` of which they stand, by how much a term tells: a paper that has
-        it apart from one that has not (Robertson and Spärck Jones, 1976), so that what half of all papers say tells
-        next to nothing."""
-        return Wording._of(
-            counts, least, lambda pages: np.maximum(IDF_LEAST, np.log((len(counts) - pages + 0.5) / (pages + 0.5)))
-        )
-
-    @staticmethod
-    def _of(
-        counts: Sequence[Counter[str]], least: int, weigh: Callable[[npt.NDArray[np.float64]], npt.NDArray[np.float64]]
-    ) -> Wording:
-        seen: Counter[str] = Counter()
-        for count in counts:
-            seen.update(count.keys())
-        terms = [term for term, pages in seen.most_common(TERMS_MAX) if pages >= least]
-        idf = weigh(np.array([seen[term] for term in terms], dtype=float))
-        return Wording(tuple(sorted(terms)), idf[np.argsort(terms)] if terms else np.zeros(0))
+        seen = Counter(term for one in counts for term in one)
+        least = 1 if len(counts) < MANY else 2
+        terms = sorted(term for term, pages in seen.most_common(TERMS_MAX) if pages >= least)
+        pages = np.array([seen[term] for term in terms], dtype=np.float64)
+        return Wording(tuple(terms), np.log((1 + len(counts)) / (1 + pages)) + 1)
 
     def vectors(self, counts: Sequence[Counter[str]]) -> sparse.csr_matrix:
         """One row a page: (1 + log count) × idf, of unit length; shape (pages, terms)."""
-        places = self.places
-        rows, columns, values = [], [], []
-        for row, one in enumerate(counts):
-            for term, count in one.items():
-                column = places.get(term)
-                if column is not None:
-                    rows.append(row)
-                    columns.append(column)
-                    values.append((1 + np.log(count)) * self.idf[column])
-        matrix = sparse.csr_matrix((values, (rows, columns)), shape=(len(counts), len(self.terms)))
-        lengths = np.sqrt(np.asarray(matrix.multiply(matrix).sum(axis=1)).ravel())
-        return sparse.csr_matrix(sparse.diags_array(1 / np.maximum(lengths, 1e-9)) @ matrix)
+        return _weighed(_counted(counts, self.places), self.idf)
 
     @cached_property
     def places(self) -> dict[str, int]:
         """The column of each term."""
         return {term: number for number, term in enumerate(self.terms)}
+
+
+@dataclass(frozen=True)
+class Bags:
+    """Papers as bags of words, counted once for many vocabularies: `terms`, all that stand on any of them, sorted, and
+    `counts` (papers × terms): 1 + log of how often."""
+
+    terms: npt.NDArray[np.str_]
+    counts: sparse.csr_matrix
+
+    @staticmethod
+    def of(counts: Sequence[Counter[str]]) -> Bags:
+        terms = sorted({term for one in counts for term in one})
+        places = {term: number for number, term in enumerate(terms)}
+        return Bags(np.array(terms, dtype=np.str_), _counted(counts, places))
+
+    def telling(self, chosen: Sequence[int], least: int) -> tuple[Wording, sparse.csr_matrix]:
+        """The vocabulary of the chosen papers, and their vectors in it (chosen × terms, of unit length): terms that
+        stand on at least `least` of them, by how much each tells: a paper that has it apart from one that has not
+        (Robertson and Spärck Jones, 1976), so that what half of all papers say tells next to nothing."""
+        counts = self.counts[list(chosen)]
+        pages = np.bincount(counts.indices, minlength=len(self.terms))
+        commonest = np.argsort(-pages, kind="stable")[:TERMS_MAX]
+        kept = np.sort(commonest[pages[commonest] >= least])
+        on = pages[kept].astype(np.float64)
+        idf = np.maximum(IDF_LEAST, np.log((len(chosen) - on + 0.5) / (on + 0.5)))
+        return Wording(tuple(self.terms[kept].tolist()), idf), _weighed(counts[:, kept], idf)
+
+
+def _counted(counts: Sequence[Counter[str]], places: Mapping[str, int]) -> sparse.csr_matrix:
+    """1 + log count of the terms that have a place, a row a page."""
+    found = [[(places[term], count) for term, count in one.items() if term in places] for one in counts]
+    flat = np.array([pair for row in found for pair in row], dtype=np.float64).reshape(-1, 2)
+    starts = np.cumsum([0, *map(len, found)])
+    columns = flat[:, 0].astype(np.int64)
+    return sparse.csr_matrix((1 + np.log(flat[:, 1]), columns, starts), shape=(len(counts), len(places)))
+
+
+def _weighed(counts: sparse.csr_matrix, idf: npt.NDArray[np.float64]) -> sparse.csr_matrix:
+    """Rows × idf, of unit length."""
+    matrix = counts @ sparse.diags_array(idf)
+    lengths = np.sqrt(np.asarray(matrix.multiply(matrix).sum(axis=1)).ravel())
+    return sparse.csr_matrix(sparse.diags_array(1 / np.maximum(lengths, 1e-9)) @ matrix)
