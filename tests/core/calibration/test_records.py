@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from jugum.core.calibration import Calibrator
-from jugum.core.calibration.records import Oversights
+from jugum.core.calibration.records import FieldRecords, Oversights
 from jugum.core.classification.layout_book import NEW_LAYOUT
 from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.decided import PartDecision, PartKind
@@ -54,6 +54,45 @@ def test_a_decision_does_not_see_itself_in_the_record_of_its_layout() -> None:
     calibrator = Calibrator().fit(records, (rng.random(len(records)) < 0.5).tolist())
     found = calibrator.probabilities(records)
     assert found.max() - found.min() < 0.15
+
+
+def strange(field: str, logit: float) -> Decision:
+    return Decision(field, (), (), -logit, -9, 0.0, 1.0, layout=NEW_LAYOUT)
+
+
+def test_a_held_out_layout_counts_once_in_the_record_of_a_field_however_many_papers_it_had() -> None:
+    papers = [strange("name", 1.0) for _ in range(20)] + [strange("date", 1.0) for _ in range(20)]
+    right, layouts = [True] * 20 + [False] * 20, [n // 10 for n in range(40)]
+    by_layout = FieldRecords.of(papers, np.array(right), layouts)
+    assert by_layout.counts == {("name", False): (2.0, 2), ("date", False): (0.0, 2)}
+    assert FieldRecords.from_data(by_layout.to_data()).counts["name", False] == (2.0, 2)
+    by_paper = FieldRecords.of(papers, np.array(right))
+    asked = [strange("date", 1.0)]
+    assert by_paper.log_odds(asked)[0] < by_layout.log_odds(asked)[0] - 1
+    familiar = [replace(one, layout_similarity=1.0, layout=0) for one in papers]
+    assert FieldRecords.of(familiar, np.array(right), layouts).counts["name", True] == (20, 20)
+
+
+def test_what_few_held_out_layouts_show_is_believed_less_of_the_next_one() -> None:
+    """Scores told right from wrong on four held-out layouts; on a new one they may tell less."""
+    rng = np.random.default_rng(6)
+    logits = rng.normal(0, 2, 240)
+    records = [strange("name", float(x)) for x in logits] + [
+        replace(strange("name", float(x)), layout_similarity=1.0, layout=0) for x in logits
+    ]
+    right = [bool(x > 0) for x in logits] * 2
+    calibrator = Calibrator().fit(records, right, layouts=[n % 4 for n in range(480)])
+    low, high = calibrator.probabilities([strange("name", -1.5), strange("name", 1.5)])
+    known_low, known_high = calibrator.probabilities(
+        [replace(strange("name", x), layout_similarity=1.0, layout=0) for x in (-1.5, 1.5)]
+    )
+    assert known_low < low < 0.5 < high < known_high
+    data = calibrator.to_data()
+    again = Calibrator.from_data(data, "value").probabilities(records)
+    assert again == pytest.approx(calibrator.probabilities(records), abs=1e-3)
+    of_before = {key: its for key, its in data.items() if not key.startswith("strange")}
+    one_line = Calibrator.from_data(of_before, "value").probabilities([strange("name", 1.5)])[0]
+    assert one_line > high  # a version from before keeps the one line that it was measured with
 
 
 def test_what_hardly_varied_among_papers_learned_from_casts_no_doubt_on_others() -> None:

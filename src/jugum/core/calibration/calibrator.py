@@ -25,6 +25,7 @@ from jugum.core.calibration.records import (
     log_odds,
     says_nothing,
 )
+from jugum.core.classification.layout_book import SAME
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.values.assignment import Decision
 
@@ -83,6 +84,7 @@ LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
 NEVER_COUNTED = (10_000, 10_000)  # by versions from before denials were counted: these are as sure as they were
 SCALE_LEAST = 0.05  # a feature that hardly varied is not blown up: of papers that differ in it nothing was learned
 SCORE_MOST = 30.0  # log-odds
+STRANGE = 0.1  # how far coefficients may go on strange layouts, beside known ones (chosen among .01 to 1, 0035)
 POOLED = 10.0  # decisions of a field on a layout from which on what they say of "nothing there" counts half
 
 
@@ -117,6 +119,18 @@ def _value_features(decision: Decision) -> dict[str, float]:
     }
 
 
+@dataclass(frozen=True)
+class Line:
+    """Coefficients (S) of scaled features, and the intercept."""
+
+    coefficients: Floats
+    intercept: float
+
+    def scores(self, rows: Floats) -> Floats:
+        """Log-odds (N) of rows of scaled features (N × S)."""
+        return np.asarray(rows @ self.coefficients + self.intercept)
+
+
 @dataclass
 class Calibrator:
     """Logistic regression on the features of decisions of one kind, fitted on out-of-fold decisions; no feature counts
@@ -124,19 +138,27 @@ class Calibrator:
 
     Targets are Platt's (1999, section 2.2): (n₊+1)/(n₊+2) and 1/(n₋+2) instead of 1 and 0, so that a handful of
     right answers alone gives no certainty: with 10 decisions, all right, none is called surer than about 92 %.
+
+    Strange layouts have a line of their own through the same features, held ten times as near to what is usual: what
+    four or five held-out layouts happen to show of each feature is no law for the next one (decision 0035).
     """
 
     regularisation: float = 1.0
 
     def fit(
-        self, decisions: Sequence[AnyDecision], right: Sequence[bool], weights: Sequence[float] | None = None
+        self,
+        decisions: Sequence[AnyDecision],
+        right: Sequence[bool],
+        weights: Sequence[float] | None = None,
+        layouts: Sequence[int] | None = None,
     ) -> Calibrator:
-        """decisions and right: N ≥ 1 each, of one kind; weights: N, positive (1 each when not given). ValueError
+        """decisions and right: N ≥ 1 each, of one kind; weights: N, positive (1 each when not given); layouts: N, the
+        layout group of each decision's paper, also where it was held out (each its own when not given). ValueError
         when empty."""
         if not decisions:
             raise ValueError("calibration needs at least one decision")
         good = np.array(right, dtype=bool)
-        self.records_ = FieldRecords.of(decisions, good)
+        self.records_ = FieldRecords.of(decisions, good, layouts)
         self.here_ = LayoutRecords.of(decisions, good)
         rows = self._rows(decisions, own=good)
         self.mean_ = rows.mean(axis=0)
@@ -147,7 +169,8 @@ class Calibrator:
         self.names_ = (*CALIBRATION_FEATURES[kind_of(decisions[0])], *ALL_KINDS)
         directions = (*CALIBRATION_FEATURES[kind_of(decisions[0])].values(), *ALL_KINDS.values())
         scaled = (rows - self.mean_) / self.scale_
-        self.coefficients_, self.intercept_ = _fit(scaled, target, weight, self.regularisation, directions)
+        self.familiar_ = _fit(scaled, target, weight, self.regularisation, directions)
+        self.strange_ = _fit(scaled, target, weight, STRANGE * self.regularisation, directions)
         self.decisions_ = len(rows)
         self.denials_ = Denials.of(decisions, good)
         self.oversights_ = Oversights.of(decisions, good)
@@ -163,7 +186,9 @@ class Calibrator:
         `Denials`."""
         if not decisions:
             return np.zeros(0)
-        scores = (self._rows(decisions) - self.mean_) / self.scale_ @ self.coefficients_ + self.intercept_
+        scaled = (self._rows(decisions) - self.mean_) / self.scale_
+        strange = np.array([decision.layout_similarity < SAME for decision in decisions])
+        scores = np.where(strange, self.strange_.scores(scaled), self.familiar_.scores(scaled))
         most = min(CONFIDENCE_MAX, (self.decisions_ + 1) / (self.decisions_ + 2))
         caps = np.full(len(decisions), most)
         for place, decision in enumerate(decisions):
@@ -197,8 +222,10 @@ class Calibrator:
             "records_here": self.here_.to_data(),
             "mean": self.mean_.tolist(),
             "scale": self.scale_.tolist(),
-            "coefficients": self.coefficients_.tolist(),
-            "intercept": self.intercept_,
+            "coefficients": self.familiar_.coefficients.tolist(),
+            "intercept": self.familiar_.intercept,
+            "strange_coefficients": self.strange_.coefficients.tolist(),
+            "strange_intercept": self.strange_.intercept,
             "decisions": self.decisions_,
             "denials": self.denials_.to_data(),
             "oversights": self.oversights_.to_data(),
@@ -213,7 +240,9 @@ class Calibrator:
         calibrator.records_ = FieldRecords.from_data(data.get("records", {}))
         calibrator.here_ = LayoutRecords.from_data(data.get("records_here", []))
         calibrator.names_ = (*CALIBRATION_FEATURES[kind], *ALL_KINDS)
-        lists = [np.array(data[name], dtype=np.float64) for name in ("mean", "scale", "coefficients")]
+        strange = data.get("strange_coefficients", data["coefficients"])  # one line was for all layouts once
+        given = (data["mean"], data["scale"], data["coefficients"], strange)
+        lists = [np.array(its, dtype=np.float64) for its in given]
         unnamed = [name for name in calibrator.names_ if name not in NAMED_FROM_THE_START][: len(lists[0])]
         names = data.get("features", unnamed)
         if any(len(its) != len(names) for its in lists) or not set(names) <= set(calibrator.names_):
@@ -221,11 +250,12 @@ class Calibrator:
                 f"a calibrator of {kind} has {len(calibrator.names_)} features, the data have {len(lists[0])}"
             )
         places = [calibrator.names_.index(name) for name in names]
-        filled = [np.zeros(len(calibrator.names_)), np.ones(len(calibrator.names_)), np.zeros(len(calibrator.names_))]
-        for its, given in zip(filled, lists, strict=True):
-            its[places] = given
-        calibrator.mean_, calibrator.scale_, calibrator.coefficients_ = filled
-        calibrator.intercept_ = float(data["intercept"])
+        filled = [np.full(len(calibrator.names_), value) for value in (0.0, 1.0, 0.0, 0.0)]
+        for its, numbers in zip(filled, lists, strict=True):
+            its[places] = numbers
+        calibrator.mean_, calibrator.scale_ = filled[:2]
+        calibrator.familiar_ = Line(filled[2], float(data["intercept"]))
+        calibrator.strange_ = Line(filled[3], float(data.get("strange_intercept", data["intercept"])))
         calibrator.decisions_ = int(data["decisions"])
         calibrator.denials_ = Denials.from_data(data.get("denials", NEVER_COUNTED))
         calibrator.oversights_ = Oversights.from_data(data.get("oversights", []))
@@ -246,10 +276,8 @@ def confidences(calibrators: Calibrators, decisions: Sequence[AnyDecision]) -> l
     return found
 
 
-def _fit(
-    rows: Floats, target: Floats, weight: Floats, strength: float, directions: Sequence[int]
-) -> tuple[Floats, float]:
-    """Coefficients (S) and intercept of a logistic regression with soft targets (N, 0–1), weights (N) and an L2
+def _fit(rows: Floats, target: Floats, weight: Floats, strength: float, directions: Sequence[int]) -> Line:
+    """The line of a logistic regression with soft targets (N, 0–1), weights (N) and an L2
     penalty of 1/(2·strength), each coefficient on its side of nought."""
     from scipy.optimize import minimize  # here: loading SciPy would delay every start by half a second
 
@@ -266,7 +294,7 @@ def _fit(
     found = minimize(
         loss, np.zeros(rows.shape[1] + 1), jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 500}
     )
-    return np.asarray(found.x[:-1], dtype=np.float64), float(found.x[-1])
+    return Line(np.asarray(found.x[:-1], dtype=np.float64), float(found.x[-1]))
 
 
 __all__ = [

@@ -34,17 +34,27 @@ def denies(decision: AnyDecision) -> bool:
 @dataclass(frozen=True)
 class FieldRecords:
     """How often decisions on each field were right, on familiar and on strange layouts: (field, familiar) → right, all.
-    Fields differ: a total may be found on every paper and a place on two of three, at the same scores."""
+    Fields differ: a total may be found on every paper and a place on two of three, at the same scores. What is said of
+    strange layouts rests on how many there were, not on their papers, which are right or wrong together: a layout
+    counts as one decision, right by the share of its papers."""
 
-    counts: Mapping[tuple[str, bool], tuple[int, int]]
+    counts: Mapping[tuple[str, bool], tuple[float, float]]
 
     @staticmethod
-    def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> FieldRecords:
-        counts: dict[tuple[str, bool], tuple[int, int]] = {}
-        for decision, good in zip(decisions, right, strict=True):
-            key = decision.field, decision.layout_similarity >= SAME
-            hits, total = counts.get(key, (0, 0))
-            counts[key] = hits + int(good), total + 1
+    def of(
+        decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_], layouts: Sequence[int] | None = None
+    ) -> FieldRecords:
+        """layouts: the layout group of each decision's paper, also where it was held out (each its own when not
+        given)."""
+        of_layout: dict[tuple[str, bool, int], list[bool]] = {}
+        for decision, good, layout in zip(decisions, right, layouts or range(len(decisions)), strict=True):
+            key = decision.field, decision.layout_similarity >= SAME, layout
+            of_layout.setdefault(key, []).append(bool(good))
+        counts: dict[tuple[str, bool], tuple[float, float]] = {}
+        for (field, familiar, _), its in of_layout.items():
+            hits, total = counts.get((field, familiar), (0, 0))
+            share = (sum(its), len(its)) if familiar else (sum(its) / len(its), 1)
+            counts[field, familiar] = hits + share[0], total + share[1]
         return FieldRecords(counts)
 
     def log_odds(self, decisions: Sequence[AnyDecision]) -> Floats:
@@ -72,15 +82,15 @@ class FieldRecords:
             found[familiar] = {field: log_odds(rate) - log_odds(share) for field, rate in rates.items()}
         return found
 
-    def to_data(self) -> dict[str, list[int]]:
+    def to_data(self) -> dict[str, list[float]]:
         """JSON-able: field → right and all on strange, then on familiar layouts."""
         return {
-            field: [*self.counts.get((field, False), (0, 0)), *self.counts.get((field, True), (0, 0))]
+            field: [round(count, 4) for known in (False, True) for count in self.counts.get((field, known), (0, 0))]
             for field in sorted({field for field, _ in self.counts})
         }
 
     @staticmethod
-    def from_data(data: Mapping[str, Sequence[int]]) -> FieldRecords:
+    def from_data(data: Mapping[str, Sequence[float]]) -> FieldRecords:
         """The inverse; nothing is known of fields without an entry."""
         counts = {}
         for field, (strange, of_strange, familiar, of_familiar) in data.items():

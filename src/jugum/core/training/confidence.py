@@ -15,7 +15,7 @@ from jugum.core.training.holdout import HeldOut, Papers
 # Held-out layouts count less: at full weight they scared the calibrator into passing nothing (one type: 1 of 240
 # decisions instead of 108).
 UNSEEN_WEIGHT = 0.6
-FOLDS = 5  # of papers: each is judged by a calibrator that has not seen it
+FOLDS = 5  # of papers, or of layouts: each is judged by a calibrator that has not seen it
 UNKNOWN = 0.5  # confidence of a record whose kind of decision no other paper has
 
 
@@ -39,30 +39,35 @@ class EvidenceRow:
     counted: bool = True
 
 
-def calibrators_of(records: Sequence[HeldOut]) -> dict[str, Calibrator]:
-    """A calibrator for each kind of decision among the records."""
+def calibrators_of(records: Sequence[HeldOut], groups: Sequence[int]) -> dict[str, Calibrator]:
+    """A calibrator for each kind of decision among the records. groups: the layout group of each paper."""
     found = {}
     for kind in sorted({kind_of(record.decision) for record in records}):
         of_kind = [record for record in records if kind_of(record.decision) == kind]
         weights = [UNSEEN_WEIGHT if record.unseen else 1.0 for record in of_kind]
+        layouts = [groups[record.paper] for record in of_kind]
         found[kind] = Calibrator().fit(
-            [record.decision for record in of_kind], [record.right for record in of_kind], weights
+            [record.decision for record in of_kind], [record.right for record in of_kind], weights, layouts
         )
     return found
 
 
-def cross_fitted(records: Sequence[HeldOut]) -> list[float]:
-    """Confidence of each record by calibrators fitted on the records of other papers only; a kind of decision that
-    only its own fold has is judged by the calibrator of all."""
-    fold_of = {paper: place % FOLDS for place, paper in enumerate(sorted({record.paper for record in records}))}
+def cross_fitted(records: Sequence[HeldOut], groups: Sequence[int]) -> list[float]:
+    """Confidence of each record by calibrators fitted on the records of other papers only, of held-out layouts by those
+    of other layouts; a kind of decision that only its own fold has is judged by the calibrator of all."""
+    of_paper = {paper: place % FOLDS for place, paper in enumerate(sorted({record.paper for record in records}))}
+    of_group = {group: place % FOLDS for place, group in enumerate(sorted({groups[paper] for paper in of_paper}))}
+    of_layout = {paper: of_group[groups[paper]] for paper in of_paper}
     found = [UNKNOWN] * len(records)
-    everywhere = calibrators_of(records)
-    for fold in sorted(set(fold_of.values())):
-        inside = [place for place, record in enumerate(records) if fold_of[record.paper] == fold]
-        outside = calibrators_of([record for record in records if fold_of[record.paper] != fold])
-        judged = confidences({**everywhere, **outside}, [records[place].decision for place in inside])
-        for place, value in zip(inside, judged, strict=True):
-            found[place] = value if value is not None else UNKNOWN
+    everywhere = calibrators_of(records, groups)
+    for unseen, fold_of in ((False, of_paper), (True, of_layout)):
+        judged = [place for place, record in enumerate(records) if record.unseen is unseen]
+        for fold in sorted({fold_of[records[place].paper] for place in judged}):
+            inside = [place for place in judged if fold_of[records[place].paper] == fold]
+            outside = calibrators_of([record for record in records if fold_of[record.paper] != fold], groups)
+            sure = confidences({**everywhere, **outside}, [records[place].decision for place in inside])
+            for place, value in zip(inside, sure, strict=True):
+                found[place] = value if value is not None else UNKNOWN
     return found
 
 

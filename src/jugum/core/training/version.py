@@ -94,10 +94,10 @@ def train_version(
     # The version itself learns from all papers, the folds from fewer: what they show is rather too low than too high.
     trained_model = fit_trained_model(papers.plan, papers.samples, corpus, papers.parts, seed=seed)
     # cross-fitted: a calibrator that saw a decision would flatter it
-    evidence = tuple(evidence_of(papers, records, cross_fitted(records)))
-    return TrainedVersion(
-        trained_model, calibrators_of(records), least_layout_similarity(corpus), papers, seen, unseen, evidence
-    )
+    layouts = [int(group) for group in corpus.groups]
+    evidence = tuple(evidence_of(papers, records, cross_fitted(records, layouts)))
+    calibrators = calibrators_of(records, layouts)
+    return TrainedVersion(trained_model, calibrators, least_layout_similarity(corpus), papers, seen, unseen, evidence)
 
 
 def _nothing_said(*held_out: HeldOutDecisions) -> str:

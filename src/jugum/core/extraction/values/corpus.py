@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -17,6 +18,7 @@ from jugum.core.extraction.values.assignment import Choice, Decision, absence_lo
 from jugum.core.extraction.values.examples import labelled_examples
 from jugum.core.extraction.values.features import FEATURES, PaperFeatures
 from jugum.core.extraction.values.field_scores import FieldScores
+from jugum.core.extraction.values.own_shapes import OwnShapes, ShapesSeen, shape_of
 from jugum.core.extraction.values.prior import shipped_prior
 from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.extraction.values.reasons import reason
@@ -102,6 +104,7 @@ class Corpus:
         self._relations: dict[bytes, Relations] = {}
         self._tagged: dict[int, TaggedPaper] = {}
         self._alike: dict[int, Floats] = {}
+        self._shapes_seen: dict[int, ShapesSeen] = {}
         kept = set(self.training_papers)
         for place, number in enumerate(self.training_papers):
             self._prepared[number] = self._prepare(number)
@@ -244,7 +247,8 @@ class Corpus:
         """What a ranker decides on a paper of the corpus when only `known` papers are labelled."""
         view = self.view(paper)
         mask = self.reference_mask(known)
-        decided = decisions_on(self.plan, view, mask, ranker, within, self.relations(known), lacking)
+        told = self.relations(known), self.own_shapes(known)
+        decided = decisions_on(self.plan, view, mask, ranker, within, *told, lacking)
         return with_opinion(self.plan, decided, tagger.values(self.samples[paper].pages)) if tagger else decided
 
     def tagger(self, papers: Sequence[int]) -> WordTagger | None:
@@ -255,6 +259,29 @@ class Corpus:
             if number not in self._tagged:
                 self._tagged[number] = tagged(self.plan, self.samples[number])
         return fit_tagger(self.plan, [self._tagged[number] for number in chosen])
+
+    def own_shapes(self, known: Mask) -> OwnShapes:
+        """Shapes that only a field's values have on the known papers that are learned from."""
+        return OwnShapes.learned(self._shapes(paper) for paper in self.training_papers if known[paper])
+
+    def _shapes(self, paper: int) -> ShapesSeen:
+        if paper not in self._shapes_seen:
+            one = self.prepared(paper)
+            seen = ShapesSeen(Counter(), Counter())
+            for field in self.plan.fields:
+                gold = one.gold.get(field.key, [None])
+                places = [index for index in gold if index is not None]
+                if len(places) == len(gold):  # none misread or torn
+                    seen.right.update({(field.key, shape_of(one.candidates[index].text)) for index in places})
+                    is_it = self._of_right_value(paper, field)
+                    others = {
+                        candidate.text
+                        for candidate, right in zip(one.candidates, is_it, strict=True)
+                        if not right and candidate.kind == field.value_type
+                    }
+                    seen.wrong.update((field.key, shape_of(text)) for text in others)
+            self._shapes_seen[paper] = seen
+        return self._shapes_seen[paper]
 
     def relations(self, known: Mask) -> Relations:
         """What values are to each other on the known papers."""
@@ -293,13 +320,18 @@ def decisions_on(
     ranker: Ranker,
     within: Mapping[str, Inside] | None = None,
     relations: Relations | None = None,
+    own_shapes: OwnShapes | None = None,
     lacking: Mapping[str, float] | None = None,
 ) -> list[Decision]:
     """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields
-    inside a clause which candidates may be theirs, `relations` what values of a paper are to each other, `lacking` the
-    log-odds that papers of this layout lack a field."""
+    inside a clause which candidates may be theirs, `relations` what values of a paper are to each other, `own_shapes`
+    what only a field's values look like, `lacking` the log-odds that papers of this layout lack a field."""
+    shapes = own_shapes or OwnShapes()
     all_scores = [view.field_scores(field, known) for field in plan.fields]
-    places = [_likeliest(view, field_scores, (within or {}).get(field_scores.field.key)) for field_scores in all_scores]
+    places = [
+        _likeliest(view, field_scores, (within or {}).get(field_scores.field.key), shapes)
+        for field_scores in all_scores
+    ]
     tables = [view.features_of(field_scores, place) for field_scores, place in zip(all_scores, places, strict=True)]
     rows = with_prior(np.concatenate(tables)) if tables else np.zeros((0, len(FEATURES) + 1), dtype=np.float32)
     logits = ranker.logits(rows)
@@ -310,6 +342,7 @@ def decisions_on(
         own = logits[start : start + len(place)]
         order = np.argsort(-own, kind="stable")
         scored[field.key] = [Choice(view.candidates[int(field_scores.chosen[place[n]])], float(own[n])) for n in order]
+        scored[field.key] = shapes.raised(field.key, scored[field.key])
         row_of |= {(field.key, id(view.candidates[int(field_scores.chosen[place[n]])])): start + int(n) for n in order}
         start += len(place)
     decided = decide(plan, scored, view.layout_similarity(known))
@@ -331,12 +364,18 @@ def _explained(decision: Decision, rows: Floats, row_of: Mapping[tuple[str, int]
     return replace(decision, why=why, scores=scores)
 
 
-def _likeliest(view: PaperFeatures, field_scores: FieldScores, inside: Inside | None) -> npt.NDArray[np.intp]:
-    """Places of the candidates that are ranked: the likeliest by looks, and what rules found."""
+def _likeliest(
+    view: PaperFeatures, field_scores: FieldScores, inside: Inside | None, own_shapes: OwnShapes
+) -> npt.NDArray[np.intp]:
+    """Places of the candidates that are ranked: the likeliest by looks, what rules found, and what has a shape of the
+    field's own."""
     order = np.argsort(-field_scores.prefilter_score, kind="stable")
     if inside is not None:
         allowed = np.array([inside(view.candidates[int(field_scores.chosen[n])]) for n in order], dtype=bool)
         order = order[allowed] if len(order) else order
-    ruled = view.by_rule.get(field_scores.field.key, frozenset())
+    key = field_scores.field.key
+    ruled = view.by_rule.get(key, frozenset())
+    if key in own_shapes.fields:
+        ruled = ruled | {int(n) for n in field_scores.chosen if own_shapes.has(key, view.candidates[int(n)].text)}
     by_rule = [n for n in order[CANDIDATES_MAX:] if int(field_scores.chosen[n]) in ruled]
     return np.concatenate([order[:CANDIDATES_MAX], np.array(by_rule, dtype=np.intp)]).astype(np.intp)

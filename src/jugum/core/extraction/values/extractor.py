@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from dataclasses import field as kept
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus, Inside, decisions_on
 from jugum.core.extraction.values.features import FEATURES, PaperFeatures
 from jugum.core.extraction.values.offered import with_plausible_others
+from jugum.core.extraction.values.own_shapes import OwnShapes
 from jugum.core.extraction.values.prior import share_of_prior
 from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.extraction.values.relations import Relations
@@ -40,6 +42,7 @@ class Extractor:
     synonyms: Groups | None = None
     relations: Relations | None = None
     tagger: WordTagger | None = None
+    own_shapes: OwnShapes = kept(default_factory=OwnShapes)
 
     def decide(
         self,
@@ -53,7 +56,7 @@ class Extractor:
         found, by_rule = candidates_with_rules(self.plan, pages)
         view = PaperFeatures(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
         every = np.ones(len(alike), dtype=bool)
-        decided = decisions_on(self.plan, view, every, self.ranker, within, self.relations, lacking)
+        decided = decisions_on(self.plan, view, every, self.ranker, within, self.relations, self.own_shapes, lacking)
         if self.tagger:
             decided = with_opinion(self.plan, decided, self.tagger.values(pages))
         return with_plausible_others(self.plan, decided)
@@ -72,6 +75,7 @@ class Extractor:
             "texts": [sorted(number[text] for text in texts) for texts in self.texts],
             "synonyms": None if self.synonyms is None else [sorted(group) for group in self.synonyms],
             "relations": self.relations.to_data() if self.relations else None,
+            "own_shapes": self.own_shapes.to_data(),
             "examples": [
                 [
                     e.paper,
@@ -115,6 +119,7 @@ class Extractor:
             None if synonyms is None else tuple(frozenset(group) for group in synonyms),
             Relations.from_data(data["relations"]) if data["relations"] else None,
             WordTagger(plan, tagger) if tagger else None,
+            OwnShapes.from_data(data.get("own_shapes", [])),
         )
 
 
@@ -130,6 +135,8 @@ def train_extractor(corpus: Corpus, papers: Sequence[int], *, seed: int = 0) -> 
 def extractor_from(corpus: Corpus, *, seed: int = 0) -> Extractor:
     """The extractor that all of a corpus's papers make."""
     ranker = train_extractor(corpus, range(len(corpus.samples)), seed=seed)
-    relations = corpus.relations(np.ones(len(corpus.samples), dtype=bool))
+    every = np.ones(len(corpus.samples), dtype=bool)
+    told = corpus.relations(every), corpus.own_shapes(every)
     tagger = corpus.tagger(range(len(corpus.samples)))
-    return Extractor(corpus.plan, ranker, corpus.examples, tuple(corpus.texts), corpus.synonyms, relations, tagger)
+    texts = tuple(corpus.texts)
+    return Extractor(corpus.plan, ranker, corpus.examples, texts, corpus.synonyms, told[0], tagger, told[1])
