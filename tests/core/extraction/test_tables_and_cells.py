@@ -189,7 +189,8 @@ def _as_format_2(data: bytes) -> bytes:
                 del model["parts"]["tables"]
                 for kind, known in (("value", 10), ("table", 7)):
                     calibrator = model["calibrators"][kind]
-                    del calibrator["features"]
+                    for key in ("features", "strange_coefficients", "strange_intercept"):
+                        del calibrator[key]
                     for key in ("mean", "scale", "coefficients"):
                         del calibrator[key][known:]
                 text = json.dumps(model).encode()
