@@ -1,4 +1,4 @@
-"""How figures are written, and assets addressed."""
+"""How figures are written, and which styles there are."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import pytest
 
 from jugum.core.values.date_styles import DateStyle
 from jugum.web.figures import article, many, percent, size, when
-from jugum.web.rendering import HERE, STYLE_SHEETS, asset
+from jugum.web.rendering import HERE, STYLE_SHEETS
 
 
 @pytest.mark.parametrize(
@@ -43,10 +43,6 @@ def test_sizes_and_times_are_short() -> None:
     assert when(datetime(2001, 2, 3, 12, tzinfo=UTC), DateStyle.DOTS) == "03.02.2001"
     assert ":" in when(datetime.now(UTC))
     assert ":" not in when(datetime.now(UTC) - timedelta(days=40))
-
-
-def test_assets_change_their_address_with_their_content() -> None:
-    assert asset("css/ground.css").startswith("/static/css/ground.css?v=")
 
 
 def test_every_style_sheet_is_in_the_frame() -> None:

@@ -7,14 +7,13 @@ import multiprocessing
 import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
-from pathlib import Path
 
-from fastapi import FastAPI, Request
-from fastapi.responses import Response
-from fastapi.staticfiles import StaticFiles
+from fastapi import FastAPI
+from starlette.datastructures import MutableHeaders
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from jugum import __version__, logs
 from jugum.flow.gather.explore import Explorer
@@ -25,13 +24,14 @@ from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.scope import NOTHING
 from jugum.web import api, failures, pages, threads
+from jugum.web.assets import AssetsFirst
 
 LIGHTGBM_AFTER = 3.0  # seconds
-STATIC = Path(__file__).parent / "static"
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self'; script-src 'self'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
+OF_ALL = {"X-Content-Type-Options": "nosniff", "Referrer-Policy": "same-origin"}
 
 
 def create_app(settings: Settings) -> FastAPI:
@@ -73,12 +73,12 @@ def create_app(settings: Settings) -> FastAPI:
         max_age=settings.session_hours * 3600,
     )
     app.add_middleware(GZipMiddleware, minimum_size=2000)
-    app.middleware("http")(_headers)
+    app.add_middleware(WithHeaders)
+    app.add_middleware(AssetsFirst, headers=OF_ALL | {"Content-Security-Policy": POLICY})
     app.add_middleware(
         TrustedHostMiddleware, allowed_hosts=[host.strip() for host in settings.hosts.split(",")], www_redirect=False
     )
     failures.answer_in(app)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
     pages.include_in(app)
     api.include_in(app)
     return app
@@ -93,15 +93,19 @@ def app_from_settings() -> FastAPI:
     return create_app(settings)
 
 
-async def _headers(request: Request, call_next):  # type: ignore[no-untyped-def]
-    response: Response = await call_next(request)
-    response.headers.setdefault("Content-Security-Policy", POLICY)
-    response.headers["X-Content-Type-Options"] = "nosniff"
-    response.headers["Referrer-Policy"] = "same-origin"
-    if request.url.path.startswith("/static/"):
-        response.headers["Cache-Control"] = (
-            "max-age=31536000, immutable" if request.query_params.get("v") else "no-cache"
-        )
-    else:
-        response.headers.setdefault("Cache-Control", "no-store")
-    return response
+class WithHeaders:
+    """Every answer says what a browser may do with it."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        async def with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                headers.update(OF_ALL)
+                headers.setdefault("Content-Security-Policy", POLICY)
+                headers.setdefault("Cache-Control", "no-store")
+            await send(message)
+
+        await self.app(scope, receive, with_headers if scope["type"] == "http" else send)

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import hashlib
 from datetime import datetime
-from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +21,7 @@ from jugum.flow.overview import overview
 from jugum.store.scope import seeing
 from jugum.web import headings
 from jugum.web.addresses import crop_address, document_address
+from jugum.web.assets import address_of
 from jugum.web.figures import browser, joined, many, origin, percent, size, when
 from jugum.web.guide import guide_anchor, marked
 from jugum.web.lists import list_address
@@ -36,13 +35,6 @@ STYLE_SHEETS = (
     *("ground", "parts", "frame", "overview", "gather", "plan"),
     *("desk", "explorer", "label", "train", "weigh", "deliver", "guide"),
 )
-
-
-@cache
-def asset(path: str) -> str:
-    """Address of a static file with its content's hash, so that it may be kept for ever."""
-    data = (HERE / "static" / path).read_bytes()
-    return f"/static/{path}?v={hashlib.sha256(data).hexdigest()[:10]}"
 
 
 @pass_context
@@ -62,7 +54,7 @@ _templates.env.filters.update(
     marked=marked,
 )
 _templates.env.globals.update(
-    asset=asset,
+    asset=address_of,
     style_sheets=STYLE_SHEETS,
     beam_tilt=tilt,
     headings=headings,
