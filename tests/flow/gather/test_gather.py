@@ -35,19 +35,20 @@ def test_the_same_bytes_twice_are_noticed_and_taken_again_only_when_asked(office
 
 
 @pytest.mark.parametrize(
-    ("data", "said"),
+    ("made", "said"),
     [
-        (b"a text file", "not a file that can be read"),
-        (papers.words_pdf("cut")[:200], "damaged"),
-        (papers.locked_pdf(), "password"),
-        (papers.empty_pdf(), "without pages"),
-        (papers.huge_png(), "20,000 × 20,000"),
+        (lambda: b"a text file", "not a file that can be read"),
+        (lambda: papers.words_pdf("cut")[:200], "damaged"),
+        (papers.locked_pdf, "password"),
+        (papers.empty_pdf, "without pages"),
+        (papers.huge_png, "20,000 × 20,000"),
     ],
     ids=["text", "truncated", "locked", "no pages", "huge"],
 )
 def test_what_can_t_be_read_is_kept_and_set_aside_with_the_reason(
-    office: Office, run_jobs: Callable[[], None], data: bytes, said: str
+    office: Office, run_jobs: Callable[[], None], made: Callable[[], bytes], said: str
 ) -> None:
+    data = made()
     bad = documents.receive(office.store, office.analyst, office.type_id, "bad.pdf", data, purpose="live").document_id
     good = office.bring(slips(1)[0])
     run_jobs()
