@@ -57,7 +57,8 @@ def stamp() -> str:
 
 def address_of(path: str) -> str:
     """The address of a file; KeyError when there is none."""
-    assert assets()[path]
+    if path not in assets():
+        raise KeyError(path)
     return f"{PREFIX}{stamp()}/{path}"
 
 
@@ -88,8 +89,5 @@ class AssetsFirst:
         body = asset.body
         if asset.zipped is not None and "gzip" in asked.get("accept-encoding", ""):
             body, headers["Content-Encoding"] = asset.zipped, "gzip"
-        return Response(
-            b"" if method == "HEAD" else body,
-            headers={**headers, "Content-Length": str(len(body))},
-            media_type=asset.kind,
-        )
+        headers["Content-Length"] = str(len(body))
+        return Response(b"" if method == "HEAD" else body, headers=headers, media_type=asset.kind)
