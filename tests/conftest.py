@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import os
 import shutil
 import tempfile
@@ -174,9 +173,3 @@ def app(settings: Settings, office: Office) -> Iterator[FastAPI]:
 def trained(office: Office) -> Office:
     """Ten labelled slips of two layouts, a live version, a policy."""
     return office
-
-
-def pytest_collection_finish() -> None:
-    """What all tests have in common is no garbage: it need not be looked through again and again."""
-    gc.collect()
-    gc.freeze()

@@ -21,7 +21,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 FOLDER = Path(__file__).parent / "static"
 PREFIX = "/static/"
 FOR_EVER = "max-age=31536000, immutable"
-ZIPPED = ("text/", "application/javascript", "image/svg")  # fonts are compressed already
+ZIPPED = ("text/", "image/svg")  # fonts are compressed already
 
 
 @dataclass(frozen=True)

@@ -84,7 +84,7 @@ LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
 NEVER_COUNTED = (10_000, 10_000)  # by versions from before denials were counted: these are as sure as they were
 SCALE_LEAST = 0.05  # a feature that hardly varied is not blown up: of papers that differ in it nothing was learned
 SCORE_MOST = 30.0  # log-odds
-STRANGE = 0.1  # how far coefficients may go on strange layouts, beside known ones (chosen among .01 to 1, 0035)
+STRANGE = 0.1  # how far coefficients may go on strange layouts, beside known ones (decision 0035)
 POOLED = 10.0  # decisions of a field on a layout from which on what they say of "nothing there" counts half
 
 
@@ -277,8 +277,8 @@ def confidences(calibrators: Calibrators, decisions: Sequence[AnyDecision]) -> l
 
 
 def _fit(rows: Floats, target: Floats, weight: Floats, strength: float, directions: Sequence[int]) -> Line:
-    """The line of a logistic regression with soft targets (N, 0–1), weights (N) and an L2
-    penalty of 1/(2·strength), each coefficient on its side of nought."""
+    """The line of a logistic regression with soft targets (N, 0–1), weights (N) and an L2 penalty of 1/(2·strength),
+    each coefficient on its side of nought."""
     from scipy.optimize import minimize  # here: loading SciPy would delay every start by half a second
 
     def loss(both: Floats) -> tuple[float, Floats]:

@@ -64,7 +64,7 @@ class Wording:
     @staticmethod
     def learned(counts: Sequence[Counter[str]]) -> Wording:
         """From the terms of each training page; terms on one page only are kept while there are under 20 pages."""
-        seen = Counter(term for one in counts for term in one)
+        seen = Counter(term for page in counts for term in page)
         least = 1 if len(counts) < MANY else 2
         terms = sorted(term for term, pages in seen.most_common(TERMS_MAX) if pages >= least)
         pages = np.array([seen[term] for term in terms], dtype=np.float64)
@@ -90,7 +90,7 @@ class Bags:
 
     @staticmethod
     def of(counts: Sequence[Counter[str]]) -> Bags:
-        terms = sorted({term for one in counts for term in one})
+        terms = sorted({term for paper in counts for term in paper})
         places = {term: number for number, term in enumerate(terms)}
         return Bags(np.array(terms, dtype=np.str_), _counted(counts, places))
 
@@ -109,7 +109,7 @@ class Bags:
 
 def _counted(counts: Sequence[Counter[str]], places: Mapping[str, int]) -> sparse.csr_matrix:
     """1 + log count of the terms that have a place, a row a page."""
-    found = [[(places[term], count) for term, count in one.items() if term in places] for one in counts]
+    found = [[(places[term], count) for term, count in page.items() if term in places] for page in counts]
     flat = np.array([pair for row in found for pair in row], dtype=np.float64).reshape(-1, 2)
     starts = np.cumsum([0, *map(len, found)])
     columns = flat[:, 0].astype(np.int64)

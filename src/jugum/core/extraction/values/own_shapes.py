@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from dataclasses import field as kept
 from functools import cached_property
 
+from jugum.core.extraction.candidates.generate import SENTENCE_MARKS
 from jugum.core.extraction.values.assignment import Choice
 from jugum.core.structure.zones import repaired_zone
 from jugum.core.values import value_shape
@@ -21,14 +22,13 @@ from jugum.core.values import value_shape
 ZONE = "machine-readable zone"  # whichever letters it has
 PROVEN = 0.9  # of all that has a shape on labelled papers, the least share that must be the field's value
 RIGHT_LEAST = 3  # labelled values with the shape
-MARKS = ".,;:"  # that a sentence puts behind a value
 
 
 def shape_of(text: str) -> str:
     """The shape of a value's text; machine-readable zones are all alike."""
     if "<<" in text and repaired_zone(text.split()) is not None:
         return ZONE
-    return value_shape(text.rstrip(MARKS))
+    return value_shape(text.rstrip(SENTENCE_MARKS))
 
 
 @dataclass(frozen=True)
