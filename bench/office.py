@@ -22,13 +22,13 @@ from jugum.cluster import free_port
 class Office:
     """A running installation that is started again when its start command is killed."""
 
-    def __init__(self, home: Path) -> None:
-        self.home, self.port = home, free_port()
+    def __init__(self, home: Path, engine: str = "quick") -> None:
+        self.home, self.port, self.engine = home, free_port(), engine
         self.url = f"http://127.0.0.1:{self.port}"
         self.start()
 
     def start(self) -> None:
-        env = {**os.environ, "JUGUM_HOME": str(self.home), "JUGUM_PORT": str(self.port), "JUGUM_ENGINE": "quick"}
+        env = {**os.environ, "JUGUM_HOME": str(self.home), "JUGUM_PORT": str(self.port), "JUGUM_ENGINE": self.engine}
         env.pop("JUGUM_DATABASE_URL", None)
         with (self.home / "said.txt").open("a") as out:
             self.process = subprocess.Popen([sys.executable, "-m", "jugum", "up"], env=env, stdout=out, stderr=out)
@@ -56,12 +56,12 @@ class Office:
 
 
 @contextlib.contextmanager
-def running_office() -> Iterator[Office]:
-    """An office in a folder of its own, both gone afterwards."""
+def running_office(engine: str = "quick") -> Iterator[Office]:
+    """An office in a folder of its own, both gone afterwards; `engine` is the reading engine."""
     with tempfile.TemporaryDirectory(prefix="jugum-bench-", dir="/tmp") as folder:
         home = Path(folder)
         home.chmod(0o755)  # PostgreSQL runs as another user
-        office = Office(home)
+        office = Office(home, engine)
         try:
             yield office
         finally:

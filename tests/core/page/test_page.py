@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from jugum.core.page import (
     Box,
+    Page,
     Word,
     horizontal_overlap,
+    laid_out,
     overlap_share,
     pack_words,
     reading_order,
@@ -35,13 +39,23 @@ words = st.builds(
 
 
 @given(st.lists(words, max_size=40))
-def test_packed_words_come_back_within_a_grid_step(some: list[Word]) -> None:
+def test_packed_words_come_back_within_a_grid_step_in_reading_order(drawn: list[Word]) -> None:
+    some = [replace(word, text=f"{number} {word.text}") for number, word in enumerate(drawn)]
     back = unpack_words(pack_words(some))
-    assert [w.text for w in back] == [w.text for w in some]
-    assert [(w.bold, w.cell, w.differs) for w in back] == [(w.bold, w.cell, w.differs) for w in some]
-    for one, other in zip(back, some, strict=True):
+    assert back == reading_order(back)
+    for one in back:
+        other = some[int(one.text.split()[0])]
+        assert (one.text, one.bold, one.cell, one.differs) == (other.text, other.bold, other.cell, other.differs)
         assert one.box == pytest.approx(other.box, abs=1 / 65535)
         assert one.confidence == pytest.approx(other.confidence, abs=1 / 255)
+    assert len(back) == len(some)
+
+
+@given(st.lists(words, max_size=40))
+def test_rows_are_runs_of_the_words_whatever_their_order(some: list[Word]) -> None:
+    rows, segments = laid_out(Page(1, 595, 842, tuple(some)))
+    assert [index for row in rows for index in row] == list(range(len(some)))
+    assert [index for one in segments for index in range(one.first, one.last + 1)] == list(range(len(some)))
 
 
 def test_words_of_an_unknown_format_are_refused() -> None:

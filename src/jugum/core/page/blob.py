@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 import zlib
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from jugum.core.page.geometry import Box
+from jugum.core.page.rows import reading_order
 from jugum.core.page.words import Word, WordKind
 
 FORMAT = 1  # words of another format are refused, not guessed at
@@ -18,7 +20,9 @@ _GRID = 65535  # boxes are kept to 1/65535 of a page: 0.003 mm on A4
 def pack_words(words: Sequence[Word]) -> bytes:
     """Words → bytes: a JSON head line (format, texts, kinds of words that are no print, places of words that a
     second reading has otherwise) and three columns (uint16 boxes, uint8 confidences, bold); a fourth (int16) where
-    words stand in ruled cells."""
+    words stand in ruled cells. They are kept in the reading order of their rounded boxes: a word at the edge of two
+    rows may change its row by rounding."""
+    words = reading_order([replace(word, box=_rounded(word.box)) for word in words])
     boxes = np.array([word.box for word in words], dtype=np.float64).reshape(-1, 4)
     described: dict[str, object] = {"format": FORMAT, "texts": [word.text for word in words]}
     kinds = {number: word.kind.value for number, word in enumerate(words) if word.kind is not WordKind.TEXT}
@@ -32,7 +36,7 @@ def pack_words(words: Sequence[Word]) -> bytes:
         described["celled"] = True
     head = json.dumps(described, ensure_ascii=False).encode()
     columns = (
-        np.rint(np.clip(boxes, 0, 1) * _GRID).astype("<u2").T.tobytes(),
+        np.rint(boxes * _GRID).astype("<u2").T.tobytes(),
         np.rint(np.array([word.confidence for word in words]) * 255).astype("u1").tobytes(),
         np.array([word.bold for word in words], dtype="u1").tobytes(),
         np.array([word.cell for word in words], dtype="<i2").tobytes() if celled else b"",
@@ -40,8 +44,12 @@ def pack_words(words: Sequence[Word]) -> bytes:
     return zlib.compress(head + b"\n" + b"".join(columns), 6)
 
 
+def _rounded(box: Box) -> Box:
+    return Box(*(round(min(1.0, max(0.0, edge)) * _GRID) / _GRID for edge in box))
+
+
 def unpack_words(blob: bytes) -> tuple[Word, ...]:
-    """The inverse of `pack_words`, to within 1/65535 of a page and 1/255 of confidence."""
+    """The inverse of `pack_words`, to within 1/65535 of a page and 1/255 of confidence, in reading order."""
     head, _, columns = zlib.decompress(blob).partition(b"\n")
     described = json.loads(head)
     if described["format"] != FORMAT:

@@ -10,6 +10,7 @@ from bisect import bisect_left, insort
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import groupby
 from statistics import median
 
 from jugum.core.page.geometry import Box, union
@@ -105,8 +106,10 @@ def segments_of(words: Sequence[Word], rows: Sequence[Sequence[int]], aspect: fl
 
 @lru_cache(maxsize=64)
 def laid_out(page: Page) -> tuple[tuple[list[int], ...], tuple[Segment, ...]]:
-    """A page's rows and segments; kept for the pages asked for last."""
-    rows = rows_of(page.words)
+    """A page's rows and segments; kept for the pages asked for last. Rows are runs of the page's words as they stand:
+    where these are not in reading order (a word at the edge of two rows), a row falls in two."""
+    row_of = {index: number for number, row in enumerate(rows_of(page.words)) for index in row}
+    rows = [list(run) for _, run in groupby(range(len(page.words)), key=row_of.__getitem__)]
     return tuple(rows), tuple(segments_of(page.words, rows, page.width_pt / page.height_pt))
 
 
