@@ -16,6 +16,7 @@ from jugum.flow.plan import fields as plan_fields
 from jugum.flow.train import training, versions
 from jugum.settings import Settings
 from jugum.store import Store
+from jugum.store.queue import Queue
 from tests.papers import Slip, joined, many_pages, slip_pdf, slips
 
 PASSWORD = "long enough to pass"
@@ -113,14 +114,16 @@ def train_office(office: Office) -> None:
     versions.publish(office.store, office.analyst, version)
 
 
-def run_queue(store: Store) -> None:
-    """Run everything on the queue with a real worker, until it is empty."""
+def run_queue(store: Store, *queues: Queue) -> None:
+    """Run everything on some queues (all, when none is named) with a real worker, until they are empty."""
     from jugum.work.tasks import make_app
 
     async def work() -> None:
         app = make_app(store)
         async with app.open_async():
-            await app.run_worker_async(wait=False, install_signal_handlers=False, listen_notify=False)
+            await app.run_worker_async(
+                queues=list(queues) or None, wait=False, install_signal_handlers=False, listen_notify=False
+            )
 
     # In a thread of its own: the browser's tests keep an event loop running in this one.
     with ThreadPoolExecutor(1) as thread:

@@ -19,7 +19,9 @@ SERVING: dict[str, Any] = {
     # that is just being closed.
     "timeout_keep_alive": 75,
 }
-WORKER_NICENESS = 10
+# Readers yield to the web: people wait for pages, nobody for the one paper that is read. Trainings yield to both: one
+# has a quarter of a processor that it shares with a busy reader.
+READER_NICENESS, TRAINER_NICENESS = 10, 15
 
 
 def load_web() -> None:
@@ -76,11 +78,29 @@ def run_web() -> None:
 
 
 def run_worker() -> None:
-    """Take tasks. A worker yields to the web: people wait for pages, nobody for the one paper that is read."""
+    """Take tasks of all queues."""
     from jugum.work import worker
 
-    os.nice(WORKER_NICENESS)
+    os.nice(READER_NICENESS)
     worker.run_worker(Settings())
+
+
+def run_reader() -> None:
+    """Take what is to be done with papers."""
+    from jugum.store.queue import Queue
+    from jugum.work import worker
+
+    os.nice(READER_NICENESS)
+    worker.run_worker(Settings(), [Queue.PAPERS])
+
+
+def run_trainer() -> None:
+    """Take trainings, which last minutes: beside the reading of papers."""
+    from jugum.store.queue import Queue
+    from jugum.work import worker
+
+    os.nice(TRAINER_NICENESS)
+    worker.run_worker(Settings(), [Queue.TRAININGS])
 
 
 def run_mail() -> None:
@@ -107,4 +127,10 @@ def run_demo_fill() -> None:
         fill(store, lambda line: print(line, flush=True))
 
 
-PROGRAMS = {"worker": run_worker, "mail": run_mail, "suggestions": run_suggestions, "demo-fill": run_demo_fill}
+PROGRAMS = {
+    "worker": run_reader,
+    "trainer": run_trainer,
+    "mail": run_mail,
+    "suggestions": run_suggestions,
+    "demo-fill": run_demo_fill,
+}

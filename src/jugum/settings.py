@@ -24,7 +24,9 @@ class Settings(BaseSettings):
     host: str = Field("127.0.0.1", description="Address the web process listens on")
     port: int = Field(8420, description="Port the web process listens on")
     web_processes: int = Field(2, ge=1, description="Web processes that answer requests")
-    workers: int = Field(0, description="Worker processes the start command runs; 0: one per core")
+    workers: int = Field(
+        0, description="Worker processes the start command runs, and as many that train; 0: one of each a core"
+    )
     engine: str = Field("careful", description="OCR engine where nothing else is chosen: careful, quick or both")
     bytes_max: int = Field(200_000_000, description="Largest file taken, in bytes")
     workspace_bytes_max: int = Field(0, ge=0, description="Most bytes of files a workspace may hold; 0: no limit")

@@ -41,7 +41,9 @@ DATABASE_SECONDS = 20.0  # in which a database that does not start at first may 
 PORT_SECONDS = 10.0  # in which processes of an office that was killed let go of its port
 BACKLOG = 2048  # connections that wait until a web process takes them
 WATCH_SECONDS = 0.5
-BEATING = ("web", "worker")  # processes that give signs of life
+WORKERS = ("worker", "trainer")  # processes that take tasks
+# Processes that give signs of life, and the name these have.
+SIGNS = {"web": "web", **dict.fromkeys(WORKERS, "worker")}
 START_WAIT_MOST = 2.0  # seconds to wait for another try of the web, beyond which the start has failed
 STEADY_SECONDS = 10.0  # a process that ran so long is sound, and is started again at once
 # Seconds before one is started again that ended soon. For the web people wait.
@@ -183,7 +185,7 @@ class Supervisor:
         }
 
     def _commands(self) -> list[str]:
-        commands = ["worker"] * (self.settings.workers or os.cpu_count() or 1)
+        commands = [*WORKERS] * (self.settings.workers or os.cpu_count() or 1)
         commands += ["mail"] if self.settings.mail_port else []
         return commands + (["suggestions"] if self.settings.suggestion_port else [])
 
@@ -305,9 +307,9 @@ class Supervisor:
         if one.due is None and one.process.poll() is not None:
             one.ended(now)
             one.process.kill()  # what it left behind
-            if one.command == "worker":
+            if one.command in WORKERS:
                 deaths.note_end(self.settings.home, one.process.pid, took=one.died_of_its_work)
-            beats.forget(self.settings.home, one.command, one.process.pid)
+            beats.forget(self.settings.home, SIGNS.get(one.command, one.command), one.process.pid)
             again = f"in {one.wait:.0f} s" if one.wait else "at once"
             log.warning("a process ended and is started again", process=one.command, ended=one.why, again=again)
         if one.due is not None and now >= one.due and can_fork:
@@ -316,9 +318,9 @@ class Supervisor:
 
     def _hangs(self, one: Watched, now: float) -> bool:
         """Whether a process has given no sign of life for longer than any may, since it was started."""
-        if one.command not in BEATING:
+        if one.command not in SIGNS:
             return False
-        silent = beats.seconds_since(self.settings.home, one.command, one.process.pid)
+        silent = beats.seconds_since(self.settings.home, SIGNS[one.command], one.process.pid)
         return min(silent, now - one.begun) > self.settings.hung_seconds
 
     def _look_at_database(self) -> None:

@@ -12,6 +12,7 @@ from sqlalchemy import select
 from tests.office import PASSWORD, Office
 from tests.papers import Slip, slips
 
+from jugum.core.training.stages import Stage
 from jugum.errors import Conflict, Forbidden, InputError, NotSignedIn
 from jugum.flow import in_force
 from jugum.flow.deliver import results
@@ -368,10 +369,10 @@ def test_a_training_can_be_cancelled_and_the_next_one_goes_on(office: Office, ru
     with office.store.session() as session:
         in_force.version_row(session, running).state = "training"
     teller = training.ProgressWriter(office.store, running)
-    teller("comparing papers", 1.0)
+    teller(Stage.COMPARING, 1.0)
     training.cancel(office.store, office.analyst, running)
     with pytest.raises(training.TrainingCancelledError):
-        teller("comparing papers", 1.0)
+        teller(Stage.COMPARING, 1.0)
 
 
 def test_papers_of_the_test_set_measure_the_version_and_nothing_else(office: Office, run_jobs: Run) -> None:

@@ -102,6 +102,7 @@ def test_who_gives_no_sign_of_life_is_missed_also_when_it_never_began(tmp_path: 
     assert not hangs("worker", seconds=900)
     os.utime(sign, (time.time() - 60, time.time() - 60))
     assert hangs("worker", seconds=900)
+    assert hangs("trainer", seconds=900)
     assert not hangs("worker", seconds=1)  # an earlier process of its number left the file
 
 

@@ -10,12 +10,14 @@ import time
 
 import pikepdf
 import pytest
-from tests.office import Office
-from tests.papers import scan_over_hidden_text
+from tests.office import Office, run_queue
+from tests.papers import scan_over_hidden_text, slips
 
 from jugum.flow.gather import documents
 from jugum.flow.gather.documents import DocumentView
+from jugum.flow.train import training, versions
 from jugum.settings import Settings
+from jugum.store.queue import Queue
 
 
 def scans(count: int) -> bytes:
@@ -67,6 +69,16 @@ def test_a_paper_whose_worker_was_killed_is_read_by_the_next(office: Office) -> 
     finally:
         second.terminate()
         assert second.wait(15) == 0
+
+
+def test_papers_are_read_while_a_training_waits_or_runs(trained: Office) -> None:
+    version = training.start(trained.store, trained.analyst, trained.type_id)
+    document = trained.bring(slips(1, start=40)[0], "live")
+    run_queue(trained.store, Queue.PAPERS)
+    assert documents.document_view(trained.store, document).state in ("held", "passed")
+    assert versions.version_view(trained.store, version).state == "queued"
+    run_queue(trained.store, Queue.TRAININGS)
+    assert versions.version_view(trained.store, version).state == "on trial"
 
 
 def test_a_worker_that_holds_too_much_memory_is_to_be_replaced(settings: Settings) -> None:

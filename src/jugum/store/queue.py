@@ -17,7 +17,6 @@ from procrastinate.jobs import Job
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-QUEUE = "default"
 # Never opened: it only puts a job into the library's own words and sends it over the connection it is given.
 _APP = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 
@@ -37,6 +36,21 @@ class Task(StrEnum):
     DRAW_CURVE = "draw_curve"
     JUDGE_SAMPLE = "judge_sample"
     TRAIN_IF_DUE = "train_if_due"
+
+
+class Queue(StrEnum):
+    """Work that waits apart, so that what takes minutes keeps nothing else waiting."""
+
+    PAPERS = "default"
+    TRAININGS = "trainings"
+
+
+IN_TRAININGS = frozenset({Task.TRAIN_VERSION, Task.DRAW_CURVE})
+
+
+def queue_of(task: Task) -> Queue:
+    """Where a task waits."""
+    return Queue.TRAININGS if task in IN_TRAININGS else Queue.PAPERS
 
 
 @dataclass(frozen=True)
@@ -68,7 +82,7 @@ def enqueue_all(session: Session, jobs: Sequence[QueuedJob]) -> None:
     _APP.job_manager.batch_defer_jobs(
         [
             Job(
-                queue=QUEUE,
+                queue=queue_of(job.task),
                 task_name=job.task.value,
                 priority=job.priority,
                 lock=job.lock,
@@ -97,6 +111,16 @@ def is_waiting(session: Session, task: Task, **arguments: Any) -> bool:
     return session.execute(asked, {"task": task.value, "args": json.dumps(arguments)}).scalar() is not None
 
 
+def waiting_documents(session: Session, task: Task) -> frozenset[int]:
+    """The documents for which a job of a task waits that is told nothing but the document. Until the transaction ends,
+    none of these jobs is begun: what it changes is there when they are."""
+    held = text(
+        "SELECT (args->>'document_id')::bigint FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task AND "
+        "args - 'document_id' = '{}' ORDER BY id FOR UPDATE"
+    )
+    return frozenset(session.execute(held, {"task": task.value}).scalars())
+
+
 def count_waiting(session: Session, task: Task) -> int:
     """How many jobs of a task wait."""
     counted = text("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task")
@@ -114,6 +138,7 @@ def change_page_priority(session: Session, batch_id: int, change: int) -> None:
 
 
 __all__ = [
+    "Queue",
     "QueuedJob",
     "Task",
     "change_page_priority",
@@ -122,5 +147,7 @@ __all__ = [
     "enqueue",
     "enqueue_all",
     "is_waiting",
+    "queue_of",
+    "waiting_documents",
     "waiting_jobs",
 ]

@@ -1,4 +1,4 @@
-"""The worker process: takes tasks from the queue in PostgreSQL, one at a time.
+"""The worker process: takes tasks from the queues in PostgreSQL, one at a time.
 
 Tasks are idempotent. A worker that dies in the middle leaves its task "doing"; any worker finds it after some seconds
 without heartbeat and puts it back, unless it was the task that ended its workers (`deaths`).
@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import os
+from collections.abc import Collection
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from jugum.flow.gather import sources
 from jugum.flow.office import orphans
 from jugum.settings import Settings
 from jugum.store import Store
+from jugum.store.queue import Queue
 from jugum.work import deaths
 from jugum.work.tasks import Tasks, make_app
 
@@ -47,7 +49,7 @@ async def rescue(app: procrastinate.App, tasks: Tasks, stale_seconds: float) -> 
     return len(stalled)
 
 
-async def _work(settings: Settings) -> None:
+async def _work(settings: Settings, queues: Collection[Queue]) -> None:
     store = Store(settings)
     store.files.sweep()
     in_hand = deaths.InHand(settings.home)
@@ -57,6 +59,7 @@ async def _work(settings: Settings) -> None:
         ended = asyncio.Event()
         work = asyncio.create_task(
             app.run_worker_async(
+                queues=list(queues),
                 concurrency=1,
                 fetch_job_polling_interval=1.0,
                 update_heartbeat_interval=HEARTBEAT_SECONDS,
@@ -68,10 +71,10 @@ async def _work(settings: Settings) -> None:
         beside = [
             asyncio.create_task(_rescue_stalled(app, tasks, settings.stale_seconds)),
             asyncio.create_task(_beat(in_hand, settings)),
-            asyncio.create_task(_watch_sources(store)),
             asyncio.create_task(_recycle(settings, ended)),
-            asyncio.create_task(_collect_orphans(store)),
         ]
+        if Queue.PAPERS in queues:
+            beside += [asyncio.create_task(_watch_sources(store)), asyncio.create_task(_collect_orphans(store))]
         try:
             await asyncio.wait({work, asyncio.create_task(ended.wait())}, return_when=asyncio.FIRST_COMPLETED)
             if not work.done():
@@ -148,5 +151,6 @@ def resident_mb() -> float:
     return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
-def run_worker(settings: Settings) -> None:
-    asyncio.run(_work(settings))
+def run_worker(settings: Settings, queues: Collection[Queue] = tuple(Queue)) -> None:
+    """Take tasks of these queues until asked to stop."""
+    asyncio.run(_work(settings, queues))

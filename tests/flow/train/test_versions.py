@@ -18,6 +18,7 @@ from tests.papers import slip_pdf, slips
 
 from jugum.core.evaluation.tables import ReportTable
 from jugum.core.extraction.candidates.synonyms import shipped_groups
+from jugum.core.training.stages import Stage
 from jugum.errors import Conflict, ExternalError, Forbidden, InputError
 from jugum.flow.gather import classification, documents, place
 from jugum.flow.gather.explore import Explorer
@@ -37,6 +38,7 @@ from jugum.flow.train import files as version_files
 from jugum.flow.weigh import policies
 from jugum.standins.suggestions import best_answer
 from jugum.store.models import Document, ModelVersion, Reading, Workspace
+from jugum.store.queue import Task, count_waiting, waiting_documents
 
 Run = Callable[[], None]
 LOADED = LoadedVersions()
@@ -80,8 +82,9 @@ def test_a_training_tells_how_far_it_is_from_the_pictures_on(trained: Office, mo
     told: list[tuple[str, float]] = []
 
     class Listener(training.ProgressWriter):
-        def __call__(self, stage: str, share: float) -> None:
-            told.append((stage, share))
+        def __call__(self, stage: Stage, share: float, detail: str = "") -> None:
+            super().__call__(stage, share, detail)
+            told.append((f"{stage}{detail}", self._timetable.share_done(stage, share)))
 
     monkeypatch.setattr(training, "ProgressWriter", Listener)
     version = training.start(trained.store, trained.analyst, trained.type_id)
@@ -89,7 +92,11 @@ def test_a_training_tells_how_far_it_is_from_the_pictures_on(trained: Office, mo
     assert [stage for stage, _ in told][:10] == [f"looking at pictures, {n} of 10 papers" for n in range(1, 11)]
     shares = [share for _, share in told]
     assert shares == sorted(shares)
-    assert (shares[9], shares[-1]) == (training.GATHERING, 1.0)
+    assert shares[-1] == 1.0
+    took = versions.version_view(trained.store, version).report.stage_seconds
+    assert set(took) == set(Stage)
+    with trained.store.session() as session:
+        assert training._timetable(session, trained.type_id).took == took
 
 
 def test_a_version_of_another_plan_is_refused_with_a_word(trained: Office) -> None:
@@ -194,6 +201,21 @@ def test_a_live_version_is_taken_back_and_the_ladder_tells_who_and_why(trained: 
         (1, "published", "Went back from version 2"),
     ]
     assert ladder[1].published_by == "Ann"
+
+
+def test_a_held_paper_is_read_once_after_a_version_and_its_thresholds(trained: Office, run_jobs: Run) -> None:
+    document = live_one(trained, run_jobs)
+    thresholds = dict.fromkeys(("member", "paid_on", "amount"), 1.0)
+    second = training.start(trained.store, trained.analyst, trained.type_id)
+    run_jobs()
+    assert versions.publish(trained.store, trained.analyst, second) == 1
+    policies.save_policy(trained.store, trained.analyst, trained.type_id, thresholds, 1.0)
+    with trained.store.session() as session:
+        assert waiting_documents(session, Task.DRAFT_DOCUMENT) == {document}
+        assert count_waiting(session, Task.DRAFT_DOCUMENT) == 1
+    run_jobs()
+    with trained.store.session() as session:
+        assert set(session.scalars(select(Reading.version_id).where(Reading.document_id == document))) == {second}
 
 
 def test_taking_back_names_the_version_that_was_live_before_not_the_highest(trained: Office, run_jobs: Run) -> None:

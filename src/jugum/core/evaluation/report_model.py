@@ -196,7 +196,8 @@ class Report(_Part):
     values that were looked at because they were held, on known layouts.
 
     `curve` (field key → curve, "" for all together) is made after the training;
-    `curve_problem` says why it could not be. `left_out` are folds that could give no evidence."""
+    `curve_problem` says why it could not be. `left_out` are folds that could give no evidence. `stage_seconds` is how
+    long each stage of the training took."""
 
     format: int = FORMAT
     papers: int
@@ -220,6 +221,7 @@ class Report(_Part):
     left_out: list[LeftOutFold] = Field(default_factory=list)
     curve: dict[str, FieldCurve] = Field(default_factory=dict)
     curve_problem: str = ""
+    stage_seconds: dict[str, float] = Field(default_factory=dict)
 
     def to_data(self) -> dict[str, Any]:
         """JSON-able."""

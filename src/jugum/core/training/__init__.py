@@ -1,7 +1,8 @@
 """From labels to a version: folds, held-out decisions, confidence, the layout gate.
 
 `version` trains; `holdout` judges papers by models that had not seen them; `verdicts` says what is right;
-`confidence` fits the calibrators and makes the evidence; `gate` says how like a labelled layout a new one must be.
+`confidence` fits the calibrators and makes the evidence; `gate` says how like a labelled layout a new one must be;
+`stages` tells how far a training is.
 """
 
 from jugum.core.training.confidence import EvidenceRow

@@ -3,7 +3,7 @@ told of it rests on."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from jugum.core.calibration import Calibrators, confidences
@@ -21,9 +21,8 @@ from jugum.core.structure import Structures
 from jugum.core.training.confidence import EvidenceRow, calibrators_of, cross_fitted, evidence_of
 from jugum.core.training.gate import least_layout_similarity
 from jugum.core.training.holdout import HeldOutDecisions, Papers, held_out_decisions
+from jugum.core.training.stages import Progress, Stage
 from jugum.errors import InputError, NothingToLearn
-
-Progress = Callable[[str, float], None]
 
 
 @dataclass(frozen=True)
@@ -74,23 +73,22 @@ def train_version(
     beside the shipped ones. Printed names that labellers marked are learned as the fields' own.
 
     Raises InputError when there are fewer than three papers with a label or the plan has nothing to read,
-    NothingToLearn when the labels tell nothing apart. `progress` is told the stage and the share (0–1) of the whole
-    that is done.
+    NothingToLearn when the labels tell nothing apart. `progress` is told the stage and the share (0–1) of it that is
+    done.
     """
     papers = papers_of(plan, samples, groups=groups, structures=structures, synonyms=synonyms, progress=progress)
     corpus = papers.corpus
 
-    def held_out(unseen: bool, stage: str, start: float) -> HeldOutDecisions:
-        return held_out_decisions(
-            papers, unseen=unseen, seed=seed, progress=lambda share: progress(stage, start + 0.3 * share)
-        )
+    def held_out(unseen: bool, stage: Stage) -> HeldOutDecisions:
+        progress(stage, 0.0)
+        return held_out_decisions(papers, unseen=unseen, seed=seed, progress=lambda share: progress(stage, share))
 
-    seen = held_out(False, "testing on held-out papers", 0.3)
-    unseen = held_out(True, "testing on held-out layouts", 0.6)
+    seen = held_out(False, Stage.HELD_OUT_PAPERS)
+    unseen = held_out(True, Stage.HELD_OUT_LAYOUTS)
     records = [*seen.records, *unseen.records]  # both kinds teach the calibrators
     if not records:
         raise NothingToLearn(_nothing_said(seen, unseen))
-    progress("fitting the version", 0.92)
+    progress(Stage.FITTING, 0.0)
     # The version itself learns from all papers, the folds from fewer: what they show is rather too low than too high.
     trained_model = fit_trained_model(papers.plan, papers.samples, corpus, papers.parts, seed=seed)
     # cross-fitted: a calibrator that saw a decision would flatter it
@@ -143,10 +141,10 @@ def papers_of(
         values,
         groups=layouts,
         synonyms=synonyms,
-        progress=lambda share: progress("comparing papers", 0.25 * share),
+        progress=lambda share: progress(Stage.COMPARING, 0.9 * share),
     )
     papers = Papers.of(plan, usable, corpus, structures)
-    progress("comparing papers", 0.3)
+    progress(Stage.COMPARING, 1.0)
     return papers
 
 

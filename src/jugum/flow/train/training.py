@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable
+import time
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 
@@ -22,6 +22,7 @@ from jugum.core.schema import Plan
 from jugum.core.states import IN_TRAINING, OPEN_SAMPLE_STATES, By, Purpose, VersionState
 from jugum.core.structure import Structures
 from jugum.core.training import TrainedVersion, train_version
+from jugum.core.training.stages import Stage, Stopwatch, Timetable
 from jugum.core.training.version import papers_of
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.explore import Explorer
@@ -39,7 +40,6 @@ from jugum.store.queue import QueuedJob, Task, enqueue, enqueue_all
 
 CURVE_PAPERS_LEAST = 6  # below these the shares of the curve are of one or two papers
 JUDGED_MAX = 400  # samples that a new version is asked about; the choice of the next paper needs no more
-GATHERING = 0.2  # share of a training that looking at the pictures of papers takes, where a plan has marks
 SEED = 1
 
 
@@ -84,26 +84,40 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
         change_version_state(version, VersionState.TRAINING, By.PROGRAM)
         version.stage, version.progress = "gathering labels", 0.0
         version.begun_at = datetime.now(UTC)
-    progress = ProgressWriter(store, version_id)
+        timetable = _timetable(session, version.type_id)
+    progress = ProgressWriter(store, version_id, timetable)
     try:
         group_new(store, _type_of(store, version_id))
         given = _given(store, version_id, explorer or Explorer(), progress)
-        begun = GATHERING if given.layers else 0.0
+        if not given.layers:
+            progress.leave_out(Stage.PICTURES)
         trained = train_version(
             given.plan,
             given.samples,
             groups=given.layouts,
             seed=SEED,
-            progress=lambda stage, share: progress(stage, begun + (0.96 - begun) * share),
+            progress=progress,
             structures=given.layers,
             synonyms=given.synonyms,
         )
-        progress("measuring on the test set", 0.96)
+        progress(Stage.TEST_SET, 0.0)
         report = report_of(trained, given.tests, given.layers)
-        progress("done", 1.0)
+        progress(Stage.TEST_SET, 1.0)
     except TrainingCancelledError:
         return  # its row says so already
-    _keep(store, version_id, given, trained, report)
+    _keep(store, version_id, given, trained, report.model_copy(update={"stage_seconds": progress.stage_seconds}))
+
+
+def _timetable(session: Session, type_id: int) -> Timetable:
+    """How long the stages of the type's last training took; what is usual when there was none."""
+    last = session.scalar(
+        select(ModelVersion)
+        .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None), ModelVersion.origin == "")
+        .order_by(ModelVersion.number.desc())
+        .limit(1)
+    )
+    took = last.report.get("stage_seconds", {}) if last is not None and last.report else {}
+    return Timetable(took) if took else Timetable()
 
 
 def _type_of(store: Store, version_id: int) -> int:
@@ -145,7 +159,7 @@ def _given(
     store: Store,
     version_id: int,
     explorer: Explorer,
-    progress: Callable[[str, float], None] = lambda stage, share: None,
+    progress: ProgressWriter | None = None,
 ) -> _Given:
     """Everything is read in one short transaction; layers of pages are worked out after it."""
     with store.session() as session:
@@ -159,7 +173,8 @@ def _given(
         synonyms = synonyms_in(session, kind.workspace_id)
 
     def told(done: int) -> None:
-        progress(f"looking at pictures, {done} of {len(papers)} papers", GATHERING * done / len(papers))
+        if progress is not None:
+            progress(Stage.PICTURES, done / len(papers), f", {done} of {len(papers)} papers")
 
     return _Given(plan, samples, tests, layouts, layers_of(store, explorer, papers, told), synonyms)
 
@@ -255,14 +270,25 @@ def cancel(store: Store, actor: Actor, version_id: int) -> None:
 
 
 class ProgressWriter:
-    """Writes progress into the version's row, at most about three times a second, and stops a training that was
-    cancelled."""
+    """Writes progress into the version's row, as a share of the time that the timetable gives, at most about three
+    times a second; stops a training that was cancelled; times its stages."""
 
-    def __init__(self, store: Store, version_id: int) -> None:
+    def __init__(self, store: Store, version_id: int, timetable: Timetable | None = None) -> None:
         self._store, self._version_id, self._told = store, version_id, 0.0
+        self._timetable, self._watch = timetable or Timetable(), Stopwatch()
 
-    def __call__(self, stage: str, share: float) -> None:
-        now = datetime.now(UTC).timestamp()
+    @property
+    def stage_seconds(self) -> dict[str, float]:
+        """How long each stage has taken so far."""
+        return {stage: round(seconds, 2) for stage, seconds in self._watch.seconds.items()}
+
+    def leave_out(self, stage: Stage) -> None:
+        """The training has nothing to do in a stage."""
+        self._timetable = self._timetable.without(stage)
+
+    def __call__(self, stage: Stage, share: float, detail: str = "") -> None:
+        now = time.monotonic()
+        self._watch.heard(stage, now)
         if now - self._told < 0.3 and share < 1:
             return
         self._told = now
@@ -270,4 +296,5 @@ class ProgressWriter:
             version = session.get_one(ModelVersion, self._version_id)
             if version.state != VersionState.TRAINING:
                 raise TrainingCancelledError
-            version.stage, version.progress = stage, share
+            version.stage, version.progress = f"{stage}{detail}", self._timetable.share_done(stage, share)
+            version.told_at = datetime.now(UTC)

@@ -15,6 +15,7 @@ from jugum.core.evaluation.report_model import Report
 from jugum.core.formats.version_file import misfit
 from jugum.core.schema import Plan
 from jugum.core.states import DRAFTABLE, By, DocumentState, Purpose, SetName, VersionState
+from jugum.core.training.stages import seconds_left
 from jugum.errors import Conflict
 from jugum.flow.in_force import live_version, version_row
 from jugum.flow.label.samples import is_reviewed
@@ -27,7 +28,7 @@ from jugum.flow.train.trying import try_version
 from jugum.flow.worked_on import worked_on
 from jugum.store import Store
 from jugum.store.models import Document, Field, Label, LayoutGroup, ModelVersion, Person
-from jugum.store.queue import Task, document_job, enqueue_all
+from jugum.store.queue import Task, document_job, enqueue_all, waiting_documents
 
 NOTE_MAX = 500
 
@@ -157,7 +158,8 @@ def go_back(store: Store, actor: Actor, type_id: int, note: str = "") -> int:
 
 
 def redraft(session: Session, type_id: int) -> int:
-    """Queue drafting of the live papers that wait for a version, or are held, and on which no person has worked."""
+    """Queue drafting of the live papers that wait for a version, or are held, and on which no person has worked: once,
+    also where a version is published and then thresholds are saved. Returns how many."""
     waiting = session.scalars(
         select(Document.id).where(
             Document.type_id == type_id,
@@ -166,7 +168,9 @@ def redraft(session: Session, type_id: int) -> int:
             ~worked_on(Document.id),
         )
     ).all()
-    enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document_id, 15) for document_id in waiting])
+    queued = waiting_documents(session, Task.DRAFT_DOCUMENT)
+    new = [document_id for document_id in waiting if document_id not in queued]
+    enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document_id, 15) for document_id in new])
     return len(waiting)
 
 
@@ -233,10 +237,10 @@ def _views(session: Session, rows: Any) -> list[VersionView]:
 def _seconds_left(row: ModelVersion) -> float | None:
     """Seconds that a running training has still to go, by how far it came in the time it took; None when too little
     is done to tell."""
-    if row.state != VersionState.TRAINING or row.begun_at is None or row.progress < 0.05:
+    if row.state != VersionState.TRAINING or row.begun_at is None or row.told_at is None:
         return None
-    spent = (datetime.now(UTC) - row.begun_at).total_seconds()
-    return round(spent * (1 - row.progress) / row.progress, 1)
+    spent, since = row.told_at - row.begun_at, datetime.now(UTC) - row.told_at
+    return seconds_left(row.progress, spent.total_seconds(), since.total_seconds())
 
 
 def labelled_in(type_id: int) -> Select[int]:

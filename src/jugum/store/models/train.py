@@ -60,6 +60,7 @@ class ModelVersion(Base):
     published_at: Mapped[datetime | None]
     published_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     begun_at: Mapped[datetime | None]
+    told_at: Mapped[datetime | None]  # when its progress was told
     note: Mapped[str] = mapped_column(default="")
     origin: Mapped[str] = mapped_column(default="")
 
