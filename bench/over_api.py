@@ -102,10 +102,11 @@ def learned(client: Client, workspace: int, folder: Path, name: str, plan: Plan,
     return kind
 
 
-def published(client: Client, kind: int) -> None:
-    """The type's version trained, published, and its proposed thresholds saved."""
-    version = client.call("POST", f"/types/{kind}/versions")["id"]
-    client.wait(f"/versions/{version}", lambda view: view["state"] in ("on trial", "failed"), HOURS)
+def published(client: Client, kind: int, version: int) -> None:
+    """The type's version trained and published, and its proposed thresholds saved."""
+    view = client.wait(f"/versions/{version}", lambda view: view["state"] in ("on trial", "failed"), HOURS)
+    if view["state"] == "failed":
+        raise RuntimeError(f"The training failed: {view['error']}")
     client.call("POST", f"/versions/{version}/publish")
     weighed = client.call("GET", f"/types/{kind}/weigh")
     body = {
@@ -146,12 +147,15 @@ def predicted(client: Client, document: int, file: str, keys: Mapping[int, tuple
     return line
 
 
-def post(client: Client, workspace: int, folder: Path, papers: Sequence[Truth]) -> Iterator[tuple[str, int]]:
-    """The live papers, each by its file, when it has come to rest."""
+def post(
+    client: Client, workspace: int, folder: Path, papers: Sequence[Truth], kinds: Mapping[str, int]
+) -> Iterator[tuple[str, int]]:
+    """The live papers, each by its file, when it has come to rest. `kinds` gives the types of those whose type is
+    told."""
     sent = []
     for paper in papers:
         file = {"file": (paper["file"], (folder / paper["file"]).read_bytes())}
-        data = {"purpose": "live", "workspace_id": str(workspace)}
+        data = {"purpose": "live", "workspace_id": str(workspace), "type_id": str(kinds.get(paper["type"], ""))}
         sent.append((paper["file"], client.call("POST", "/documents", files=file, data=data)["document_id"]))
     for name, document in sent:
         client.wait(f"/documents/{document}", lambda view: view["state"] in AT_REST, HOURS)
@@ -164,6 +168,7 @@ def main() -> None:
     asked.add_argument("out", type=Path)
     asked.add_argument("--count", type=int, default=25)
     asked.add_argument("--types", nargs="*", default=[])
+    asked.add_argument("--given", action="store_true", help="tell the type of each paper that comes in")
     args = asked.parse_args()
     schema = json.loads((args.folder / "schema.json").read_text())["types"]
     papers = [json.loads(line) for line in (args.folder / "truth.jsonl").read_text().split("\n") if line.strip()]
@@ -183,12 +188,15 @@ def main() -> None:
             its = [one for one in papers if one["type"] == name and one["split"] == "train"][: args.count]
             keys[learned(client, workspace, args.folder, schema[name]["name"], plan, its)] = name, plan
             said(f"{name}: {len(its)} papers read and labelled")
-        for kind, (name, _) in keys.items():
-            published(client, kind)
+        trainings = {kind: client.call("POST", f"/types/{kind}/versions")["id"] for kind in keys}
+        for kind, version in trainings.items():
+            name, _ = keys[kind]
+            published(client, kind, version)
             said(f"{name}: trained, published, its thresholds saved")
         states: Counter[str] = Counter()
         with args.out.open("w") as out:
-            for file, document in post(client, workspace, args.folder, tests):
+            kinds = {name: kind for kind, (name, _) in keys.items()} if args.given else {}
+            for file, document in post(client, workspace, args.folder, tests, kinds):
                 line = predicted(client, document, file, keys)
                 states[line["state"]] += 1
                 out.write(json.dumps(line, ensure_ascii=False) + "\n")

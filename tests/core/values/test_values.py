@@ -9,7 +9,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jugum.core.values import DataType, normal_form, parse_date, parse_money, parse_number, same_value, value_shape
+from jugum.core.values import (
+    AnyType,
+    DataType,
+    Option,
+    ValueType,
+    normal_form,
+    parse_date,
+    parse_money,
+    parse_number,
+    same_value,
+    text_that_says,
+    value_shape,
+)
 from jugum.core.values.numbers import names_currency
 from jugum.core.values.slips import mend_digits
 
@@ -128,6 +140,26 @@ def test_formatted_money_parses_back(amount: Decimal, marks: str) -> None:
 def test_numbers_lose_idle_zeros(number: int) -> None:
     assert normal_form(f"{number}.50", DataType.NUMBER) == f"{number}.5"
     assert parse_number(f"{number}-") == -number
+
+
+@pytest.mark.parametrize(
+    ("text", "normal", "kind", "said"),
+    [
+        ("uke", "weekly", ValueType(DataType.CHOICE, options=(Option("weekly"), Option("monthly"))), "weekly"),
+        ("Weekly", "weekly", ValueType(DataType.CHOICE, options=(Option("weekly"), Option("monthly"))), "Weekly"),
+        ("uke", "yearly", ValueType(DataType.CHOICE, options=(Option("weekly"), Option("monthly"))), "uke"),
+        ("03/04/2025", "2025-03-04", DataType.DATE, "2025-03-04"),
+        ("03/04/2025", "2025-04-03", DataType.DATE, "03/04/2025"),
+        ("1.204,50", "1204.50", DataType.MONEY, "1.204,50"),
+        ("did not", "no", DataType.TICK, "no"),
+        ("Selvik, Runa", "Runa Selvik", DataType.NAME, "Selvik, Runa"),
+        ("12", "", DataType.NUMBER, "12"),
+    ],
+)
+def test_a_text_says_what_is_meant_or_is_put_aside_for_what_does(
+    text: str, normal: str, kind: AnyType, said: str
+) -> None:
+    assert text_that_says(text, normal, kind) == said
 
 
 def test_letters_are_taken_for_digits_only_among_digits() -> None:

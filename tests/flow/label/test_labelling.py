@@ -11,6 +11,7 @@ from tests.office import Office, span_of
 from tests.papers import Slip, many_pages, slips, words_pdf
 
 from jugum.core.evaluation.splits import Shares
+from jugum.core.schema.plan_file import OptionFile
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow import in_force
 from jugum.flow.gather import documents
@@ -88,6 +89,37 @@ def test_a_part_of_what_a_word_says_gets_a_part_of_its_box(office: Office, run_j
     assert value.ocr_text == "No.4711"
     assert value.box is not None
     assert float(whole[1]) < value.box[0] < float(whole[3])  # type: ignore[arg-type]
+
+
+def test_a_choice_in_other_words_is_what_the_file_or_the_program_says(office: Office, run_jobs: Run) -> None:
+    interval = FieldInput(
+        name="Interval", data_type="choice", options=[OptionFile(key="weekly"), OptionFile(key="monthly")]
+    )
+    plan_fields.add_field(office.store, office.analyst, office.type_id, interval)
+    pdf = words_pdf("Paid per uke")
+    document = documents.receive(
+        office.store, office.analyst, office.type_id, "uke.pdf", pdf, purpose="sample"
+    ).document_id
+    run_jobs()
+
+    def said() -> tuple[str, str, str, bool]:
+        ((one, *_),) = [its.values for its in labels(office.store, document) if its.field == "interval"]
+        return one.text, one.normal, one.ocr_text, one.box is not None
+
+    label_desk.set_label(office.store, office.analyst, document, "interval", [ValueInput("uke", 1, (2,))])
+    assert said() == ("uke", "", "uke", True)  # kept, and told as what can't be read
+    label_desk.set_label(
+        office.store, office.analyst, document, "interval", [ValueInput("uke", 1, (2,), normal="weekly")]
+    )
+    assert said() == ("weekly", "weekly", "uke", True)
+    place = {"page": 1, "box": [0.1, 0.1, 0.2, 0.2]}
+    value = {"text": "uke", "normal": "monthly", "places": [place]}
+    line = json.dumps({"file": "uke.pdf", "labels": {"interval": {"values": [value]}}})
+    label_files.take_in(office.store, office.analyst, office.type_id, line.encode(), "jsonl")
+    assert said()[:2] == ("monthly", "monthly")
+    data = label_files.written(office.store, office.type_id, "jsonl")
+    label_files.take_in(office.store, office.analyst, office.type_id, data, "jsonl")
+    assert said()[:2] == ("monthly", "monthly")
 
 
 def test_what_a_person_types_is_kept_apart_from_what_was_read(office: Office, run_jobs: Run) -> None:

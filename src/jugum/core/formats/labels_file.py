@@ -32,8 +32,8 @@ class PlaceData(_StrictModel):
 
 
 class ValueData(_StrictModel):
-    """One value: its text, its normal form, and its places (more than one when it goes over lines or pages; none
-    when it is not known where it stands)."""
+    """One value: its text, its normal form (needed where the text does not say it, as the option of a choice), and its
+    places (more than one when it goes over lines or pages; none when it is not known where it stands)."""
 
     text: str = Field(max_length=20_000)  # a clause over several pages; more is no value
     normal: str = ""

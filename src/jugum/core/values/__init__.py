@@ -7,7 +7,7 @@ from jugum.core.values.identifiers import check_digit_agrees, check_method
 from jugum.core.values.kinds import MARKS, NUMERIC, AnyType, DataType, Option, ValueType, as_value_type
 from jugum.core.values.numbers import parse_money, parse_number
 from jugum.core.values.patterns import compiled, matches
-from jugum.core.values.types import normal_form, normal_or_text, same_value, says_none, value_shape
+from jugum.core.values.types import normal_form, normal_or_text, same_value, says_none, text_that_says, value_shape
 from jugum.core.values.units import UNITS_MAX, USUAL_UNITS
 
 __all__ = [
@@ -36,5 +36,6 @@ __all__ = [
     "safe_cell",
     "same_value",
     "says_none",
+    "text_that_says",
     "value_shape",
 ]

@@ -32,6 +32,8 @@ class DataType(StrEnum):
 NUMERIC = frozenset({DataType.MONEY, DataType.NUMBER, DataType.PERCENT, DataType.SPELLED})
 # Of these "–" or "n/a" says that there is none.
 WITH_NONE_SIGNS = NUMERIC | {DataType.DATE}
+# Of these every value has one normal form, however it is printed.
+ONE_FORM = WITH_NONE_SIGNS | {DataType.COUNTRY, DataType.CHOICE, DataType.TICK, DataType.SIGNATURE}
 # Read from marks and lines of fixed pitch, not from runs of words.
 MARKS = frozenset({DataType.TICK, DataType.SIGNATURE, DataType.ZONE})
 

@@ -13,7 +13,7 @@ from jugum.core.structure.zones import repaired_zone
 from jugum.core.values.contact import parse_address, parse_country, parse_email, parse_phone
 from jugum.core.values.dates import parse_date
 from jugum.core.values.identifiers import parse_identifier
-from jugum.core.values.kinds import WITH_NONE_SIGNS, AnyType, DataType, ValueType, as_value_type
+from jugum.core.values.kinds import ONE_FORM, WITH_NONE_SIGNS, AnyType, DataType, ValueType, as_value_type
 from jugum.core.values.numbers import parse_money, parse_number, parse_percent
 from jugum.core.values.spelled import parse_spelled
 from jugum.core.values.units import is_none_sign, without_any_unit, without_unit, without_unit_behind_words
@@ -43,6 +43,16 @@ def normal_or_text(text: str, kind: AnyType) -> str:
     """The normal form, or the text itself where the data type can't read it: nothing that was entered is lost."""
     normal = normal_form(text, kind)
     return text.strip() if normal is None else normal
+
+
+def text_that_says(text: str, normal: str, kind: AnyType) -> str:
+    """A text that says a normal form: `text`, or the normal form itself where the text says something else or nothing
+    that can be read ("uke" for the choice "weekly", 03/04/2025 for 4 March). What is no normal form of the data type,
+    or of one whose texts have many, changes nothing."""
+    one = as_value_type(kind)
+    if not normal or one.data_type not in ONE_FORM or normal_form(normal, one) != normal:
+        return text
+    return text if normal_form(text, one) == normal else normal
 
 
 def says_none(text: str, kind: AnyType) -> bool:

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.page import Box, Word, lines_of, overlap_share, part_of, text_of, union, unpack_words
-from jugum.core.values import DataType, normal_form
+from jugum.core.values import DataType, normal_form, text_that_says
 from jugum.errors import Conflict, Forbidden, InputError
 from jugum.flow.gather.pages import page_of, page_rows
 from jugum.flow.gather.read import document_row
@@ -84,13 +84,15 @@ class SpotInput:
 @dataclass(frozen=True)
 class ValueInput:
     """A value as a person gives it: the words it stands on (page and indices), or a text typed, or both: a text put
-    right where the words were misread, or a part of what they say. `more_places` are its further lines and pages."""
+    right where the words were misread, or a part of what they say. `more_places` are its further lines and pages;
+    `normal` is what it means, where its words don't say so ("uke" for the choice "weekly")."""
 
     text: str | None = None
     page: int | None = None
     words: tuple[int, ...] = ()
     box: Sides | None = None
     more_places: tuple[SpotInput, ...] = ()
+    normal: str = ""
 
 
 @dataclass(frozen=True)
@@ -233,6 +235,7 @@ def resolve(session: Session, document: Document, field: Field, given: ValueInpu
     if len(spots) == 1 and spots[0].words and (part := part_of(spots[0].words, text)) is not None:
         spots[0] = replace(spots[0], box=part)
     places = [(spot.page, [round(side, 5) for side in spot.box]) for spot in spots]
+    text = text_that_says(text, given.normal, value_type_of(field, document))
     normal = normal_form(text, value_type_of(field, document)) or ""
     page, box = places[0] if places else (None, None)
     return ValueView(text, normal, page, box, more_places=places[1:], ocr_text=seen)

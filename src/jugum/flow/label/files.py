@@ -191,9 +191,9 @@ def _take(session: Session, actor: Actor, document: Document, field: Field, said
     if field.kind == "table":
         rows = [
             {
-                key: CellInput(value.text, value.places[0].page, value.places[0].box)
+                key: CellInput(value.text, value.places[0].page, value.places[0].box, value.normal)
                 if value.places
-                else CellInput(value.text)
+                else CellInput(value.text, normal=value.normal)
                 for key, value in line.items()
             }
             for line in said.rows or []
@@ -207,6 +207,7 @@ def _take(session: Session, actor: Actor, document: Document, field: Field, said
             (),
             value.places[0].box if value.places else None,
             tuple(SpotInput(place.page, (), place.box) for place in value.places[1:]),
+            value.normal,
         )
         for value in (said.values if field.many else said.values[:1])
     ]

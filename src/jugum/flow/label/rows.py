@@ -11,7 +11,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from jugum.core.states import LABEL_STATES, Method, Purpose
-from jugum.core.values import AnyType, normal_form, normal_or_text, says_none
+from jugum.core.values import AnyType, normal_form, normal_or_text, says_none, text_that_says
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather.read import document_row, unchanged_row
 from jugum.flow.label.desk_parts import Sides, ValueInput, ValueView, resolve
@@ -28,11 +28,13 @@ WAYS = (Method.MARKED, Method.TYPED, Method.AGREED, Method.PAST_RECORD)
 
 @dataclass(frozen=True)
 class CellInput:
-    """A cell of a table as a person gives it; an empty text is an empty cell."""
+    """A cell of a table as a person gives it; an empty text is an empty cell. `normal` is what it means, where its
+    words don't say so."""
 
     text: str = ""
     page: int | None = None
     box: Sides | None = None
+    normal: str = ""
 
 
 @dataclass(frozen=True)
@@ -215,7 +217,8 @@ def write_table(
     filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
     cells = [(n, key, cell) for n, given in enumerate(filled) for key, cell in given.items() if cell.text.strip()]
     for position, key, cell in cells:
-        text, placed = cell.text.strip(), cell.page is not None and cell.box is not None
+        text = text_that_says(cell.text.strip(), cell.normal, value_type_of(columns[key], document))
+        placed = cell.page is not None and cell.box is not None
         session.add(
             Label(
                 field_id=columns[key].id,

@@ -24,29 +24,31 @@ class SpotIn(BaseModel):
 class ValueIn(BaseModel):
     """A value by the words it stands on (page from 1, indices into the page's words), by text, or by both: a text
     put right where the words were misread, or a part of what they say. `box` is [x0, y0, x1, y1] in page fractions,
-    for a place without words; `more_places` are further lines and pages of it."""
+    for a place without words; `more_places` are further lines and pages of it; `normal` is what it means, where its
+    words don't say so: the option of a choice, an ISO date."""
 
     text: str | None = Field(None, max_length=20_000)
     page: int | None = None
     words: list[int] = Field(default_factory=list)
     box: Sides | None = None
     more_places: list[SpotIn] = Field(default_factory=list, max_length=400)
+    normal: str = Field("", max_length=4000)
 
     def given(self) -> ValueInput:
-        return ValueInput(
-            self.text, self.page, tuple(self.words), self.box, tuple(place.given() for place in self.more_places)
-        )
+        places = tuple(place.given() for place in self.more_places)
+        return ValueInput(self.text, self.page, tuple(self.words), self.box, places, self.normal)
 
 
 class CellIn(BaseModel):
-    """A cell of a table; without text it is empty."""
+    """A cell of a table; without text it is empty. `normal` is what it means, where its words don't say so."""
 
     text: str = Field("", max_length=4000)
     page: int | None = None
     box: Sides | None = None
+    normal: str = Field("", max_length=4000)
 
     def given(self) -> CellInput:
-        return CellInput(self.text, self.page, self.box)
+        return CellInput(self.text, self.page, self.box, self.normal)
 
 
 class PrintedIn(BaseModel):
