@@ -114,12 +114,18 @@ def train_office(office: Office) -> None:
     versions.publish(office.store, office.analyst, version)
 
 
-def run_queue(store: Store, *queues: Queue) -> None:
-    """Run everything on some queues (all, when none is named) with a real worker, until they are empty."""
-    from jugum.work.tasks import make_app
+def run_queue(store: Store, *queues: Queue, curves: bool = False) -> None:
+    """Run everything on some queues (all, when none is named) with a real worker, until they are empty. Learning curves
+    cost half as much again as the training: only who asks for them gets them."""
+    from jugum.work.tasks import Tasks, make_app
+
+    class Plain(Tasks):
+        def _curve(self, version_id: int) -> None:
+            if curves:
+                super()._curve(version_id)
 
     async def work() -> None:
-        app = make_app(store)
+        app = make_app(store, Plain(store))
         async with app.open_async():
             await app.run_worker_async(
                 queues=list(queues) or None, wait=False, install_signal_handlers=False, listen_notify=False

@@ -40,7 +40,7 @@ class Application(Client):
     @contextmanager
     def workers_paused(self) -> Iterator[None]:
         """Nothing on the queue is done in between: what waits goes on waiting."""
-        workers = [pid for pid in children_of(self.process) if command_of(pid)[0] == "jugum worker"]
+        workers = [pid for pid in children_of(self.process) if command_of(pid)[0] in ("jugum worker", "jugum trainer")]
         assert workers
         try:
             for pid in workers:

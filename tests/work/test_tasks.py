@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import pytest
 from sqlalchemy import text
-from tests.office import Office
+from tests.office import Office, run_queue
 from tests.papers import slip_pdf, slips
 
 from jugum.errors import ExternalError, InputError
@@ -16,6 +16,7 @@ from jugum.flow.label import layouts, next_paper
 from jugum.flow.office.failures import failures
 from jugum.flow.review import draft
 from jugum.flow.train import automatic, training, versions
+from jugum.store import Store
 from jugum.store.queue import Task, enqueue
 from jugum.work import guard
 
@@ -35,6 +36,12 @@ INSIDE = {
     Task.JUDGE_SAMPLE: (next_paper, "judge"),
     Task.TRAIN_IF_DUE: (automatic, "train_if_due"),
 }
+
+
+@pytest.fixture
+def run_jobs(store: Store) -> Run:
+    """Run everything on the queue with a real worker, learning curves too."""
+    return lambda: run_queue(store, curves=True)
 
 
 def broken(*given: object, **named: object) -> None:

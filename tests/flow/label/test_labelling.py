@@ -395,6 +395,15 @@ def test_a_past_record_of_a_dash_says_that_there_is_no_amount(office: Office, ru
     assert said(office, document, "amount") == "absent"
 
 
+def test_records_name_their_papers_with_folders_too_but_each_once(office: Office, run_jobs: Run) -> None:
+    ((document, slip),) = brought(office, run_jobs, 1)
+    name = f"slip-{slip.member}-0.pdf".replace(" ", "-")
+    data = f"file,type,field,value\nmarch\\{name},,member,{slip.member}\napril/{name},,member,Tor Vik\n".encode()
+    report = past_records.import_records(office.store, office.analyst, office.type_id, data)
+    assert report.unknown == [f"file “april/{name}”: “{name}” is another file of these records"]
+    assert said(office, document, "member") == slip.member
+
+
 # ---- Suspects, figures, files ----------------------------------------------------------------------------------------
 
 

@@ -21,6 +21,7 @@ from jugum.core.formats.labels_file import (
 from jugum.core.page import Page, pack_words
 from jugum.core.states import LABEL_STATES, PAGES_FIXED, By, DocumentState, Method, Purpose, SetName
 from jugum.errors import Conflict, InputError
+from jugum.flow.gather.documents import plain_name
 from jugum.flow.gather.read import unchanged_row
 from jugum.flow.label.desk_parts import SpotInput, ValueInput
 from jugum.flow.label.rows import WAYS, CellInput, LabelMetadata, columns_of, table_texts, write_labels, write_table
@@ -183,7 +184,8 @@ def _document_of(session: Session, type_id: int, paper: PaperData) -> Document |
             .order_by((Document.name == paper.file).desc(), Document.id)
             .limit(1)
         )
-    return found or session.scalar(mine.where(Document.name == paper.file).order_by(Document.id).limit(1))
+    named = mine.where(Document.name.in_((paper.file, plain_name(paper.file))))
+    return found or session.scalar(named.order_by((Document.name == paper.file).desc(), Document.id).limit(1))
 
 
 def _take(session: Session, actor: Actor, document: Document, field: Field, said: FieldData) -> int:

@@ -19,6 +19,7 @@ from jugum.core.schema import Plan
 from jugum.core.states import LABEL_STATES, By, DocumentState, Method, Purpose, RecordState
 from jugum.core.values import DataType, date_order, normal_form
 from jugum.errors import Conflict, InputError, NotFound
+from jugum.flow.gather.documents import plain_name
 from jugum.flow.gather.pages import pages_of
 from jugum.flow.gather.read import unchanged_row
 from jugum.flow.label.desk_parts import ValueInput
@@ -76,6 +77,8 @@ def import_records(
             document = _sample_named(session, type_id, name)
             if document is None:
                 unknown.append(f"file “{name}”: no sample of this name has been read")
+            elif any(document is other for other, _ in found):
+                unknown.append(f"file “{name}”: “{document.name}” is another file of these records")
             else:
                 found.append((document, given))
         counts = _place_all(session, actor, row_type, found, complete, told)
@@ -110,11 +113,11 @@ def _sample_named(session: Session, type_id: int, name: str) -> Document | None:
         select(Document)
         .where(
             Document.type_id == type_id,
-            Document.name == name,
+            Document.name.in_((name, plain_name(name))),  # keyed with its folder, maybe
             Document.purpose == Purpose.SAMPLE,
             Document.state.in_(LABEL_STATES),
         )
-        .order_by(Document.id.desc())
+        .order_by((Document.name == name).desc(), Document.id.desc())
     )
 
 
