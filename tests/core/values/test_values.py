@@ -151,6 +151,8 @@ def test_numbers_lose_idle_zeros(number: int) -> None:
         ("03/04/2025", "2025-03-04", DataType.DATE, "2025-03-04"),
         ("03/04/2025", "2025-04-03", DataType.DATE, "03/04/2025"),
         ("1.204,50", "1204.50", DataType.MONEY, "1.204,50"),
+        ("77.00", "1204.50", DataType.MONEY, "77.00"),  # put right by hand, its normal form forgotten
+        ("5 May 2025", "2025-04-03", DataType.DATE, "5 May 2025"),
         ("did not", "no", DataType.TICK, "no"),
         ("Selvik, Runa", "Runa Selvik", DataType.NAME, "Selvik, Runa"),
         ("12", "", DataType.NUMBER, "12"),

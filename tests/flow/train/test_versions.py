@@ -14,10 +14,11 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import undefer
 from tests.office import Office, span_of
-from tests.papers import slip_pdf, slips
+from tests.papers import Slip, slip_pdf, slips, words_pdf
 
 from jugum.core.evaluation.tables import ReportTable
 from jugum.core.extraction.candidates.synonyms import shipped_groups
+from jugum.core.schema.plan_file import OptionFile
 from jugum.core.training.stages import Stage
 from jugum.errors import Conflict, ExternalError, Forbidden, InputError
 from jugum.flow.gather import classification, documents, place
@@ -33,6 +34,8 @@ from jugum.flow.plan import fields as plan_fields
 from jugum.flow.plan import synonyms as plan_synonyms
 from jugum.flow.plan.fields import FieldInput
 from jugum.flow.review import changes as version_changes
+from jugum.flow.review import desk as review_desk
+from jugum.flow.review.settle import settle
 from jugum.flow.train import automatic, training, versions
 from jugum.flow.train import files as version_files
 from jugum.flow.weigh import policies
@@ -327,6 +330,43 @@ def test_the_report_is_one_page_and_each_of_its_tables_a_file(trained: Office) -
 
 
 # ---- Tables and choices that are learned -----------------------------------------------------------------------------
+
+
+def test_a_choice_in_other_words_is_read_as_its_option_and_agreed_to(office: Office, run_jobs: Run) -> None:
+    """“uke” says weekly, which the plan does not know and labels tell."""
+    options = [OptionFile(key="weekly"), OptionFile(key="monthly")]
+    interval = FieldInput(name="Interval", data_type="choice", printed_names=["Paid per"], options=options)
+    plan_fields.add_field(office.store, office.analyst, office.type_id, interval)
+    words = ("uke", "mnd")
+
+    def bring(number: int, slip: Slip, purpose: str) -> int:
+        lines = f"Paid by {slip.member}", f"Paid per {words[number % 2]}", f"Date {slip.day}", f"Total {slip.amount}"
+        return documents.receive(
+            office.store, office.analyst, office.type_id, f"{number}.pdf", words_pdf(*lines), purpose=purpose
+        ).document_id
+
+    brought = [(bring(number, slip, "sample"), slip) for number, slip in enumerate(slips(8))]
+    run_jobs()
+    for number, (document, slip) in enumerate(brought):
+        with office.store.session() as session:
+            page = page_views(session, document)[0].words
+        said = [(key, ValueInput(None, 1, span_of(page, text))) for key, text in slip.truth.items()]
+        meant = ValueInput(None, 1, span_of(page, words[number % 2]), normal=options[number % 2].key)
+        for key, value in [*said, ("interval", meant)]:
+            label_desk.set_label(office.store, office.analyst, document, key, [value])
+        label_desk.done(office.store, office.analyst, document)
+    version = training.start(office.store, office.analyst, office.type_id)
+    run_jobs()
+    versions.publish(office.store, office.analyst, version)
+    live = bring(8, slips(1, start=40)[0], "live")
+    run_jobs()
+    (field,) = [one for one in review_desk.desk(office.store, office.reviewer, live).fields if one.key == "interval"]
+    assert field.hold
+    (value,) = field.values
+    assert (value.text, value.normal) == ("weekly", "weekly")
+    settle(office.store, office.reviewer, live, "interval", [ValueInput(value.text, value.page, (), value.box)])
+    (field,) = [one for one in review_desk.desk(office.store, office.reviewer, live).fields if one.key == "interval"]
+    assert field.settled
 
 
 def test_a_labelled_table_is_measured_and_passes_by_its_threshold(office: Office, run_jobs: Run) -> None:

@@ -13,6 +13,7 @@ from jugum.core.evaluation.intervals import share_interval
 from jugum.core.training.verdicts import Counts
 
 Floats = npt.NDArray[np.float64]
+DRAWS = 2000  # of a permutation test: a chance of 5 % rests on a hundred of them
 RESAMPLES = 600  # the 2.5 % quantile rests on 15 of them
 
 
@@ -56,6 +57,26 @@ def share_by_papers(papers: Sequence[tuple[int, int]], *, seed: int = 0) -> tupl
     low, high = bootstrap_interval(papers, lambda sums: sums[0] / sums[1] if sums[1] else hits / total, seed=seed)
     plain = share_interval(hits, total)
     return min(low, plain[0]), max(high, plain[1])  # the wider promises less
+
+
+def chance_of_gap(
+    mine: Sequence[tuple[int, int]], others: Sequence[tuple[int, int]], *, seed: int = 0, draws: int = DRAWS
+) -> float:
+    """How often chance alone would part two shares as far as these, each given as (hits, total) of its papers: a
+    permutation test over papers, since the values of one paper are right or wrong together (Fisher 1935; with one
+    added to counts, so that it is never 0: Phipson and Smyth 2010). 1 where one has no paper."""
+    both = np.array([*mine, *others], dtype=float).reshape(-1, 2)
+    if not len(mine) or not len(others):
+        return 1.0
+
+    def gap(order: npt.NDArray[np.intp]) -> float:
+        first, second = both[order[: len(mine)]].sum(axis=0), both[order[len(mine) :]].sum(axis=0)
+        return float(abs(first[0] / max(1.0, first[1]) - second[0] / max(1.0, second[1])))
+
+    rng = np.random.default_rng(seed)
+    seen = gap(np.arange(len(both)))
+    as_far = sum(gap(rng.permutation(len(both))) >= seen - 1e-12 for _ in range(draws))
+    return (as_far + 1) / (draws + 1)
 
 
 def brier(confidence: Sequence[float], right: Sequence[bool]) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
+from itertools import compress
 
 import numpy as np
 
@@ -14,6 +15,7 @@ from jugum.core.evaluation.metrics import (
     bootstrap_interval,
     brier,
     calibration_error,
+    chance_of_gap,
     macro_f1,
     reliability,
     share_by_papers,
@@ -24,6 +26,7 @@ from jugum.core.evaluation.report_model import (
     Counted,
     CountedPrecision,
     FieldFigures,
+    Gap,
     HardPaper,
     LayoutFigures,
     LeftOutFold,
@@ -63,7 +66,9 @@ def report_of(
     count = len(trained.seen.records)
     evidence_seen, evidence_unseen = trained.evidence[:count], trained.evidence[count:]
     counts = papers.counted
-    seen, rows_seen = _of_papers(counts, trained.seen.records, evidence_seen)
+    # A paper whose layout no other labelled paper has tells nothing of known layouts: it is judged as a new one, below.
+    known = [row.layout_similarity >= trained.layout_similarity_min for row in evidence_seen]
+    seen, rows_seen = _of_papers(counts, *_kept(known, trained.seen.records, evidence_seen))
     unseen, rows_unseen = _of_papers(counts, trained.unseen.records, evidence_unseen)
     only_held, _ = _of_papers([not counted for counted in counts], trained.seen.records, evidence_seen)
     judged = list(dict.fromkeys(record.decision.field for record in [*seen, *unseen]))
@@ -86,7 +91,7 @@ def report_of(
         calibration_error=confidence_figures(rows_seen).calibration_error,
         seen=_overall(seen, rows_seen),
         unseen=_overall(unseen, rows_unseen),
-        test=figures_on_tests(trained, tests, structures),
+        test=figures_on_tests(trained, tests, structures, (rows_seen, rows_unseen)),
         layouts=_layouts(papers, seen, unseen),
         errors=wrong[:ERRORS_KEPT],
         hardest=_hardest(rows_seen),
@@ -94,19 +99,22 @@ def report_of(
     )
 
 
+def _kept(
+    wanted: Sequence[bool], records: Sequence[HeldOut], rows: Sequence[EvidenceRow]
+) -> tuple[list[HeldOut], list[EvidenceRow]]:
+    return list(compress(records, wanted)), list(compress(rows, wanted))
+
+
 def _of_papers(
     wanted: Sequence[bool], records: Sequence[HeldOut], rows: Sequence[EvidenceRow]
 ) -> tuple[list[HeldOut], list[EvidenceRow]]:
     """The decisions on some papers (`wanted`, one for each) with their evidence."""
-    kept = [(record, row) for record, row in zip(records, rows, strict=True) if wanted[record.paper]]
-    return [record for record, _ in kept], [row for _, row in kept]
+    return _kept([wanted[record.paper] for record in records], records, rows)
 
 
 def counted_by_papers(records: Sequence[HeldOut]) -> Counted:
     """Right ones of some decisions, with an interval by bootstrap over their papers."""
-    pairs = [(sum(record.right for record in its), len(its)) for its in _by_paper(records).values()]
-    right, total = sum(pair[0] for pair in pairs), sum(pair[1] for pair in pairs)
-    return Counted(right=right, total=total, interval=share_by_papers(pairs))
+    return _share([(sum(record.right for record in its), len(its)) for its in _by_paper(records).values()])
 
 
 def confidence_figures(rows: Sequence[EvidenceRow]) -> ConfidenceFigures:
@@ -259,7 +267,10 @@ def counted(right: Sequence[bool]) -> Counted:
 
 
 def figures_on_tests(
-    trained: TrainedVersion, tests: Sequence[Sample], structures: Mapping[str, Structures] | None = None
+    trained: TrainedVersion,
+    tests: Sequence[Sample],
+    structures: Mapping[str, Structures] | None = None,
+    own: tuple[Sequence[EvidenceRow], Sequence[EvidenceRow]] = ((), ()),
 ) -> TestFigures | None:
     """What a finished version does on papers kept for testing; see `figures_of_tests`."""
     rows: list[EvidenceRow] = []
@@ -273,20 +284,52 @@ def figures_on_tests(
                 rows.append(
                     EvidenceRow(sample.key, decision.field, confidence, similarity, verdict.right, False, *texts)
                 )
-    return figures_of_tests(plan, rows, len(tests), trained.layout_similarity_min)
+    return figures_of_tests(plan, rows, len(tests), trained.layout_similarity_min, own)
 
 
-def figures_of_tests(plan: Plan, rows: Sequence[EvidenceRow], papers: int, least: float) -> TestFigures | None:
+def figures_of_tests(
+    plan: Plan,
+    rows: Sequence[EvidenceRow],
+    papers: int,
+    least: float,
+    own: tuple[Sequence[EvidenceRow], Sequence[EvidenceRow]] = ((), ()),
+) -> TestFigures | None:
     """Exact matches on papers kept for testing, on the whole, by field, and apart for layouts known (likeness at or
-    above `least`) and new; and how true the confidences are. None without such papers."""
+    above `least`) and new; how true the confidences are; and the gaps to the version's `own` evidence, that on known
+    and that on new layouts. None without such papers."""
     if not rows:
         return None
+    known = [row for row in rows if row.layout_similarity >= least]
+    new = [row for row in rows if row.layout_similarity < least]
     by_field = {field.key: [row.right for row in rows if row.field == field.key] for field in plan.fields}
     return TestFigures(
         **counted([row.right for row in rows]).model_dump(),
         **confidence_figures(rows).model_dump(),
         papers=papers,
-        known_layouts=counted([row.right for row in rows if row.layout_similarity >= least]),
-        new_layouts=counted([row.right for row in rows if row.layout_similarity < least]),
+        known_layouts=counted([row.right for row in known]),
+        new_layouts=counted([row.right for row in new]),
         fields={key: counted(its) for key, its in by_field.items() if its},
+        known_gap=_gap(own[0], known),
+        new_gap=_gap(own[1], new),
     )
+
+
+def _gap(own: Sequence[EvidenceRow], test: Sequence[EvidenceRow]) -> Gap | None:
+    """None where one of them has nothing to compare."""
+    if not own or not test:
+        return None
+    mine, others = _pairs(own), _pairs(test)
+    return Gap(own=_share(mine), test=_share(others), chance=round(chance_of_gap(mine, others), 4))
+
+
+def _pairs(rows: Sequence[EvidenceRow]) -> list[tuple[int, int]]:
+    """Rows right, and all of them, of each paper."""
+    papers: dict[str, list[bool]] = defaultdict(list)
+    for row in rows:
+        papers[row.sample].append(row.right)
+    return [(sum(its), len(its)) for its in papers.values()]
+
+
+def _share(pairs: Sequence[tuple[int, int]]) -> Counted:
+    right, total = sum(pair[0] for pair in pairs), sum(pair[1] for pair in pairs)
+    return Counted(right=right, total=total, interval=share_by_papers(pairs))

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from jugum.core.training.confidence import EvidenceRow
 from jugum.errors import InputError
 
+CHANCE_LEAST = 0.05  # what chance alone does more seldom is no chance (the usual level)
 FORMAT = 1  # a report of another format is not guessed at
 Interval = tuple[float, float]
 
@@ -107,9 +108,23 @@ class Overall(ConfidenceFigures, Precision):
     whole_interval: Interval
 
 
+class Gap(_Part):
+    """The share right by a version's own held-out decisions beside that on the papers kept for testing, and how often
+    chance alone would part them as far (0–1; by papers)."""
+
+    own: Counted
+    test: Counted
+    chance: float
+
+    @property
+    def is_wide(self) -> bool:
+        """Whether it is wider than chance allows."""
+        return self.chance < CHANCE_LEAST
+
+
 class TestFigures(ConfidenceFigures):
     """What the finished version does on papers kept for testing: on all, on layouts similar enough to pass the
-    layout gate, and on new ones."""
+    layout gate, and on new ones; and the gaps between the latter and what the version says of itself."""
 
     __test__ = False  # no test of pytest's
 
@@ -120,6 +135,8 @@ class TestFigures(ConfidenceFigures):
     known_layouts: Counted
     new_layouts: Counted
     fields: dict[str, Counted]
+    known_gap: Gap | None = None
+    new_gap: Gap | None = None
 
 
 class LayoutFigures(_Part):

@@ -23,12 +23,13 @@ from jugum.core.extraction.parts import (
 )
 from jugum.core.extraction.presence import Presence
 from jugum.core.extraction.untrained.reading import needs_picture
-from jugum.core.extraction.values.assignment import Decision
+from jugum.core.extraction.values.assignment import Choice, Decision
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import Extractor, extractor_from
 from jugum.core.page import Page
 from jugum.core.schema import Plan
 from jugum.core.structure import Structures
+from jugum.core.values import DataType
 
 AnyDecision = Decision | PartDecision
 
@@ -60,7 +61,25 @@ class TrainedModel:
         lacking = self.presence.lacking(group)
         values = self.extractor.decide(pages, alike, inside_of(self.plan, decided), lacking) if self.extractor else []
         values, decided = one_each(values, decided)
-        return on_layout([*values, *decided], group, lacking)
+        return [_as_option(self.plan, one) for one in on_layout([*values, *decided], group, lacking)]
+
+
+def _as_option(plan: Plan, decision: AnyDecision) -> AnyDecision:
+    """A choice by its option, whatever words say it on papers ("uke" for weekly): who knows the plan's options alone
+    must be able to read it, as the option's label and its tick boxes can be."""
+    if plan.field(decision.field).data_type is not DataType.CHOICE:
+        return decision
+
+    if isinstance(decision, PartDecision):
+        values = {
+            key: tuple(one and replace(one, text=one.normal) for one in its) for key, its in decision.values.items()
+        }
+        return replace(decision, values=values, others=tuple(replace(one, text=one.normal) for one in decision.others))
+
+    def said(choice: Choice) -> Choice:
+        return replace(choice, candidate=replace(choice.candidate, text=choice.candidate.normal))
+
+    return replace(decision, chosen=tuple(map(said, decision.chosen)), others=tuple(map(said, decision.others)))
 
 
 def fit_trained_model(

@@ -46,13 +46,17 @@ def normal_or_text(text: str, kind: AnyType) -> str:
 
 
 def text_that_says(text: str, normal: str, kind: AnyType) -> str:
-    """A text that says a normal form: `text`, or the normal form itself where the text says something else or nothing
-    that can be read ("uke" for the choice "weekly", 03/04/2025 for 4 March). What is no normal form of the data type,
-    or of one whose texts have many, changes nothing."""
+    """A text that says what is meant: `text`, or the normal form given beside it where the text can't be read ("uke" for
+    the choice "weekly") or is a date that says it in the other order of day and month. What is no normal form of the
+    data type, or of one whose texts have many, changes nothing."""
     one = as_value_type(kind)
     if not normal or one.data_type not in ONE_FORM or normal_form(normal, one) != normal:
         return text
-    return text if normal_form(text, one) == normal else normal
+    said = normal_form(text, one)
+    if said is None:
+        return normal
+    orders = [normal_form(text, one.on_paper(order)) for order in (False, True)]
+    return normal if said != normal and normal in orders else text
 
 
 def says_none(text: str, kind: AnyType) -> bool:

@@ -213,14 +213,17 @@ def draw_curve(store: Store, version_id: int, explorer: Explorer | None = None) 
     """Work out the learning curve of a trained version from the papers it was trained from, as far as their labels
     are still the same, and keep it in its report. Its last point is what the training itself measured."""
     with store.session() as session:
-        version = session.get(ModelVersion, version_id, options=[undefer(ModelVersion.snapshot)])
+        deferred = [undefer(ModelVersion.snapshot), undefer(ModelVersion.evidence)]
+        version = session.get(ModelVersion, version_id, options=deferred)
         if version is None or version.trained_at is None or not version.report:
             return
-        known, report = version.snapshot.get("papers", {}), report_in(version)
+        known, report, evidence = version.snapshot.get("papers", {}), report_in(version), version.evidence
     if report.curve:
         return
-    full = {"": (report.seen_right, report.seen_total)}
-    full |= {field.field: (field.seen_right, field.seen_total) for field in report.fields}
+    judged = [row for row in evidence if not row["unseen"] and row.get("counted", True)]
+    rights = {key: [row["right"] for row in judged if row["field"] == key] for key in {row["field"] for row in judged}}
+    full = {key: (sum(its), len(its)) for key, its in rights.items()}
+    full[""] = (sum(right for right, _ in full.values()), len(judged))
     given = _given(store, version_id, explorer or Explorer())
     samples = [sample for sample in given.samples if known.get(sample.key) == _normals(sample)]
     if len(samples) < CURVE_PAPERS_LEAST:
