@@ -19,6 +19,7 @@ from jugum.core.evaluation.metrics import (
     bootstrap_interval,
     brier,
     calibration_error,
+    chance_of_gap,
     macro_f1,
     reliability,
     share_by_papers,
@@ -75,6 +76,16 @@ def test_calibration_error_is_nought_when_confidence_is_true_and_the_gap_when_it
     assert calibration_error(sure, [True, True, True, False] * 25) == pytest.approx(0)
     assert calibration_error(sure, [True] * 100) == pytest.approx(0.25)
     assert calibration_error([], []) == brier([], []) == area_under_risk_coverage([], []) == 0
+
+
+def test_a_gap_is_wide_when_papers_and_not_values_say_so() -> None:
+    alike = [(9, 10), (10, 10), (8, 10), (10, 10)]
+    assert chance_of_gap(alike, alike) == 1
+    assert chance_of_gap([(10, 10)] * 12, [(5, 10)] * 12) < 0.01
+    # one bad scan among four papers: a tenth of the values, and no more than chance
+    assert chance_of_gap([(10, 10)] * 12, [(10, 10)] * 3 + [(2, 10)]) > 0.05
+    assert chance_of_gap([], alike) == chance_of_gap(alike, []) == 1
+    assert chance_of_gap(alike, [(7, 10)] * 5, seed=4) == chance_of_gap(alike, [(7, 10)] * 5, seed=4)
 
 
 def test_resampling_papers_gives_wider_intervals_than_values_would() -> None:

@@ -116,6 +116,33 @@ def test_figures_are_of_held_out_papers_and_add_up(version: TrainedVersion, samp
     assert report.seen_right / report.seen_total > 0.9
 
 
+def test_a_paper_of_a_layout_of_its_own_tells_nothing_of_known_layouts(samples: list[Sample]) -> None:
+    report = report_of(train_version(PLAN, [*samples[::2], samples[1]]))
+    count = len(samples[::2])
+    assert (report.seen_total, report.unseen_total) == (3 * count, 3 * (count + 1))
+
+
+def test_the_report_says_when_the_test_set_disagrees_more_than_chance(version: TrainedVersion) -> None:
+    def labelled(number: int, slip: Slip, amount: str) -> Sample:
+        said = {**slip.truth, "amount": amount}
+        labels = {
+            key: (SampleLabel(text, normal_form(text, PLAN.field(key).value_type) or ""),) for key, text in said.items()
+        }
+        return Sample(f"test {number}", (page_of(slip_pdf(slip, number % 2)),), labels)
+
+    new = list(enumerate(slips(8, start=60)))
+    agreeing = report_of(version, [labelled(number, slip, slip.amount) for number, slip in new]).test
+    wrong = report_of(version, [labelled(number, slip, "1,11") for number, slip in new]).test
+    assert agreeing is not None
+    assert agreeing.known_gap is not None
+    assert not agreeing.known_gap.is_wide
+    assert agreeing.new_gap is None  # no test is of a new layout
+    assert wrong is not None
+    assert wrong.known_gap is not None
+    assert wrong.known_gap.is_wide
+    assert (wrong.known_gap.test.right, wrong.known_gap.test.total) == (16, 24)
+
+
 def test_training_again_gives_the_same_figures_to_the_last_digit(
     version: TrainedVersion, samples: list[Sample]
 ) -> None:

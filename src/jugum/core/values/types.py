@@ -46,9 +46,9 @@ def normal_or_text(text: str, kind: AnyType) -> str:
 
 
 def text_that_says(text: str, normal: str, kind: AnyType) -> str:
-    """A text that says what is meant: `text`, or the normal form given beside it where the text can't be read ("uke" for
-    the choice "weekly") or is a date that says it in the other order of day and month. What is no normal form of the
-    data type, or of one whose texts have many, changes nothing."""
+    """A text that says what is meant: `text`, or the normal form given beside it where the text can't be read ("uke"
+    for the choice "weekly") or is a date that says it in the other order of day and month. What is no normal form of
+    the data type, or of one whose texts have many, changes nothing."""
     one = as_value_type(kind)
     if not normal or one.data_type not in ONE_FORM or normal_form(normal, one) != normal:
         return text
