@@ -391,7 +391,7 @@ def test_a_labelled_table_is_measured_and_passes_by_its_threshold(office: Office
             office.analyst,
             document,
             "goods",
-            [{"goods.item": CellInput("rope"), "goods.sum": CellInput("12,00")}, {"goods.item": CellInput("oar")}],
+            [{"goods.item": CellInput("rope"), "sum": CellInput("12,00")}, {"goods.item": CellInput("oar")}],
         )
         label_desk.done(office.store, office.analyst, document)
     with office.store.session() as session:

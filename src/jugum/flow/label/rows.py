@@ -199,10 +199,12 @@ def write_table(
     *,
     method: str | LabelMetadata,
 ) -> None:
-    """Replace a table's labels: one per filled cell, its row as position."""
+    """Replace a table's labels: one per filled cell, its row as position. A column is known by its key, with that of
+    its table or without."""
     columns = {column.key: column for column in columns_of(row)}
     if row.kind != "table":
         raise InputError(f"{row.name} is not a table.")
+    rows = [{key if key in columns else f"{row.key}.{key}": cell for key, cell in given.items()} for given in rows]
     unknown = next((key for given in rows for key in given if key not in columns), None)
     if unknown is not None:
         raise InputError(f"{row.name} has no column “{unknown}”; it has {', '.join(columns)}.")
