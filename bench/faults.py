@@ -35,6 +35,7 @@ SIGNS = {
     "fork server": "jugum.forkserver",
     "web process": "jugum web",
     "worker": "jugum worker",
+    "trainer": "jugum trainer",
     "database server": "postgres:",
 }
 FINAL = {"to label", "set aside", "unpacked", "unplaced"}

@@ -18,6 +18,11 @@ JugumError
 Core raises these; the web maps each to a status in one handler.
 """
 
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+
 
 class JugumError(Exception):
     """Base of all errors whose text may be shown to a person."""
@@ -73,3 +78,22 @@ class ExternalError(JugumError):
 
 class StorageFull(ExternalError):  # noqa: N818 - named for what happened
     pass
+
+
+class PaperFault(Exception):  # noqa: N818 - named for what happened
+    """A fault of our own, at one paper of several: its key, and what a person is told of it beside the reference."""
+
+    def __init__(self, key: str) -> None:
+        super().__init__(f"a fault at paper {key}")
+        self.key, self.told = key, ""
+
+
+@contextlib.contextmanager
+def at_paper(key: str) -> Iterator[None]:
+    """What fails inside by a fault of our own is raised as one at this paper."""
+    try:
+        yield
+    except JugumError:
+        raise
+    except Exception as error:
+        raise PaperFault(key) from error

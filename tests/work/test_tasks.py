@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import pytest
-from sqlalchemy import text
+from sqlalchemy import select, text
 from tests.office import Office, run_queue
 from tests.papers import slip_pdf, slips
 
+from jugum.core.extraction.candidates.rules import candidates_with_rules
+from jugum.core.extraction.values import corpus
+from jugum.core.page import Page, Word
+from jugum.core.schema import Plan
 from jugum.errors import ExternalError, InputError
 from jugum.flow.gather import bundles, documents, place, read
 from jugum.flow.gather.documents import Intake
+from jugum.flow.gather.pages import pages_of
 from jugum.flow.label import layouts, next_paper
 from jugum.flow.office.failures import failures
 from jugum.flow.review import draft
 from jugum.flow.train import automatic, training, versions
 from jugum.store import Store
+from jugum.store.models import Document
 from jugum.store.queue import Task, enqueue
 from jugum.work import guard
 
@@ -112,6 +118,31 @@ def test_a_training_that_the_labels_don_t_allow_says_why(
     monkeypatch.setattr(*INSIDE[Task.TRAIN_VERSION], refuses)
     run_jobs()
     assert versions.version_view(trained.store, version).error == "Label more papers."
+
+
+def test_a_training_that_fails_at_a_paper_names_it(
+    trained: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with trained.store.session() as session:
+        third = session.scalars(select(Document).order_by(Document.id).offset(2).limit(1)).one()
+    words = pages_of_document(trained, third.id)
+
+    def refuses(plan: Plan, pages: Sequence[Page]) -> object:
+        if [page.words for page in pages] == words:
+            raise ZeroDivisionError("inside")
+        return candidates_with_rules(plan, pages)
+
+    monkeypatch.setattr(corpus, "candidates_with_rules", refuses)
+    version = training.start(trained.store, trained.analyst, trained.type_id)
+    run_jobs()
+    error = versions.version_view(trained.store, version).error or ""
+    assert "under reference" in error
+    assert f"It failed at “{third.name}”: take that paper out" in error
+
+
+def pages_of_document(office: Office, document: int) -> list[tuple[Word, ...]]:
+    with office.store.session() as session:
+        return [page.words for page in pages_of(session, document)]
 
 
 def test_a_learning_curve_that_fails_is_told_in_the_report(

@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterator
 import procrastinate
 import structlog
 
-from jugum.errors import ExternalError, JugumError, NotFound
+from jugum.errors import ExternalError, JugumError, NotFound, PaperFault
 
 log = structlog.get_logger()
 ATTEMPTS = 5  # the first and four more, after 3, 9, 27 and 81 seconds
@@ -50,4 +50,5 @@ def guarded(context: procrastinate.JobContext, report_failure: Callable[[str], N
 def _unexpected(job: procrastinate.jobs.Job, error: Exception) -> str:
     reference = secrets.token_hex(4)
     log.error("a task failed", reference=reference, task=job.task_name, args=job.task_kwargs, exc_info=error)
-    return f"Something went wrong in the program; the log has it under reference {reference}."
+    said = f"Something went wrong in the program; the log has it under reference {reference}."
+    return f"{said} {error.told}" if isinstance(error, PaperFault) and error.told else said

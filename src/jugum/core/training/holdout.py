@@ -22,7 +22,7 @@ from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.schema import Plan
 from jugum.core.structure import Structures
 from jugum.core.training.verdicts import Verdict, verdict_on
-from jugum.errors import NothingToLearn
+from jugum.errors import NothingToLearn, at_paper
 
 FOLDS = 5  # the usual number: four fifths of the papers are left to learn from
 Mask = npt.NDArray[np.bool_]
@@ -83,12 +83,11 @@ class Papers:
     ) -> Papers:
         """Papers made ready for holding out: values and parts of each worked out once."""
         part = parts_of(plan)
-        made = [
-            PartPaper.of(part, sample.pages, (structures or {}).get(sample.key))
-            if part.fields
-            else PartPaper((), (), {}, ())
-            for sample in samples
-        ]
+        made = []
+        for sample in samples:
+            with at_paper(sample.key):
+                its = (structures or {}).get(sample.key)
+                made.append(PartPaper.of(part, sample.pages, its) if part.fields else PartPaper((), (), {}, ()))
         return Papers(plan, samples, corpus, made)
 
     @cached_property

@@ -24,7 +24,7 @@ from jugum.core.structure import Structures
 from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.stages import Stage, Stopwatch, Timetable
 from jugum.core.training.version import papers_of
-from jugum.errors import Conflict, InputError, NotFound
+from jugum.errors import Conflict, InputError, NotFound, PaperFault
 from jugum.flow.gather.explore import Explorer
 from jugum.flow.in_force import report_in
 from jugum.flow.label.layouts import group_new
@@ -105,6 +105,11 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
         progress(Stage.TEST_SET, 1.0)
     except TrainingCancelledError:
         return  # its row says so already
+    except PaperFault as fault:
+        with store.session() as session:
+            name = session.scalar(select(Document.name).where(Document.id == int(fault.key))) or "a paper"
+        fault.told = f"It failed at “{name}”: take that paper out of the training set in Label, and train again."
+        raise
     _keep(store, version_id, given, trained, report.model_copy(update={"stage_seconds": progress.stage_seconds}))
 
 

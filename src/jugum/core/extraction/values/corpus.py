@@ -27,7 +27,7 @@ from jugum.core.extraction.values.second_opinion import TaggedPaper, WordTagger,
 from jugum.core.extraction.values.similarities import Example, Examples
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import same_value
-from jugum.errors import NothingToLearn
+from jugum.errors import NothingToLearn, at_paper
 
 Floats = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
@@ -107,7 +107,8 @@ class Corpus:
         self._shapes_seen: dict[int, ShapesSeen] = {}
         kept = set(self.training_papers)
         for place, number in enumerate(self.training_papers):
-            self._prepared[number] = self._prepare(number)
+            with at_paper(self.samples[number].key):
+                self._prepared[number] = self._prepare(number)
             progress(0.1 + 0.3 * (place + 1) / len(kept))
         self.texts = [
             frozenset(candidate.plain for candidate in self.prepared(int(number)).candidates)
@@ -121,7 +122,8 @@ class Corpus:
             ]
         )
         for place, number in enumerate(self.training_papers):
-            self._views[number] = self._view(number)
+            with at_paper(self.samples[number].key):
+                self._views[number] = self._view(number)
             progress(0.4 + 0.6 * (place + 1) / len(kept))
 
     def prepared(self, number: int) -> Prepared:
