@@ -177,7 +177,8 @@ class Calibrator:
         return self
 
     def probabilities(self, decisions: Sequence[AnyDecision]) -> Floats:
-        """Probability (0–1) that each decision is right, never surer than what N decisions can show: N+1 in N+2.
+        """Probability (0–1) that each decision is right, never surer than what N decisions can show (N+1 in N+2), nor
+        than the labelled papers of its layout can.
 
         That nothing is there on a known layout is told in two ways, whose log-odds are pooled (a logarithmic opinion
         pool, Genest and Zidek 1986): by the features, and, the more the more papers of the layout were decided on, by
@@ -190,7 +191,7 @@ class Calibrator:
         strange = np.array([decision.layout_similarity < SAME for decision in decisions])
         scores = np.where(strange, self.strange_.scores(scaled), self.familiar_.scores(scaled))
         most = min(CONFIDENCE_MAX, (self.decisions_ + 1) / (self.decisions_ + 2))
-        caps = np.full(len(decisions), most)
+        caps = np.array([min(most, decision.most) for decision in decisions])
         for place, decision in enumerate(decisions):
             seen = self.here_.seen(decision)
             if says_nothing(decision) and decision.lacking and seen:
@@ -198,7 +199,7 @@ class Calibrator:
                 by_layout = log_odds(self.oversights_.nothing_there(decision))
                 scores[place] = (1 - share) * scores[place] + share * by_layout
             elif denies(decision):
-                caps[place] = min(most, self.denials_.share(decision))
+                caps[place] = min(caps[place], self.denials_.share(decision))
         bounded = np.clip(scores, -SCORE_MOST, SCORE_MOST)
         confidence: Floats = np.clip(1 / (1 + np.exp(-bounded)), CONFIDENCE_MIN, caps)
         return confidence

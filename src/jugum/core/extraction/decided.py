@@ -29,7 +29,8 @@ class PartDecision:
     `features` are the numbers that speak for or against it being right, by the names of `core.calibration`,
     `layout_similarity` the layout's likeness (0–1) to the most alike labelled paper, `reading` the least reading
     confidence (0–1) in its words, `layout` the group of layouts that the paper is of, `lacking` the log-odds that a
-    paper of it lacks the field (0 where nothing is known).
+    paper of it lacks the field (0 where nothing is known), `most` the most confidence (0–1) that so many labelled
+    papers of it can give.
     """
 
     field: str
@@ -42,6 +43,7 @@ class PartDecision:
     why: Mapping[str, float] = kept(default_factory=dict)
     layout: int = NEW_LAYOUT
     lacking: float = 0.0
+    most: float = 1.0
 
     @property
     def absent(self) -> bool:

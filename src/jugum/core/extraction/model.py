@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from dataclasses import field as kept
 
@@ -61,7 +61,7 @@ class TrainedModel:
         lacking = self.presence.lacking(group)
         values = self.extractor.decide(pages, alike, inside_of(self.plan, decided), lacking) if self.extractor else []
         values, decided = one_each(values, decided)
-        return [_as_option(self.plan, one) for one in on_layout([*values, *decided], group, lacking)]
+        return [_as_option(self.plan, one) for one in on_layout(self.plan, [*values, *decided], group, self.presence)]
 
 
 def _as_option(plan: Plan, decision: AnyDecision) -> AnyDecision:
@@ -93,6 +93,15 @@ def fit_trained_model(
     return TrainedModel(plan, extractor, parts, corpus.book, Presence.of(samples, groups))
 
 
-def on_layout(decisions: Sequence[AnyDecision], layout: int, lacking: Mapping[str, float]) -> list[AnyDecision]:
-    """Decisions with the layout group of their paper, and the log-odds that papers of it lack their fields."""
-    return [replace(decision, layout=layout, lacking=lacking.get(decision.field, 0.0)) for decision in decisions]
+def on_layout(plan: Plan, decisions: Sequence[AnyDecision], layout: int, presence: Presence) -> list[AnyDecision]:
+    """Decisions with the layout group of their paper, and what is known of the fields on papers of it."""
+    lacking = presence.lacking(layout)
+    return [
+        replace(
+            decision,
+            layout=layout,
+            lacking=lacking.get(decision.field, 0.0),
+            most=presence.most_sure(plan.field(decision.field), layout, absent=decision.absent),
+        )
+        for decision in decisions
+    ]

@@ -184,7 +184,7 @@ def _fold_decisions(
         if ranker is not None:
             values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger, lacking)
         values, decided = one_each(values, decided)
-        found.append((paper, on_layout([*decided, *values], group, lacking)))
+        found.append((paper, on_layout(papers.plan, [*decided, *values], group, presence)))
     return found
 
 

@@ -38,7 +38,8 @@ class Decision:
     the most alike labelled paper, `reading` the least reading confidence (0–1) in the words chosen, `misread`
     whether two readings of them differ. `opinion` tells whether a second model gives the same answer (None: there is
     none), `why` what spoke for the answer, `scores` the numbers behind it, `layout` the group of layouts that the paper
-    is of, `lacking` the log-odds that a paper of it lacks the field (0 where nothing is known).
+    is of, `lacking` the log-odds that a paper of it lacks the field (0 where nothing is known), `most` the most
+    confidence (0–1) that so many labelled papers of it can give.
     """
 
     field: str
@@ -54,6 +55,7 @@ class Decision:
     misread: bool = False
     layout: int = NEW_LAYOUT
     lacking: float = 0.0
+    most: float = 1.0
 
     @property
     def absent(self) -> bool:
