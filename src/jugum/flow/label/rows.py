@@ -204,7 +204,7 @@ def write_table(
     columns = {column.key: column for column in columns_of(row)}
     if row.kind != "table":
         raise InputError(f"{row.name} is not a table.")
-    rows = [{key if key in columns else f"{row.key}.{key}": cell for key, cell in given.items()} for given in rows]
+    rows = [{key if "." in key else f"{row.key}.{key}": cell for key, cell in given.items()} for given in rows]
     unknown = next((key for given in rows for key in given if key not in columns), None)
     if unknown is not None:
         raise InputError(f"{row.name} has no column “{unknown}”; it has {', '.join(columns)}.")
