@@ -1,13 +1,13 @@
 """A whole office over its own API on a folder of papers with their truth: plans, samples, labels, training, policies,
 and live papers whose type the program finds out.
 
-    .venv/bin/python -m bench.over_api FOLDER OUT.jsonl [--count 25] [--types pay_stub …]
+    .venv/bin/python -m bench.over_api FOLDER OUT.jsonl [--count 25] [--types pay_stub …] [--given]
 
 FOLDER is one that `bench.folder` reads. The office is started as people start it, with the careful engine. So many
 papers a type of the split "train" are labelled from a file of labels, as by people who sweep the words of each value;
 the versions are published, the thresholds that Weigh proposes are saved, and the papers of the splits "test_known" and
 "test_new" come in as post, in no order. OUT gets a prediction a line, as `bench.folder` writes them; a paper that no
-type was found for has the type "". How long each part took is said.
+type was found for has the type "". With `--given` the type of each is told. How long each part took is said.
 """
 
 from __future__ import annotations
@@ -136,7 +136,7 @@ def predicted(client: Client, document: int, file: str, keys: Mapping[int, tuple
                 for row in shown["rows"]
             ]
             continue
-        value = next((one["normal"] or one["text"] for one in shown["values"]), None)
+        value = next((found["normal"] or found["text"] for found in shown["values"]), None)
         if field.data_type is DataType.SIGNATURE:
             value = "signed" if value == "yes" else None
         line["fields"][field.key] = {
@@ -172,8 +172,8 @@ def main() -> None:
     args = asked.parse_args()
     schema = json.loads((args.folder / "schema.json").read_text())["types"]
     papers = [json.loads(line) for line in (args.folder / "truth.jsonl").read_text().split("\n") if line.strip()]
-    plans = {name: plan_of(one) for name, one in schema.items() if not args.types or name in args.types}
-    tests = [one for one in papers if one["type"] in plans and one["split"].startswith("test")]
+    plans = {name: plan_of(kind) for name, kind in schema.items() if not args.types or name in args.types}
+    tests = [paper for paper in papers if paper["type"] in plans and paper["split"].startswith("test")]
     random.Random(1).shuffle(tests)
     started = time.monotonic()
 
@@ -185,7 +185,7 @@ def main() -> None:
         workspace = client.call("POST", "/workspaces", json={"name": "Another hand"})["id"]
         keys = {}
         for name, plan in plans.items():
-            its = [one for one in papers if one["type"] == name and one["split"] == "train"][: args.count]
+            its = [paper for paper in papers if paper["type"] == name and paper["split"] == "train"][: args.count]
             keys[learned(client, workspace, args.folder, schema[name]["name"], plan, its)] = name, plan
             said(f"{name}: {len(its)} papers read and labelled")
         trainings = {kind: client.call("POST", f"/types/{kind}/versions")["id"] for kind in keys}

@@ -43,11 +43,11 @@ def test_packed_words_come_back_within_a_grid_step_in_reading_order(drawn: list[
     some = [replace(word, text=f"{number} {word.text}") for number, word in enumerate(drawn)]
     back = unpack_words(pack_words(some))
     assert back == reading_order(back)
-    for one in back:
-        other = some[int(one.text.split()[0])]
-        assert (one.text, one.bold, one.cell, one.differs) == (other.text, other.bold, other.cell, other.differs)
-        assert one.box == pytest.approx(other.box, abs=1 / 65535)
-        assert one.confidence == pytest.approx(other.confidence, abs=1 / 255)
+    for word in back:
+        other = some[int(word.text.split()[0])]
+        assert (word.text, word.bold, word.cell, word.differs) == (other.text, other.bold, other.cell, other.differs)
+        assert word.box == pytest.approx(other.box, abs=1 / 65535)
+        assert word.confidence == pytest.approx(other.confidence, abs=1 / 255)
     assert len(back) == len(some)
 
 

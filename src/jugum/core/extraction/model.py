@@ -61,7 +61,10 @@ class TrainedModel:
         lacking = self.presence.lacking(group)
         values = self.extractor.decide(pages, alike, inside_of(self.plan, decided), lacking) if self.extractor else []
         values, decided = one_each(values, decided)
-        return [_as_option(self.plan, one) for one in on_layout(self.plan, [*values, *decided], group, self.presence)]
+        return [
+            _as_option(self.plan, decision)
+            for decision in on_layout(self.plan, [*values, *decided], group, self.presence)
+        ]
 
 
 def _as_option(plan: Plan, decision: AnyDecision) -> AnyDecision:
