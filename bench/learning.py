@@ -26,8 +26,9 @@ from typing import Any
 
 import numpy as np
 
+from bench.baselines import template
 from bench.families import FAMILIES, LAYOUTS, SEEN, Drawn
-from jugum.core.classification import Layout, layout_of, layout_similarity
+from jugum.core.classification import layout_of
 from jugum.core.evaluation.metrics import calibration_error
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.model import AnyDecision
@@ -41,7 +42,7 @@ from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.thresholds import Evidence, thresholds_for
 from jugum.core.training import train_version
 from jugum.core.training.holdout import verdict_on
-from jugum.core.values import normal_form, normal_or_text, same_value
+from jugum.core.values import normal_or_text, same_value
 from jugum.demo.scans import scanned
 
 os.environ.setdefault("OMP_NUM_THREADS", "1")
@@ -203,23 +204,6 @@ def findings_of(decisions: Sequence[AnyDecision]) -> dict[str, list[str | None]]
     return found
 
 
-def template(plan: Plan, train: Sequence[Given], layouts: Sequence[Layout], one: Given) -> dict[str, list[str | None]]:
-    """The nearest labelled paper's places laid over another paper: the words that stand there."""
-    mine = layout_of(one.sample.pages)
-    nearest = train[max(range(len(train)), key=lambda n: layout_similarity(mine, layouts[n]))]
-    found: dict[str, list[str | None]] = {}
-    for field_ in plan.learned.fields:
-        for label in nearest.sample.labels.get(field_.key, ()):
-            if label.box is None or label.page is None or label.page > len(one.sample.pages):
-                continue
-            wide = Box(label.box.x0 - 0.01, label.box.y0 - 0.004, label.box.x1 + 0.02, label.box.y1 + 0.004)
-            words = [word for word in one.sample.pages[label.page - 1].words if wide.contains(*word.box.middle)]
-            normal = normal_form(text_of(words), field_.value_type) if words else None
-            if normal is not None:
-                found.setdefault(field_.key, []).append(normal)
-    return found
-
-
 @dataclass
 class Trial:
     """What one training showed on papers of one kind: tallies, decisions with confidence, and what would pass at a 2
@@ -279,7 +263,10 @@ def run(
                 reading += time.process_time() - begun
                 pages += len(paper.sample.pages)
                 judge(plan, findings_of([decision for decision, _ in decided]), paper, trial.tallies)
-                judge(plan.learned, template(plan, given_, layouts, paper), paper, baseline(trial, "template"))
+                places: dict[str, list[str | None]] = {
+                    key: list(values) for key, values in template(plan, samples, layouts, paper.sample.pages).items()
+                }
+                judge(plan.learned, places, paper, baseline(trial, "template"))
                 if tagger:
                     judge(
                         plan.learned,

@@ -49,5 +49,8 @@ def test_a_test_set_that_disagrees_is_told_and_one_that_agrees_too(
         number = version.id
     with client_of(create_app(settings), trained, "analyst") as client:
         page = client.get(f"/types/{trained.type_id}/train/{number}").text
+        file = client.get(f"/api/v1/versions/{number}/report.html").text
     assert said in " ".join(page.split())
     assert ("disagree more than chance allows" in " ".join(page.split())) is (chance < 0.05)
+    row = "</td><td class=n>".join(("known layouts", str(right), "30", "27", "30", f"{chance:.3f}"))
+    assert row in file

@@ -187,6 +187,26 @@ def test_that_a_mark_is_not_there_is_as_sure_as_it_proved_to_be_for_the_field_an
     assert back.probabilities(asked) == pytest.approx(calibrator.probabilities(asked))
 
 
+def written(by_hand: bool, layout: int = 0) -> Decision:
+    """A value of a paper of a layout, sure by its looks, in print or by hand."""
+    return replace(found_or_not(True, layout), by_hand=by_hand)
+
+
+def test_what_was_written_by_hand_is_as_sure_as_that_proved_to_be_whatever_print_is() -> None:
+    """A hundred printed values, all right, prove nothing of a pen's; forty right ones of a pen do."""
+    calibrator = Calibrator().fit([written(by_hand=False)] * 100, [True] * 100)
+    print_, pen = calibrator.probabilities([written(by_hand=False), written(by_hand=True)])
+    assert (print_ > 0.97, pen) == (True, 0.5)
+    records = [*[written(by_hand=False)] * 100, *[written(by_hand=True)] * 40]
+    for wrong, least, most in ((0, 0.95, 0.98), (10, 0.7, 0.8)):
+        calibrator = Calibrator().fit(records, [True] * (140 - wrong) + [False] * wrong)
+        print_, pen = calibrator.probabilities([written(by_hand=False), written(by_hand=True)])
+        assert least < pen < most
+        assert pen <= print_
+        back = Calibrator.from_data(calibrator.to_data(), "value")
+        assert back.probabilities([written(by_hand=True)]) == pytest.approx([pen])
+
+
 def test_denials_counted_before_fields_were_parted_still_bound_what_is_said() -> None:
     data = Calibrator().fit([unsigned("owner", 0)] * 40, [True] * 40).to_data()
     old = Calibrator.from_data({**data, "denials": [3, 8]}, "mark")

@@ -288,7 +288,8 @@ def test_a_line_is_cut_at_read_blanks_and_at_wide_gaps_in_the_ink(text: str, gap
     picture[8:40, 60 + gap : 100 + gap] = 0
     spans = ((0.2, 0.3), *(((0.37, 0.4),) if " " in text else ()), ((75 + gap) / 160, (85 + gap) / 160))
     line = ReadLine(np.array([[0, 0], [160, 0], [160, 48], [0, 48]], dtype=np.float32), 1.0)
-    found = words_of(picture, line, picture, Letters(text, (0.9,) * len(text), spans))
+    pen = np.zeros((len(text), 2), dtype=np.float32)
+    found = [word for word, _ in words_of(picture, line, picture, Letters(text, (0.9,) * len(text), spans, pen))]
     assert len(found) == words
     assert found[0].box.x0 == pytest.approx(20 / 160, abs=0.01)
     assert found[-1].box.x1 == pytest.approx((100 + gap) / 160, abs=0.02)
@@ -302,8 +303,11 @@ def test_a_tick_box_before_a_word_is_no_part_of_it() -> None:
     picture[10:38, 5:30] = 0  # the box
     picture[10:38, 60:150] = 0
     line = ReadLine(np.array([[0, 0], [200, 0], [200, 48], [0, 48]], dtype=np.float32), 1.0)
-    (word,) = words_of(picture, line, picture, Letters("☐ab", (0.9,) * 3, ((0.05, 0.1), (0.4, 0.45), (0.6, 0.65))))
+    pen = np.array([[9, 9], [1, 2], [3, 4]], dtype=np.float32)
+    letters = Letters("☐ab", (0.9,) * 3, ((0.05, 0.1), (0.4, 0.45), (0.6, 0.65)), pen)
+    ((word, marks),) = words_of(picture, line, picture, letters)
     assert word.text == "ab"
+    assert marks.tolist() == [2, 3]
     assert word.box.x0 == pytest.approx(0.3, abs=0.02)
 
 

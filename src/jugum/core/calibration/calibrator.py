@@ -17,13 +17,14 @@ import numpy.typing as npt
 
 from jugum.core.calibration.records import (
     AnyDecision,
-    Denials,
     FieldRecords,
     LayoutRecords,
     Oversights,
+    RightOfASort,
     denies,
     log_odds,
     says_nothing,
+    written_by_hand,
 )
 from jugum.core.classification.layout_book import SAME
 from jugum.core.extraction.decided import PartDecision, PartKind
@@ -48,6 +49,7 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
         "opinion_agrees": 1,
         "opinion_differs": -1,
         "readings_differ": -1,
+        "label_like": 1,
     },
     PartKind.CLAUSE.value: {"logit": 1, "lead": 1, "absent": 0, "layout_similarity": 1, "learned": 0},
     PartKind.TABLE.value: {
@@ -77,7 +79,8 @@ RECORD_HERE = "record_here"  # of the field on papers of the decision's layout, 
 AS_USUAL = "as_usual"  # whether papers of the layout have the field, as the decision says: log-odds
 NOTHING_HERE = "nothing_here"  # how well the layout is known, where nothing is said to be there: else an oversight
 ALL_KINDS = {RECORD: 1, RECORD_HERE: 1, AS_USUAL: 1, NOTHING_HERE: 1}  # of every kind of decision, after its own
-NAMED_FROM_THE_START = frozenset({"by_cells", "support"})  # that came when version files began to name features
+# That came when version files began to name features, or later.
+NAMED_FROM_THE_START = frozenset({"by_cells", "support", "label_like"})
 CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more
@@ -116,6 +119,7 @@ def _value_features(decision: Decision) -> dict[str, float]:
         "opinion_agrees": float(decision.opinion is True),
         "opinion_differs": float(decision.opinion is False),
         "readings_differ": float(decision.misread),
+        "label_like": decision.label_like,
     }
 
 
@@ -172,7 +176,8 @@ class Calibrator:
         self.familiar_ = _fit(scaled, target, weight, self.regularisation, directions)
         self.strange_ = _fit(scaled, target, weight, STRANGE * self.regularisation, directions)
         self.decisions_ = len(rows)
-        self.denials_ = Denials.of(decisions, good)
+        self.denials_ = RightOfASort.of(decisions, good, denies)
+        self.by_hand_ = RightOfASort.of(decisions, good, written_by_hand)
         self.oversights_ = Oversights.of(decisions, good)
         return self
 
@@ -183,8 +188,9 @@ class Calibrator:
         That nothing is there on a known layout is told in two ways, whose log-odds are pooled (a logarithmic opinion
         pool, Genest and Zidek 1986): by the features, and, the more the more papers of the layout were decided on, by
         how often such papers lack the field and how often it is overlooked; see `Oversights`. Where the second way
-        says nothing, that a mark is not there is never surer than the share of such decisions that were right; see
-        `Denials`."""
+        says nothing, that a mark is not there is never surer than the share of such decisions that were right, and
+        what was written by hand never surer than the share of what was and was right: of print the engines know far
+        more. See `RightOfASort`."""
         if not decisions:
             return np.zeros(0)
         scaled = (self._rows(decisions) - self.mean_) / self.scale_
@@ -200,6 +206,8 @@ class Calibrator:
                 scores[place] = (1 - share) * scores[place] + share * by_layout
             elif denies(decision):
                 caps[place] = min(caps[place], self.denials_.share(decision))
+            if written_by_hand(decision):
+                caps[place] = min(caps[place], self.by_hand_.share(decision))
         bounded = np.clip(scores, -SCORE_MOST, SCORE_MOST)
         confidence: Floats = np.clip(1 / (1 + np.exp(-bounded)), CONFIDENCE_MIN, caps)
         return confidence
@@ -229,6 +237,7 @@ class Calibrator:
             "strange_intercept": self.strange_.intercept,
             "decisions": self.decisions_,
             "denials": self.denials_.to_data(),
+            "by_hand": self.by_hand_.to_data(),
             "oversights": self.oversights_.to_data(),
         }
 
@@ -258,7 +267,8 @@ class Calibrator:
         calibrator.familiar_ = Line(filled[2], float(data["intercept"]))
         calibrator.strange_ = Line(filled[3], float(data.get("strange_intercept", data["intercept"])))
         calibrator.decisions_ = int(data["decisions"])
-        calibrator.denials_ = Denials.from_data(data.get("denials", NEVER_COUNTED))
+        calibrator.denials_ = RightOfASort.from_data(data.get("denials", NEVER_COUNTED))
+        calibrator.by_hand_ = RightOfASort.from_data(data.get("by_hand", []))
         calibrator.oversights_ = Oversights.from_data(data.get("oversights", []))
         return calibrator
 

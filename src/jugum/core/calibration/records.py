@@ -3,7 +3,7 @@ features and what bounds it rest on them."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -29,6 +29,11 @@ def denies(decision: AnyDecision) -> bool:
     if not isinstance(decision, PartDecision) or decision.kind is not PartKind.MARK:
         return False
     return bool(decision.features.get("says_no") or decision.features.get("absent"))
+
+
+def written_by_hand(decision: AnyDecision) -> bool:
+    """Whether a pen wrote any word of what it says."""
+    return decision.by_hand
 
 
 @dataclass(frozen=True)
@@ -191,40 +196,43 @@ def says_nothing(decision: AnyDecision) -> bool:
 
 
 @dataclass(frozen=True)
-class Denials(LayoutCounts):
-    """How often "it is not there" was right of marks: (field, layout group) → right, all; on new layouts by field."""
+class RightOfASort(LayoutCounts):
+    """How often decisions of one sort were right, such as that a mark is not there: (field, layout group) → right, all;
+    on new layouts by field."""
 
     @staticmethod
-    def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> Denials:
-        return Denials.counted(
+    def of(
+        decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_], sort: Callable[[AnyDecision], bool]
+    ) -> RightOfASort:
+        return RightOfASort.counted(
             (decision.field, decision.layout, bool(good))
             for decision, good in zip(decisions, right, strict=True)
-            if denies(decision)
+            if sort(decision)
         )
 
     def share(self, decision: AnyDecision) -> float:
-        """The share (0–1) of such denials that were right (`_drawn`); never more than N+1 in N+2 of them all."""
+        """The share (0–1) of them that were right (`_drawn`); never more than N+1 in N+2 of them all."""
         new = decision.layout == NEW_LAYOUT
         alike = {key: count for key, count in self.counts.items() if (key[1] == NEW_LAYOUT) is new}
         every = sum(total for _, total in alike.values())
         return min(_drawn(alike, decision), (every + 1) / (every + 2))
 
     @classmethod
-    def from_data(cls, data: Sequence[Any]) -> Denials:
-        """The inverse of `to_data`; two numbers alone are those of all denials of a version from before fields were
-        parted."""
+    def from_data(cls, data: Sequence[Any]) -> RightOfASort:
+        """The inverse of `to_data`; two numbers alone are those of all of a version from before fields were parted."""
         if len(data) == 2 and not isinstance(data[0], (list, tuple)):
-            return Denials({("", layout): (int(data[0]), int(data[1])) for layout in (NEW_LAYOUT, NEW_LAYOUT + 1)})
+            return RightOfASort({("", layout): (int(data[0]), int(data[1])) for layout in (NEW_LAYOUT, NEW_LAYOUT + 1)})
         return super().from_data(data)
 
 
 __all__ = [
     "AnyDecision",
-    "Denials",
     "FieldRecords",
     "LayoutRecords",
     "Oversights",
+    "RightOfASort",
     "denies",
     "log_odds",
     "says_nothing",
+    "written_by_hand",
 ]

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from html import escape
 
-from jugum.core.evaluation.report_model import FieldCurve, FieldFigures, LayoutFigures, Overall, Report
+from jugum.core.evaluation.report_model import FieldCurve, FieldFigures, LayoutFigures, Overall, Report, TestFigures
 from jugum.core.training.confidence import EvidenceRow
 from jugum.core.values import safe_cell
 
@@ -109,6 +109,12 @@ def report_tables(report: Report, names: Mapping[str, str], layouts: Mapping[int
             "Tables",
             ("table", "layouts", "cells there", "cell precision", "cell recall", "cell F1", "rows there", "row F1"),
             tuple(row for field in report.fields for row in _cells(field, names)),
+        ),
+        ReportTable(
+            "test",
+            "Papers kept for testing, beside what the version says of itself",
+            ("layouts", "test right", "test of", "held-out right", "held-out of", "so far apart by chance"),
+            tuple(_beside(report.test)) if report.test else (),
         ),
         ReportTable(
             "reliability",
@@ -237,6 +243,13 @@ def _error(one: EvidenceRow, names: Mapping[str, str]) -> tuple[Cell, ...]:
 
 def _rounded(pair: Sequence[float]) -> tuple[float, float]:
     return round(float(pair[0]), 4), round(float(pair[1]), 4)
+
+
+def _beside(test: TestFigures) -> Iterator[tuple[Cell, ...]]:
+    for name, its, gap in ((KNOWN, test.known_layouts, test.known_gap), (NEW, test.new_layouts, test.new_gap)):
+        if its.total:
+            own = (gap.own.right, gap.own.total, gap.chance) if gap else (None, None, None)
+            yield name, its.right, its.total, *own
 
 
 _STYLE = """body{font:15px/1.45 system-ui,sans-serif;margin:2rem auto;max-width:70rem;padding:0 1rem;

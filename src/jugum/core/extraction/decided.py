@@ -51,6 +51,11 @@ class PartDecision:
         return not any(self.values.values())
 
     @property
+    def by_hand(self) -> bool:
+        """Whether a pen wrote any word of it."""
+        return any(cell.by_hand for column in self.values.values() for cell in column if cell)
+
+    @property
     def rows(self) -> list[dict[str, Found]]:
         """A table's rows: column key → cell, without the empty ones."""
         count = max((len(column) for column in self.values.values()), default=0)

@@ -26,7 +26,8 @@ class EngineName(StrEnum):
 @dataclass(frozen=True)
 class Found:
     """A value with its place. `score` (0–1) ranks findings of one engine and is no probability; `reading` is the
-    least reading confidence in its words; `more_places` are its further places when it goes on over pages."""
+    least reading confidence in its words, `by_hand` whether a pen wrote any of them; `more_places` are its further
+    places when it goes on over pages."""
 
     text: str
     normal: str
@@ -37,6 +38,7 @@ class Found:
     why: str
     reading: float = 1.0
     more_places: tuple[tuple[int, Box], ...] = ()
+    by_hand: bool = False
 
 
 @dataclass(frozen=True)

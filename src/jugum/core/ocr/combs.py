@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise, takewhile
 from statistics import median
 
-from jugum.core.page import Word, WordKind, rows_of, union
+from jugum.core.page import Word, WordKind, how_read, rows_of, union
 
 RUN_LEAST = 4  # letters: three single ones at one distance are as often columns, or "1 2 3"
 PITCH = (0.5, 2.6)  # heights of the letters from one box to the next; columns of a table stand further apart
@@ -105,8 +105,7 @@ def _one(words: Sequence[Word]) -> Word:
         words[0],
         text="".join(word.text for word in words),
         box=union(word.box for word in words),
-        confidence=min(word.confidence for word in words),
         bold=all(word.bold for word in words),
-        differs=any(word.differs for word in words),
         cell=-1,
+        **how_read(words),
     )

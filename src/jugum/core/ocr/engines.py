@@ -17,6 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.ocr import network
+from jugum.core.ocr.handwriting import Floats, told_by_hand
 from jugum.core.ocr.network import LineFinder, LineReader, ReadLine, UprightVote, line_picture
 from jugum.core.ocr.spelled import leaderless, words_of
 from jugum.core.ocr.upright import flattened, letter_height
@@ -66,12 +67,12 @@ class CarefulEngine:
         """Words of an upright grey page (H×W, 0 is black), in no order; boxes in page fractions, confidences 0–1."""
         with self._lock:
             find, _, _ = self._networks()
-            lines = find(grey, _finding_scale(grey))
+            lines = find(grey, finding_scale(grey))
             return self._words(grey, lines)
 
     def _words(self, grey: Grey, lines: list[ReadLine]) -> list[Word]:
         read = self._networks()[1]
-        words: list[Word] = []
+        words: list[list[tuple[Word, Floats]]] = []
         for line in lines:
             whole = line_picture(grey, line)
             # Dots that lead to a number are read as letters: they are cut out; see decision 0005.
@@ -80,8 +81,8 @@ class CarefulEngine:
                 letters = read(picture)
                 if letters.text.strip() and sum(letters.sure) / len(letters.sure) >= SURE_LEAST:
                     part = _part(line, start / whole.shape[1], end / whole.shape[1])
-                    words.extend(words_of(grey, part, picture, letters))
-        return words
+                    words.append(words_of(grey, part, picture, letters))
+        return told_by_hand(words)
 
     def upside_down(self, crops: list[Grey]) -> float:
         """How likely (0–1) the lines in the crops stand on their heads."""
@@ -99,7 +100,7 @@ def _part(line: ReadLine, start: float, end: float) -> ReadLine:
     )
 
 
-def _finding_scale(grey: Grey) -> float:
+def finding_scale(grey: Grey) -> float:
     """How far the picture may be shrunk to find its lines: its smaller letters keep ten pixels."""
     letter = letter_height(grey)
     long_side = float(max(grey.shape))

@@ -17,6 +17,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.ocr.handwriting import pen_probe
 from jugum.errors import ExternalError
 
 Grey = npt.NDArray[np.uint8]
@@ -76,12 +77,13 @@ class ReadLine:
 
 @dataclass(frozen=True, slots=True)
 class Letters:
-    """What a line says: characters, the confidence of each (0–1) and where each stands (0–1 along the line: start,
-    end)."""
+    """What a line says: characters, the confidence of each (0–1), where each stands (0–1 along the line: start, end),
+    and what tells whether a pen wrote it (L × 2, see `handwriting`)."""
 
     text: str
     sure: tuple[float, ...]
     spans: tuple[tuple[float, float], ...]
+    pen: Floats
 
 
 def available() -> bool:
@@ -114,8 +116,12 @@ class _Session:
         self._request = _core().compile_model(model, "CPU").create_infer_request()
 
     def __call__(self, values: Floats) -> Floats:
+        return self.every(values)[0]
+
+    def every(self, values: Floats) -> list[Floats]:
+        """All that the network gives, in the order of its outputs."""
         self._request.infer([values])
-        return np.asarray(self._request.get_output_tensor().data)
+        return [np.asarray(tensor.data) for tensor in self._request.output_tensors]
 
 
 class LineFinder:
@@ -201,39 +207,48 @@ class LineReader:
         everything = ["", *str(model.get_rt_info()["framework"]["character"].value).split("\n"), " "]
         kept = [0, *(number for number, text in enumerate(everything) if number and _wanted(text, SCRIPTS[script]))]
         # one script alone: faster, and no ideographs on our papers (decision 0006)
-        _keep_characters(model, np.array(kept))
+        numbers = _keep_characters(model, np.array(kept))
+        model.add_outputs([numbers])
         self.characters = ["", *(_narrow(everything[number]) for number in kept[1:])]
         self._session = _Session(model)
 
     def __call__(self, picture: Grey) -> Letters:
         """What a picture (48 pixels high, any width) says. One line at a time: batches were measured and are no
         faster."""
+        chance, numbers, step = self.seen(picture)
+        path = best_path(chance)
+        pen = [numbers[columns].mean(axis=0) for _, columns in path]
+        return Letters(
+            "".join(self.characters[number] for number, _ in path),
+            tuple(float(chance[columns, number].max()) for number, columns in path),
+            tuple((min(1.0, columns[0] * step), min(1.0, (columns[-1] + 1) * step)) for _, columns in path),
+            pen_probe().marks(np.array(pen, dtype=np.float32).reshape(-1, numbers.shape[1])),
+        )
+
+    def seen(self, picture: Grey) -> tuple[Floats, Floats, float]:
+        """The probabilities of characters in every column (T × characters), the numbers they are told from (T × 120),
+        and how wide a column is, as a share of the picture."""
         width = picture.shape[1]
         # each new width is compiled anew: steps keep them few (decision 0006)
         wide = -(-width // WIDTH_STEP) * WIDTH_STEP
         values = np.zeros((1, 3, LINE_HEIGHT, wide), dtype=np.float32)
         values[0, :, :, :width] = picture.astype(np.float32) / 127.5 - 1
-        return self._letters(self._session(values)[0], width, wide)
+        chance, numbers = self._session.every(values)
+        return chance[0], numbers[0], wide / chance.shape[1] / width
 
-    def _letters(self, chance: Floats, width: int, wide: int) -> Letters:
-        """Best path through the columns: repeated characters count once, blanks (0) part them."""
-        best = chance.argmax(axis=1)
-        sure = chance[np.arange(len(best)), best]
-        step = wide / len(best) / width
-        text: list[str] = []
-        sures: list[float] = []
-        spans: list[tuple[float, float]] = []
-        last = 0
-        for column, number in enumerate(best):
-            if number and number == last:
-                sures[-1] = max(sures[-1], float(sure[column]))
-                spans[-1] = (spans[-1][0], min(1.0, (column + 1) * step))
-            elif number:
-                text.append(self.characters[number])
-                sures.append(float(sure[column]))
-                spans.append((min(1.0, column * step), min(1.0, (column + 1) * step)))
-            last = int(number)
-        return Letters("".join(text), tuple(sures), tuple(spans))
+
+def best_path(chance: Floats) -> list[tuple[int, list[int]]]:
+    """The likeliest character of each column (T × characters): repeated ones count once, blanks (0) part them. Each
+    with the columns it was seen in."""
+    path: list[tuple[int, list[int]]] = []
+    last = 0
+    for column, number in enumerate(chance.argmax(axis=1).tolist()):
+        if number and number != last:
+            path.append((number, []))
+        if number:
+            path[-1][1].append(column)
+        last = number
+    return path
 
 
 def _wanted(text: str, blocks: tuple[tuple[int, int], ...]) -> bool:
@@ -245,8 +260,9 @@ def _narrow(text: str) -> str:
     return unicodedata.normalize("NFKC", text) if 0xFF00 < ord(text) < 0xFF5F else text
 
 
-def _keep_characters(model: Any, kept: npt.NDArray[np.int64]) -> None:
-    """Cut the columns of all other characters out of the network's last layer."""
+def _keep_characters(model: Any, kept: npt.NDArray[np.int64]) -> Any:
+    """Cut the columns of all other characters out of the network's last layer. Gives the output of the layer before,
+    from whose numbers (1 × T × 120) the characters are told."""
     from openvino import opset13 as ops
 
     softmax = model.outputs[0].get_node().input_value(0).get_node()
@@ -264,6 +280,7 @@ def _keep_characters(model: Any, kept: npt.NDArray[np.int64]) -> None:
     multiply.input(1).replace_source_output(ops.constant(weights).output(0))
     add.input(1).replace_source_output(ops.constant(bias).output(0))
     model.validate_nodes_and_infer_types()
+    return multiply.input_value(0)
 
 
 class UprightVote:

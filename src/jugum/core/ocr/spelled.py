@@ -13,6 +13,7 @@ from jugum.core.page import Box, Word
 
 Grey = npt.NDArray[np.uint8]
 Flags = npt.NDArray[np.bool_]
+Floats = npt.NDArray[np.float32]
 GAP_WIDE = 0.23  # heights of the line's picture: between letters there is less, between words mostly more
 GAP_OF_MEDIAN = 3.0  # times the usual gap between letters; wide print has wide gaps everywhere
 OUTER_GAP = 0.14  # heights: what is parted by this much from the first or last letter is no part of the word
@@ -76,8 +77,9 @@ def _runs(flags: Flags) -> list[tuple[int, int]]:
     return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
 
-def words_of(grey: Grey, line: ReadLine, picture: Grey, letters: Letters) -> list[Word]:
-    """The words of a read line, boxes in fractions of the H×W page picture `grey`."""
+def words_of(grey: Grey, line: ReadLine, picture: Grey, letters: Letters) -> list[tuple[Word, Floats]]:
+    """The words of a read line, boxes in fractions of the H×W page picture `grey`; each with what tells whether a pen
+    wrote it, the mean over its letters."""
     ink = ink_of(picture)
     pieces = _pieces(letters, ink, picture.shape[1])
     words = []
@@ -85,7 +87,8 @@ def words_of(grey: Grey, line: ReadLine, picture: Grey, letters: Letters) -> lis
         sure = letters.sure[first : last + 1]
         # A word is as sure as its least sure letter, a little mended by the others: one wrong letter makes it wrong.
         confidence = 0.7 * min(sure) + 0.3 * sum(sure) / len(sure)
-        words.append(Word(letters.text[first : last + 1], _box(grey, line, start, end), min(1.0, confidence)))
+        word = Word(letters.text[first : last + 1], _box(grey, line, start, end), min(1.0, confidence))
+        words.append((word, letters.pen[first : last + 1].mean(axis=0)))
     return words
 
 

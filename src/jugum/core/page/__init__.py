@@ -7,7 +7,7 @@ from jugum.core.page.blob import pack_words, unpack_words
 from jugum.core.page.geometry import Box, horizontal_overlap, overlap_share, union, vertical_overlap
 from jugum.core.page.parts import lines_of, part_of
 from jugum.core.page.rows import Segment, laid_out, reading_order, rows_of, segments_in, segments_of
-from jugum.core.page.words import Page, PageSource, Word, WordKind, text_of
+from jugum.core.page.words import Page, PageSource, Word, WordKind, how_read, text_of
 
 __all__ = [
     "Box",
@@ -17,6 +17,7 @@ __all__ = [
     "Word",
     "WordKind",
     "horizontal_overlap",
+    "how_read",
     "laid_out",
     "lines_of",
     "overlap_share",

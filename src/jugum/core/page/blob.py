@@ -19,9 +19,9 @@ _GRID = 65535  # boxes are kept to 1/65535 of a page: 0.003 mm on A4
 
 def pack_words(words: Sequence[Word]) -> bytes:
     """Words → bytes: a JSON head line (format, texts, kinds of words that are no print, places of words that a
-    second reading has otherwise) and three columns (uint16 boxes, uint8 confidences, bold); a fourth (int16) where
-    words stand in ruled cells. They are kept in the reading order of their rounded boxes: a word at the edge of two
-    rows may change its row by rounding."""
+    second reading has otherwise, and of those written by hand) and three columns (uint16 boxes, uint8 confidences,
+    bold); a fourth (int16) where words stand in ruled cells. They are kept in the reading order of their rounded
+    boxes: a word at the edge of two rows may change its row by rounding."""
     words = reading_order([replace(word, box=_rounded(word.box)) for word in words])
     boxes = np.array([word.box for word in words], dtype=np.float64).reshape(-1, 4)
     described: dict[str, object] = {"format": FORMAT, "texts": [word.text for word in words]}
@@ -31,6 +31,9 @@ def pack_words(words: Sequence[Word]) -> bytes:
     differ = [number for number, word in enumerate(words) if word.differs]
     if differ:
         described["differ"] = differ
+    written = [number for number, word in enumerate(words) if word.by_hand]
+    if written:
+        described["by_hand"] = written
     celled = any(word.cell >= 0 for word in words)
     if celled:
         described["celled"] = True
@@ -61,7 +64,7 @@ def unpack_words(blob: bytes) -> tuple[Word, ...]:
     bold = np.frombuffer(columns, "u1", count, offset=9 * count)
     kinds = {int(number): WordKind(kind) for number, kind in described.get("kinds", {}).items()}
     cells = np.frombuffer(columns, "<i2", count, offset=10 * count) if described.get("celled") else [-1] * count
-    differ = set(described.get("differ", ()))
+    differ, written = (frozenset(described.get(name, ())) for name in ("differ", "by_hand"))
     return tuple(
         Word(
             text,
@@ -71,6 +74,7 @@ def unpack_words(blob: bytes) -> tuple[Word, ...]:
             kinds.get(n, WordKind.TEXT),
             int(cells[n]),
             n in differ,
+            n in written,
         )
         for n, text in enumerate(texts)
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TypedDict
 
 from jugum.core.page.geometry import Box
 
@@ -31,7 +32,7 @@ class Word:
     a bar code says is one word, blanks and all.
 
     `cell` is the number of the ruled cell on the page that it stands in (−1: in none); `differs` tells that a second
-    reading has another text at its place.
+    reading has another text at its place, `by_hand` that it was written by a pen.
     """
 
     text: str
@@ -41,6 +42,7 @@ class Word:
     kind: WordKind = WordKind.TEXT
     cell: int = -1
     differs: bool = False
+    by_hand: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +69,24 @@ class Page:
         """Mean reading confidence over characters (0–1); 0 for a page without words."""
         letters = sum(len(word.text) for word in self.words)
         return sum(word.confidence * len(word.text) for word in self.words) / letters if letters else 0.0
+
+
+class HowRead(TypedDict):
+    """How well some words together were read: as well as the worst of them."""
+
+    confidence: float
+    differs: bool
+    by_hand: bool
+
+
+def how_read(words: Sequence[Word]) -> HowRead:
+    """The least confidence of words (at least one), whether a second reading has any otherwise, and whether any was
+    written by hand."""
+    return HowRead(
+        confidence=min(word.confidence for word in words),
+        differs=any(word.differs for word in words),
+        by_hand=any(word.by_hand for word in words),
+    )
 
 
 def text_of(words: Sequence[Word]) -> str:

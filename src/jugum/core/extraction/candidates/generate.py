@@ -19,7 +19,7 @@ from jugum.core.extraction.candidates.around import (
     Surroundings,
     plain_text,
 )
-from jugum.core.page import Box, Page, Segment, part_of, text_of, union
+from jugum.core.page import Box, Page, Segment, how_read, part_of, text_of, union
 from jugum.core.structure.zones import Zone, read_zones
 from jugum.core.values import NUMERIC, AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
 from jugum.core.values.dates import month_names
@@ -90,6 +90,7 @@ class Candidate:
     prose: bool = False
     more_lines: tuple[tuple[int, int], ...] = ()  # further lines of it: first and last words
     differs: bool = False  # a second reading has one of its words otherwise
+    by_hand: bool = False  # a pen wrote one of its words
 
     @property
     def data_type(self) -> DataType:
@@ -237,10 +238,9 @@ class PageCandidates(Surroundings):
                         text=text,
                         contexts=beside,
                         box=union(word.box for word in words),
-                        confidence=min(word.confidence for word in words),
                         more_lines=((below.first, last),),
                         relative_height=1.0,
-                        differs=any(word.differs for word in words),
+                        **how_read(words),
                     )
 
     def within(self, kind: ValueType, first: int, last: int) -> Candidate | None:
@@ -390,10 +390,9 @@ class PageCandidates(Surroundings):
         return replace(
             made,
             text=joined.join(line.text for line in lines),
-            differs=any(word.differs for word in words),
             box=union(word.box for word in words),
-            confidence=min(word.confidence for word in words),
             more_lines=tuple((line.first, line.last) for line in lines[1:]),
+            **how_read(words),
         )
 
     def _candidate(
@@ -417,13 +416,12 @@ class PageCandidates(Surroundings):
                 "around": self.sentence(first, last) if prose else " ".join(dict.fromkeys(contexts)),
                 "beside": (plain_text(self.word(first - 1)), plain_text(self.word(last + 1))),
                 "prose": prose,
-                "confidence": min(word.confidence for word in words),
                 "bold": all(word.bold for word in words),
                 "relative_height": box.height / self.height,
                 "whole_segment": (first, last) == (segment.first, segment.last),
                 "starts_segment": first == segment.first,
                 "ends_segment": last == segment.last,
-                "differs": any(word.differs for word in words),
+                **how_read(words),
             }
         return self._of_span[first, last]
 

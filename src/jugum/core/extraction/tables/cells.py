@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from jugum.core.extraction.candidates.samples import SampleLabel
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.found import EngineName, Found
-from jugum.core.page import Page, text_of, union
+from jugum.core.page import Page, how_read, text_of, union
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import normal_form, same_value
 
@@ -23,15 +23,22 @@ def cell_of_words(
     normal = normal_form(text, column.value_type.on_paper(page.month_first))
     if not normal:
         return None
-    sure = min(word.confidence for word in its)
-    return Found(text, normal, page.number, union(word.box for word in its), 1.0, engine, why, sure)
+    read = how_read(its)
+    box = union(word.box for word in its)
+    return Found(text, normal, page.number, box, 1.0, engine, why, reading=read["confidence"], by_hand=read["by_hand"])
 
 
 def with_next_line(cell: Found, line: Found) -> Found:
     """A cell of text with one more line."""
     text = f"{cell.text} {line.text}"
-    sure = min(cell.reading, line.reading)
-    return replace(cell, text=text, normal=text, box=union((cell.box, line.box)), reading=sure)
+    return replace(
+        cell,
+        text=text,
+        normal=text,
+        box=union((cell.box, line.box)),
+        reading=min(cell.reading, line.reading),
+        by_hand=cell.by_hand or line.by_hand,
+    )
 
 
 @dataclass(frozen=True)

@@ -36,10 +36,12 @@ class Decision:
     values, best first. `logit` speaks for the decision's weakest value (or for the best candidate when nothing was
     chosen), `rival` for the best candidate of another value, `layout_similarity` is the layout's likeness (0–1) to
     the most alike labelled paper, `reading` the least reading confidence (0–1) in the words chosen, `misread`
-    whether two readings of them differ. `opinion` tells whether a second model gives the same answer (None: there is
-    none), `why` what spoke for the answer, `scores` the numbers behind it, `layout` the group of layouts that the paper
-    is of, `lacking` the log-odds that a paper of it lacks the field (0 where nothing is known), `most` the most
-    confidence (0–1) that so many labelled papers of it can give.
+    whether two readings of them differ, `by_hand` whether any was written by hand; `label_like` is how like (0–1) the
+    words around its values are to their printed names on labelled papers (½ where nothing was chosen). `opinion` tells
+    whether a second model gives the same answer (None: there is none), `why` what spoke for the answer, `scores` the
+    numbers behind it, `layout` the group of layouts that the paper is of, `lacking` the log-odds that a paper of it
+    lacks the field (0 where nothing is known), `most` the most confidence (0–1) that so many labelled papers of it can
+    give.
     """
 
     field: str
@@ -53,6 +55,8 @@ class Decision:
     why: str = ""
     scores: Mapping[str, float] = kept(default_factory=dict)
     misread: bool = False
+    by_hand: bool = False
+    label_like: float = 0.5
     layout: int = NEW_LAYOUT
     lacking: float = 0.0
     most: float = 1.0
@@ -121,6 +125,7 @@ def _decision(field: FieldPlan, chosen: list[Choice], scored: Sequence[Choice], 
         layout_similarity=layout_similarity,
         reading=min((choice.candidate.confidence for choice in chosen), default=1.0),
         misread=any(choice.candidate.differs for choice in chosen),
+        by_hand=any(choice.candidate.by_hand for choice in chosen),
     )
 
 

@@ -16,7 +16,7 @@ from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide, strangeness
 from jugum.core.extraction.values.examples import labelled_examples
-from jugum.core.extraction.values.features import FEATURES, PaperFeatures
+from jugum.core.extraction.values.features import COLUMN, FEATURES, PaperFeatures
 from jugum.core.extraction.values.field_scores import FieldScores
 from jugum.core.extraction.values.own_shapes import OwnShapes, ShapesSeen, shape_of
 from jugum.core.extraction.values.prior import shipped_prior
@@ -356,14 +356,17 @@ def decisions_on(
 
 
 def _explained(decision: Decision, rows: Floats, row_of: Mapping[tuple[str, int], int]) -> Decision:
-    """A decision with what spoke for it, and the log-odds of ranker and prior."""
+    """A decision with what spoke for it, the log-odds of ranker and prior, and how familiar its surroundings are."""
     first = next(iter(decision.chosen), None) or next(iter(decision.others), None)
     if first is None:
         return decision
     row = rows[row_of[decision.field, id(first.candidate)]]
     why = decision.why or (reason(row, first.candidate) if decision.chosen else "")
     scores = {"ranker": round(first.logit, 3), "prior": round(float(row[-1]), 3), "next": round(decision.rival, 3)}
-    return replace(decision, why=why, scores=scores)
+    if not decision.chosen:
+        return replace(decision, why=why, scores=scores)
+    its = [rows[row_of[decision.field, id(choice.candidate)]][COLUMN["label_like"]] for choice in decision.chosen]
+    return replace(decision, why=why, scores=scores, label_like=float(min(its)))
 
 
 def _likeliest(

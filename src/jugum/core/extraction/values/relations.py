@@ -326,6 +326,7 @@ def _with(decision: Decision, choice: Choice) -> Decision:
         rival=decision.logit,
         reading=choice.candidate.confidence,
         misread=choice.candidate.differs,
+        by_hand=choice.candidate.by_hand,
         why=FITS,
     )
 
@@ -335,7 +336,15 @@ def _without(decision: Decision) -> Decision:
     others = sorted([*decision.chosen, *decision.others], key=lambda one: -one.logit)
     best = others[0].logit if others else NO_RIVAL
     return replace(
-        decision, chosen=(), others=tuple(others), logit=best, rival=best, reading=1.0, misread=False, why=""
+        decision,
+        chosen=(),
+        others=tuple(others),
+        logit=best,
+        rival=best,
+        reading=1.0,
+        misread=False,
+        by_hand=False,
+        why="",
     )
 
 
