@@ -39,8 +39,9 @@ PENS = json.loads((Path(__file__).parent / "fonts/package.json").read_text())["p
 WIDE, HIGH = 1654, 1250  # pixels: the upper half of A4 at 200 dpi
 MARGIN = 100
 POINT = 200 / 72
-PAGES, JUDGED = 300, 100
-WRONG_MOST = 0.01  # of printed words that may be taken for a pen's, on fonts that were learned from
+PAGES, JUDGED = 280, 90
+WRONG_MOST = 0.005  # of printed words that may be taken for a pen's, on fonts that were learned from
+WRONG_TOGETHER = 0.02  # the same on pages on which a pen surely wrote
 SEED = 90_125
 SMALL = "a at by for from in is it no. not of on or the this to with we / - +/- (the % x 1 2 3 5 7 12 kg pcs".split()
 WEAR = {"clean": 0.0, "light": 0.25, "worn": 0.6, "bad": 1.0, "fax": 0.5}
@@ -296,8 +297,8 @@ def fonts(pen: bool) -> tuple[tuple[Path, bool], ...]:
 
 
 def fitted(words: Sequence[Seen]) -> PenProbe:
-    """A logistic regression on words and how far they are from their pages, its level such that of printed ones
-    WRONG_MOST are taken for a pen's."""
+    """A logistic regression on words and how far they are from their pages, its levels such that of printed
+    ones WRONG_MOST, or WRONG_TOGETHER, are taken for a pen's."""
     own = np.stack([word.letters.mean(axis=0) for word in words])
     pages = np.array([word.page for word in words])
     usual = {page: np.median(own[pages == page], axis=0) for page in np.unique(pages)}
@@ -306,34 +307,38 @@ def fitted(words: Sequence[Seen]) -> PenProbe:
     pens = np.array([word.pen for word in words])
     line = LogisticRegression(C=0.01, max_iter=3000).fit((rows - mean) / scale, pens)
     weights = (line.coef_[0] / scale).astype(np.float32).reshape(2, -1).T
-    scores = np.sort(scored(PenProbe(weights, 0.0), words)[~pens])[::-1]
-    return PenProbe(weights, -float(scores[int(WRONG_MOST * len(scores))]))
+    scores = np.sort(scored(PenProbe(weights, 0.0), words)[0][~pens])[::-1]
+    level, lower = (float(scores[int(share * len(scores))]) for share in (WRONG_MOST, WRONG_TOGETHER))
+    return PenProbe(weights, -level, level - lower)
 
 
-def scored(probe: PenProbe, words: Sequence[Seen]) -> Floats:
-    """The log-odds of each word, beside the others of its page."""
+def scored(probe: PenProbe, words: Sequence[Seen]) -> tuple[Floats, npt.NDArray[np.bool_]]:
+    """The score of each word beside the others of its page, and whether a pen is told to have written it."""
     marks = probe.marks(np.stack([word.letters.mean(axis=0) for word in words]))
     pages = np.array([word.page for word in words])
-    found = np.zeros(len(words), dtype=np.float32)
+    scores, told = np.zeros(len(words), dtype=np.float32), np.zeros(len(words), dtype=bool)
     for page in np.unique(pages):
-        found[pages == page] = probe.log_odds(marks[pages == page])
-    return found
+        scores[pages == page] = probe.scores(marks[pages == page])
+        told[pages == page] = probe.told(scores[pages == page])
+    return scores, told
 
 
 def figures(probe: PenProbe, words: Sequence[Seen]) -> dict[str, Any]:
     """Of words in fonts that were never learned from: the area under the curve, the share of a pen's words that are
     told, and of printed ones that are taken for it; by wear, too."""
     found: dict[str, Any] = {}
-    scores = scored(probe, words).tolist()
+    scores, told = scored(probe, words)
+    pens = np.array([word.pen for word in words])
+    on_pen_pages = np.isin([word.page for word in words], [word.page for word in words if word.pen])
     for name in ("all", *WEAR):
-        its = [(word.pen, score) for word, score in zip(words, scores, strict=True) if name in ("all", word.wear)]
-        pens, prints = [score for pen, score in its if pen], [score for pen, score in its if not pen]
+        of_wear = np.array([name in ("all", word.wear) for word in words])
         found[name] = {
-            "words_by_pen": len(pens),
-            "words_in_print": len(prints),
-            "area_under_curve": round(float(roc_auc_score([pen for pen, _ in its], [score for _, score in its])), 4),
-            "pens_told": round(sum(score > 0 for score in pens) / len(pens), 4),
-            "print_taken_for_pens": round(sum(score > 0 for score in prints) / len(prints), 5),
+            "words_by_pen": int((of_wear & pens).sum()),
+            "words_in_print": int((of_wear & ~pens).sum()),
+            "area_under_curve": round(float(roc_auc_score(pens[of_wear], scores[of_wear])), 4),
+            "pens_told": round(float(told[of_wear & pens].mean()), 4),
+            "print_taken_for_pens": round(float(told[of_wear & ~pens].mean()), 5),
+            "print_taken_for_pens_on_pages_without": round(float(told[of_wear & ~pens & ~on_pen_pages].mean()), 5),
         }
     return found
 
@@ -347,6 +352,7 @@ def main() -> None:
     probe = fitted(learned)
     about = {
         "level": round(probe.level, 5),
+        "lower": round(probe.lower, 5),
         "weights": [[round(float(weight), 5) for weight in pair] for pair in probe.weights],
         "words_learned_from": len(learned),
         "on_fonts_never_learned_from": figures(probe, judged),

@@ -89,6 +89,12 @@ def test_a_word_is_told_by_itself_and_by_what_is_usual_on_its_page() -> None:
     probe = PenProbe(np.array([[1.0, 0.0], [0.0, 2.0]], dtype=np.float32), -1.0)
     marks = probe.marks(np.array([[0, 1], [0, 1], [3, 4]], dtype=np.float32))
     assert marks.tolist() == [[0, 2], [0, 2], [3, 8]]
-    assert probe.log_odds(marks).tolist() == [-1, -1, 8]
-    assert probe.log_odds(marks[2:]).tolist() == [2]  # alone on its page, it is as usual there
-    assert probe.log_odds(np.zeros((0, 2), dtype=np.float32)).tolist() == []
+    assert probe.scores(marks).tolist() == [-1, -1, 8]
+    assert probe.scores(marks[2:]).tolist() == [2]  # alone on its page, it is as usual there
+    assert probe.scores(np.zeros((0, 2), dtype=np.float32)).tolist() == []
+
+
+def test_beside_four_words_that_a_pen_surely_wrote_others_need_less() -> None:
+    probe = PenProbe(np.zeros((1, 2), dtype=np.float32), 0.0, 2.0)
+    assert probe.told(np.array([1, 1, 1, -1, -3], dtype=np.float32)).tolist() == [True, True, True, False, False]
+    assert probe.told(np.array([1, 1, 1, 1, -1, -3], dtype=np.float32)).tolist() == [True] * 5 + [False]

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import binomtest
 
 from jugum.core.evaluation.intervals import share_interval, upper_bound
+from jugum.core.extraction.found import EngineName, Found
+from jugum.core.page import Box
 from jugum.core.schema import FieldPlan, HoldReason
 from jugum.core.thresholds import (
     Evidence,
@@ -16,7 +20,9 @@ from jugum.core.thresholds import (
     outcome_of,
 )
 from jugum.core.thresholds.beam import TILT_MAX, tilt
+from jugum.core.thresholds.drafted import DraftedField
 from jugum.core.thresholds.effort import seconds_a_field
+from jugum.core.thresholds.routing import value_problem
 from jugum.core.values import DataType
 
 counts = st.integers(1, 300).flatmap(lambda total: st.tuples(st.integers(0, total), st.just(total)))
@@ -113,3 +119,19 @@ def test_the_pace_is_the_median_gap_without_pauses_and_needs_twenty() -> None:
     assert seconds_a_field(steady) == 5.0
     assert seconds_a_field([*steady, (1, 90_000.0), (2, 90_001.0)]) == 5.0
     assert seconds_a_field(steady[:15]) is None
+
+
+def test_a_reviewer_is_told_that_what_waits_was_written_by_hand() -> None:
+    field = FieldPlan("employer", "employer", DataType.TEXT)
+    printed = Found("Fjordlight Bakery", "Fjordlight Bakery", 1, Box(0.1, 0.1, 0.3, 0.12), 3.0, EngineName.MODEL, "")
+    gate = Gate(0.9, 0.6)
+
+    def detail(value: Found, confidence: float, similarity: float) -> str:
+        problem = value_problem(field, DraftedField((value,), (), confidence, similarity), gate)
+        return problem.detail if problem else ""
+
+    pen = replace(printed, by_hand=True)
+    assert detail(pen, 0.5, 0.9) == "confidence 50 %, threshold 90 %; written by hand"
+    assert detail(pen, 0.5, 0.2).endswith("minimum 60 %; written by hand")
+    assert detail(printed, 0.5, 0.9) == "confidence 50 %, threshold 90 %"
+    assert detail(pen, 0.95, 0.9) == ""

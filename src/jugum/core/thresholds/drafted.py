@@ -29,6 +29,11 @@ class DraftedField:
     scores: Mapping[str, float] = kept(default_factory=dict)
 
     @property
+    def by_hand(self) -> bool:
+        """Whether a pen wrote any of it."""
+        return any(value.by_hand for value in self.values if value)
+
+    @property
     def texts(self) -> tuple[str | None, ...]:
         """The values as they are printed."""
         return tuple(value.text if value else None for value in self.values)
@@ -56,7 +61,15 @@ def _of_value(decision: Decision, confidence: float | None) -> DraftedField:
     def found(choice: Choice) -> Found:
         one = choice.candidate
         return Found(
-            one.text, one.normal, one.page, one.box, choice.logit, EngineName.MODEL, decision.why, one.confidence
+            one.text,
+            one.normal,
+            one.page,
+            one.box,
+            choice.logit,
+            EngineName.MODEL,
+            decision.why,
+            reading=one.confidence,
+            by_hand=one.by_hand,
         )
 
     values, others = tuple(map(found, decision.chosen)), tuple(map(found, decision.others))

@@ -104,6 +104,13 @@ def value_problem(field: FieldPlan, drafted: DraftedField | None, gate: Gate | N
     it."""
     if drafted is None:
         return Problem(field.key, HoldReason.MISSING, "nothing has read this field yet")
+    problem = _value_problem(field, drafted, gate)
+    if problem and problem.reason is HoldReason.LOW_CONFIDENCE and drafted.by_hand:
+        return replace(problem, detail=f"{problem.detail}; written by hand")
+    return problem
+
+
+def _value_problem(field: FieldPlan, drafted: DraftedField, gate: Gate | None) -> Problem | None:
     texts = [text for text in drafted.texts if text is not None]
     if drafted.confidence is None:
         return _unmeasured(field, drafted, texts)
