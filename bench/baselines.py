@@ -8,13 +8,12 @@ cells, in normal form; ticks and signatures are not found by either.
 
 from __future__ import annotations
 
-import argparse
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 from pathlib import Path
 
-from bench.folder import Folder, PaperRead
+from bench.folder import Folder, PaperRead, what_is_asked
 from jugum.core.classification import Layout, layout_of, layout_similarity
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.values.second_opinion import fit_tagger, tagged
@@ -87,12 +86,7 @@ def _sample(paper: PaperRead) -> Sample:
 
 
 def main() -> None:
-    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    asked.add_argument("folder", type=Path)
-    asked.add_argument("--counts", type=int, nargs="*", default=[25])
-    asked.add_argument("--types", nargs="*", default=[])
-    asked.add_argument("--kept", type=Path, default=None)
-    args = asked.parse_args()
+    args = what_is_asked(__doc__).parse_args()
     cache = args.kept or args.folder / "read"
     kinds = Folder.read(args.folder, cache, args.types).plans
     jobs = [(args.folder, cache, kind, count) for count in args.counts for kind in kinds]

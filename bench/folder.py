@@ -380,12 +380,18 @@ def work(args: tuple[Path, Path, str, int]) -> tuple[str, int, dict[str, Figures
     return kind, count, figures, lines, time.process_time() - started
 
 
-def main() -> None:
-    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+def what_is_asked(about: str | None) -> argparse.ArgumentParser:
+    """The folder, how many papers are labelled, of which types, and where readings are kept."""
+    asked = argparse.ArgumentParser(description=about, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("folder", type=Path)
     asked.add_argument("--counts", type=int, nargs="*", default=[25])
     asked.add_argument("--types", nargs="*", default=[])
     asked.add_argument("--kept", type=Path, default=None)
+    return asked
+
+
+def main() -> None:
+    asked = what_is_asked(__doc__)
     asked.add_argument("--out", type=Path, default=None)
     args = asked.parse_args()
     cache = args.kept or args.folder / "read"

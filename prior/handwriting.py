@@ -118,13 +118,12 @@ def _bent(ink: Floats, size: int, rng: random.Random, noise: np.random.Generator
 
 @dataclass
 class Sheet:
-    """A page being drawn: darkness (0–1), and of each word its corners in pixels, whether a pen wrote it, and the name
-    of its font."""
+    """A page being drawn: darkness (0–1), and of each word its corners in pixels and whether a pen wrote it."""
 
     rng: random.Random
     noise: np.random.Generator
     ink: Floats = field(default_factory=lambda: np.zeros((HIGH, WIDE), np.float32))
-    words: list[tuple[tuple[int, int, int, int], bool, str]] = field(default_factory=list)
+    words: list[tuple[tuple[int, int, int, int], bool]] = field(default_factory=list)
 
     def put(self, x: int, y: int, words: Sequence[str], path: Path, size: int, *, pen: bool, dark: float) -> int:
         """Words on a base line at y, from x on; where they end."""
@@ -142,7 +141,7 @@ class Sheet:
             part = picture[low - top : high - top, first - left : last - left] * dark
             self.ink[low:high, first:last] = np.maximum(self.ink[low:high, first:last], part)
             corners = (left + columns.min(), top + rows.min(), left + columns.max() + 1, top + rows.max() + 1)
-            self.words.append((tuple(map(int, corners)), pen, path.parts[-3]))  # type: ignore[arg-type]
+            self.words.append((tuple(map(int, corners)), pen))  # type: ignore[arg-type]
             x += int(np.ptp(columns)) + int(size * self.rng.uniform(0.25, 0.5))
         return x
 
@@ -150,7 +149,7 @@ class Sheet:
         """The word at a place; None where there is none, or where two overlap."""
         found = [
             number
-            for number, ((left, top, right, bottom), _, _) in enumerate(self.words)
+            for number, ((left, top, right, bottom), _) in enumerate(self.words)
             if left - 3 <= x <= right + 3 and top - 3 <= y <= bottom + 3
         ]
         return found[0] if len(found) == 1 else None
@@ -236,11 +235,10 @@ def _pattern(rng: random.Random) -> Floats:
 @dataclass(frozen=True)
 class Seen:
     """Words of a page as the recogniser sees them: for each what it sees of its letters (L × 120), whether a pen wrote
-    it, its font, how the page is worn, and which page it is."""
+    it, how the page is worn, and which page it is."""
 
     letters: Floats
     pen: bool
-    font: str
     wear: str
     page: int
 
@@ -269,7 +267,7 @@ def seen_on(seed: int) -> list[Seen]:
             if (word := sheet.at(*middle_at(line, along))) is not None:
                 of_word.setdefault(word, []).append(numbers[columns].mean(axis=0))
     return [
-        Seen(np.stack(its).astype(np.float32), sheet.words[word][1], sheet.words[word][2], how, seed)
+        Seen(np.stack(its).astype(np.float32), sheet.words[word][1], how, seed)
         for word, its in of_word.items()
         if len(its) >= LETTERS_LEAST
     ]

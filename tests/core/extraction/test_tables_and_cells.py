@@ -10,7 +10,6 @@ import zipfile
 from collections.abc import Sequence
 from dataclasses import replace
 
-import numpy as np
 import pytest
 from reportlab.pdfgen import canvas
 from tests.papers import drawn
@@ -26,8 +25,6 @@ from jugum.core.extraction.tables.cells import cell_of_words
 from jugum.core.extraction.tables.tagger import tagged_tables
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
 from jugum.core.extraction.values.corpus import Corpus
-from jugum.core.extraction.values.features import FEATURES
-from jugum.core.extraction.values.reasons import reason
 from jugum.core.formats.version_file import pack_version, unpack_version
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.ocr.engines import reconcile_words
@@ -293,7 +290,7 @@ def test_what_a_second_reading_has_otherwise_speaks_against_a_value() -> None:
     assert luck[1] <= luck[0]  # differing readings never speak for a value, whatever a few papers show
 
 
-def test_what_a_pen_wrote_is_known_of_a_value_a_cell_and_a_decision_and_said() -> None:
+def test_what_a_pen_wrote_is_known_of_a_value_a_cell_and_a_decision() -> None:
     words = [*written(0.1, 0.1, "412.50"), *written(0.1, 0.2, "388.10")]
     page = Page(1, 595, 842, (words[0], replace(words[1], by_hand=True)))
     print_, pen = candidates_of([page], {DataType.MONEY})
@@ -302,7 +299,6 @@ def test_what_a_pen_wrote_is_known_of_a_value_a_cell_and_a_decision_and_said() -
     (decided,) = decide(plan, {"amount": [Choice(pen, 3.0), Choice(print_, 1.0)]}, 0.9)
     assert decided.by_hand
     assert not decide(plan, {"amount": [Choice(print_, 3.0)]}, 0.9)[0].by_hand
-    assert reason(np.zeros(len(FEATURES), dtype=np.float32), pen).endswith("; written by hand")
     column = FieldPlan("list.amount", "amount", DataType.MONEY, inside="list")
     cells = [cell_of_words(column, page, [number], "") for number in (0, 1)]
     assert [cell and cell.by_hand for cell in cells] == [False, True]

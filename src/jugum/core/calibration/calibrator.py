@@ -24,7 +24,6 @@ from jugum.core.calibration.records import (
     denies,
     log_odds,
     says_nothing,
-    written_by_hand,
 )
 from jugum.core.classification.layout_book import SAME
 from jugum.core.extraction.decided import PartDecision, PartKind
@@ -177,7 +176,7 @@ class Calibrator:
         self.strange_ = _fit(scaled, target, weight, STRANGE * self.regularisation, directions)
         self.decisions_ = len(rows)
         self.denials_ = RightOfASort.of(decisions, good, denies)
-        self.by_hand_ = RightOfASort.of(decisions, good, written_by_hand)
+        self.by_hand_ = RightOfASort.of(decisions, good, lambda decision: decision.by_hand)
         self.oversights_ = Oversights.of(decisions, good)
         return self
 
@@ -206,7 +205,7 @@ class Calibrator:
                 scores[place] = (1 - share) * scores[place] + share * by_layout
             elif denies(decision):
                 caps[place] = min(caps[place], self.denials_.share(decision))
-            if written_by_hand(decision):
+            if decision.by_hand:
                 caps[place] = min(caps[place], self.by_hand_.share(decision))
         bounded = np.clip(scores, -SCORE_MOST, SCORE_MOST)
         confidence: Floats = np.clip(1 / (1 + np.exp(-bounded)), CONFIDENCE_MIN, caps)

@@ -31,11 +31,6 @@ def denies(decision: AnyDecision) -> bool:
     return bool(decision.features.get("says_no") or decision.features.get("absent"))
 
 
-def written_by_hand(decision: AnyDecision) -> bool:
-    """Whether a pen wrote any word of what it says."""
-    return decision.by_hand
-
-
 @dataclass(frozen=True)
 class FieldRecords:
     """How often decisions on each field were right, on familiar and on strange layouts: (field, familiar) → right, all.
@@ -234,5 +229,4 @@ __all__ = [
     "denies",
     "log_odds",
     "says_nothing",
-    "written_by_hand",
 ]

@@ -17,7 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 Floats = npt.NDArray[np.float64]
-USUAL_CORRELATION = 0.08  # of being wrong, among values of one paper, where nothing is known yet (bench/weighing.py)
+USUAL_CORRELATION = 0.08  # of being wrong, among values of one paper, where nothing is known yet: an assumption
 USUAL_PAPERS = 60  # that many papers weigh as much as what is usual
 
 

@@ -14,7 +14,6 @@ Floats = npt.NDArray[np.float32]
 SPEAKS = 0.75  # likeness from which on a sign is worth naming
 NEAR = 0.55  # nearness in meaning from which on it is
 SHOWN = 40  # letters of a name that are told
-BY_HAND = "written by hand"
 _AT = {name: place for place, name in enumerate(FEATURES)}
 _WHERE = {
     "left": "left of it",
@@ -30,14 +29,8 @@ _WHERE = {
 
 
 def reason(features: Floats, candidate: Candidate) -> str:
-    """Why a candidate was taken, and whether it was written by hand. `features` is its row (len(FEATURES))."""
-    why = _most(features, candidate)
-    return f"{why}; {BY_HAND}" if candidate.by_hand else why
-
-
-def _most(features: Floats, candidate: Candidate) -> str:
     """What spoke most for a candidate: a rule, a printed name, its place among papers of its layout, a name that other
-    layouts gave it, a name near in meaning, the look of the value."""
+    layouts gave it, a name near in meaning, the look of the value. `features` is its row (len(FEATURES))."""
 
     def of(name: str) -> float:
         return float(features[_AT[name]])
