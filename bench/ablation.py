@@ -25,7 +25,7 @@ import numpy as np
 from bench.families import FAMILIES
 from bench.learning import Given, Tally, findings_of, job, judge
 from jugum.core.extraction.model import fit_trained_model
-from jugum.core.extraction.values import assignment, corpus
+from jugum.core.extraction.values import assignment, corpus, deciding
 from jugum.core.extraction.values.features import FEATURES, PaperFeatures
 from jugum.core.extraction.values.relations import Relations
 from jugum.core.training.version import papers_of
@@ -53,7 +53,8 @@ OTHERS = (
 @contextmanager
 def without(part: str) -> Iterator[None]:
     """Learning without a part, for as long as it lasts."""
-    features, prior, agreed, none = PaperFeatures.features_of, corpus.with_prior, corpus.agreed, assignment.NONE_STRANGE
+    features, prior, jointly = PaperFeatures.features_of, deciding.with_prior, deciding.optimise_jointly
+    none = assignment.NONE_STRANGE
     try:
         if part in PARTS:
             gone = np.array([PARTS[part](name) for name in FEATURES])
@@ -61,25 +62,26 @@ def without(part: str) -> Iterator[None]:
                 gone, np.float32(0), features(self, field_scores, rows)
             )  # type: ignore[method-assign]
         elif part == "the prior":
-            corpus.with_prior = lambda rows: np.column_stack([rows, np.zeros(len(rows), dtype=np.float32)])
+            deciding.with_prior = corpus.with_prior = lambda rows: np.column_stack(
+                [rows, np.zeros(len(rows), dtype=np.float32)]
+            )
         elif part == "choosing for all fields together":
-            corpus.agreed = lambda decisions, relations, floor: list(decisions)
+            deciding.optimise_jointly = lambda decisions, relations, floor: list(decisions)
         elif part == "order and arithmetic":
-            corpus.agreed = lambda decisions, relations, floor: agreed(
+            deciding.optimise_jointly = lambda decisions, relations, floor: jointly(
                 decisions, Relations(missing=relations.missing), floor
             )
         elif part == "which fields papers never lack":
-            corpus.agreed = lambda decisions, relations, floor: agreed(decisions, replace(relations, missing={}), floor)
+            deciding.optimise_jointly = lambda decisions, relations, floor: jointly(
+                decisions, replace(relations, missing={}), floor
+            )
         elif part == "a lower bar on strange layouts":
             assignment.NONE_STRANGE = assignment.NONE_PROBABILITY
         yield
     finally:
-        PaperFeatures.features_of, corpus.with_prior, corpus.agreed, assignment.NONE_STRANGE = (
-            features,
-            prior,
-            agreed,
-            none,
-        )  # type: ignore[method-assign]
+        PaperFeatures.features_of = features  # type: ignore[method-assign]
+        deciding.with_prior = corpus.with_prior = prior
+        deciding.optimise_jointly, assignment.NONE_STRANGE = jointly, none
 
 
 def measured(args: tuple[str, int, str, tuple[list[Given], list[Given], list[Given]]]) -> tuple[Tally, Tally]:

@@ -2,12 +2,14 @@
 and pages.
 
     .venv/bin/python -m bench.folder FOLDER [--counts 3 10 25] [--types pay_stub …] [--kept CACHE] [--out FOLDER]
+                                            [--alone]
 
 FOLDER holds `schema.json` (types → fields and tables: key, name, type, required, choices), `truth.jsonl` (a paper a
 line: file, type, layout, split, quality, fields, tables; places are [page, x0, y0, x1, y1] in fractions, pages from 0)
 and the files. Papers of the split "train" are labelled, "test_known" and "test_new" are judged. Only names of the
-schema are in the plans. Readings are kept in CACHE, since they take a second a page of a scan. `--out` gets a file of
-predictions for each count, in JSON Lines.
+schema are in the plans. Papers of one new layout are read together, as the product does once they have all come in;
+`--alone` reads each by itself. Readings are kept in CACHE, since they take a second a page of a scan. `--out` gets a
+file of predictions for each count, in JSON Lines.
 """
 
 from __future__ import annotations
@@ -26,12 +28,14 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from jugum.core.classification import LayoutBook, layout_of
+from jugum.core.classification import Layout, LayoutBook, layout_of
+from jugum.core.classification.layout_book import NEW_LAYOUT, group_by
 from jugum.core.evaluation.metrics import calibration_error
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.decided import PartDecision
-from jugum.core.extraction.model import AnyDecision
+from jugum.core.extraction.model import AnyDecision, Peers
 from jugum.core.extraction.values.assignment import Decision
+from jugum.core.extraction.values.together import Peer
 from jugum.core.ocr import CarefulEngine, open_paper, read_page, reading_picture
 from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
@@ -267,8 +271,40 @@ class Judged:
         )
 
 
-def decide(version: TrainedVersion, thresholds: Mapping[str, float], plan: Plan, paper: PaperRead) -> Judged:
-    judged = Judged(paper, decisions=version.decide_with_confidence(paper.pages, paper.layers))
+class Post:
+    """Papers of new layouts that have come in, for each of which a version can ask for the others of its layout."""
+
+    def __init__(self, version: TrainedVersion, papers: Sequence[PaperRead]) -> None:
+        self.model = version.trained_model
+        layouts = [layout_of(paper.pages) for paper in papers]
+        book = self.model.book
+        new = [group_by(book.likeness(layout), book.groups) == NEW_LAYOUT for layout in layouts]
+        self.papers = [paper for paper, is_new in zip(papers, new, strict=True) if is_new]
+        self.layouts = [layout for layout, is_new in zip(layouts, new, strict=True) if is_new]
+        self.peers: dict[int, Peer | None] = {}
+
+    def others(self, paper: PaperRead) -> Peers:
+        def asked(layout: Layout) -> list[Peer]:
+            places = [place for place, other in enumerate(self.papers) if other is not paper]
+            found = self.model.same_layout(layout, [self.layouts[place] for place in places])
+            return [peer for number in found if (peer := self._peer(places[number])) is not None]
+
+        return asked
+
+    def _peer(self, place: int) -> Peer | None:
+        if place not in self.peers:
+            self.peers[place] = self.model.peer(self.papers[place].pages)
+        return self.peers[place]
+
+
+def decide(
+    version: TrainedVersion,
+    thresholds: Mapping[str, float],
+    plan: Plan,
+    paper: PaperRead,
+    peers: Peers | None = None,
+) -> Judged:
+    judged = Judged(paper, decisions=version.decide_with_confidence(paper.pages, paper.layers, peers))
     for decision, sure in judged.decisions:
         passes = (
             sure is not None
@@ -303,13 +339,14 @@ def _rows(plan: Plan, decision: PartDecision) -> list[dict[str, str | None]]:
     ]
 
 
-def trial(folder: Folder, kind: str, count: int) -> Iterator[Judged]:
+def trial(folder: Folder, kind: str, count: int, alone: bool = False) -> Iterator[Judged]:
     plan = folder.plans[kind]
     version = trained_on(plan, folder.of(kind, "train")[:count])
     thresholds = thresholds_of(version, plan)
+    post = Post(version, [*folder.of(kind, "test_known"), *folder.of(kind, "test_new")])
     for split in ("test_known", "test_new"):
         for paper in folder.of(kind, split):
-            yield decide(version, thresholds, plan, paper)
+            yield decide(version, thresholds, plan, paper, None if alone else post.others(paper))
 
 
 @dataclass
@@ -366,14 +403,14 @@ class Figures:
         )
 
 
-def work(args: tuple[Path, Path, str, int]) -> tuple[str, int, dict[str, Figures], list[str], float]:
+def work(args: tuple[Path, Path, str, int, bool]) -> tuple[str, int, dict[str, Figures], list[str], float]:
     """One training and its tests, in a process of its own."""
-    path, cache, kind, count = args
+    path, cache, kind, count, alone = args
     folder = Folder.read(path, cache, [kind])
     started = time.process_time()
     figures: dict[str, Figures] = defaultdict(Figures)
     lines = []
-    for judged in trial(folder, kind, count):
+    for judged in trial(folder, kind, count, alone):
         figures[judged.paper.truth["split"]].add(folder.plans[kind], judged)
         figures[f"{judged.paper.truth['split']} {judged.paper.truth['quality']}"].add(folder.plans[kind], judged)
         lines.append(judged.line(kind))
@@ -393,10 +430,11 @@ def what_is_asked(about: str | None) -> argparse.ArgumentParser:
 def main() -> None:
     asked = what_is_asked(__doc__)
     asked.add_argument("--out", type=Path, default=None)
+    asked.add_argument("--alone", action="store_true")
     args = asked.parse_args()
     cache = args.kept or args.folder / "read"
     folder = Folder.read(args.folder, cache, args.types)
-    jobs = [(args.folder, cache, kind, count) for count in args.counts for kind in folder.plans]
+    jobs = [(args.folder, cache, kind, count, args.alone) for count in args.counts for kind in folder.plans]
     written: dict[int, list[str]] = defaultdict(list)
     sums: dict[tuple[int, str], Figures] = defaultdict(Figures)
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:

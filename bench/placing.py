@@ -5,7 +5,8 @@ a type that was never shown are taken for another.
 
 FOLDER is one that `bench.folder` reads. Learned from some papers a type of the split "train", of all types; the tests
 are judged, and, with each type left out in turn, its tests are the strangers: of the same office, so hard ones. Papers
-of the demo's odd kinds are strangers from elsewhere.
+of the demo's odd kinds are strangers from elsewhere. Last, the papers of new layouts come in together: a person says
+the type of one that waits, all is learned anew, and so on until none waits.
 """
 
 from __future__ import annotations
@@ -26,8 +27,8 @@ ODD = 30
 Counts = Counter[tuple[str, str]]
 
 
-def learned(folder: Folder, types: Sequence[str], count: int) -> TypeClassifier:
-    samples = []
+def samples_of(folder: Folder, types: Sequence[str], count: int) -> list[TypeSample]:
+    samples: list[TypeSample] = []
     for number, kind in enumerate(types):
         pages = [paper.pages for paper in folder.of(kind, "train")[:count]]
         groups = LayoutBook([layout_of(its) for its in pages]).groups
@@ -35,7 +36,31 @@ def learned(folder: Folder, types: Sequence[str], count: int) -> TypeClassifier:
             TypeSample(its, number, number * len(pages) + group) for its, group in zip(pages, groups, strict=True)
         ]
     random.Random(count).shuffle(samples)
-    return fit_type_classifier(samples)
+    return samples
+
+
+def learned(folder: Folder, types: Sequence[str], count: int) -> TypeClassifier:
+    return fit_type_classifier(samples_of(folder, types, count))
+
+
+def answers_until_placed(folder: Folder, count: int) -> tuple[int, int, int]:
+    """Of papers of new layouts that come in together: how many wait, of how many a person must say the type until none
+    does, and how many are placed wrongly in the end."""
+    types = sorted(folder.plans)
+    samples = samples_of(folder, types, count)
+    came = [(paper.pages, number) for number, kind in enumerate(types) for paper in folder.of(kind, "test_new")]
+    random.Random(count).shuffle(came)
+    waited, answers, wrong, waiting = 0, 0, 0, came
+    while waiting:
+        classifier = fit_type_classifier(samples)
+        placed = [(classifier.place(pages), pages, type_) for pages, type_ in waiting]
+        wrong += sum(its.accepted and its.likely[0][0] != type_ for its, _, type_ in placed)
+        waiting = [(pages, type_) for its, pages, type_ in placed if not its.accepted]
+        waited = waited or len(waiting)
+        if waiting:
+            samples.append(TypeSample(*waiting.pop(0), 0))
+            answers += 1
+    return waited, answers, wrong
 
 
 def count_in(counts: Counts, row: str, classifier: TypeClassifier, pages: Sequence[Page], type_: int | None) -> None:
@@ -79,6 +104,8 @@ def main() -> None:
     rng = random.Random(5)
     odd = [pages_of(stranger(number, rng), rng) for number in range(ODD)]
     for count in args.counts:
+        waited, answers, wrong = answers_until_placed(folder, count)
+        print(f"{count:3} of papers of new layouts {waited} wait; {answers} answers place them all ({wrong} wrongly)")
         counts = judged(folder, count, odd)
         for row in sorted({row for row, _ in counts}):
             papers = counts[row, "papers"]

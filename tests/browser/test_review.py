@@ -410,3 +410,24 @@ def test_notes_keep_their_side_while_a_paper_is_open(application: Application, p
     page.locator("rect.word").last.click()
     expect(page.locator("[data-status]")).to_contain_text("Saved")
     assert sides() == before
+
+
+def test_a_paper_of_a_new_layout_says_with_how_many_like_it_it_was_read(application: Application, page: Page) -> None:
+    kind = application.reading_type()
+    application.policy(kind, 1.0)
+    new_layout = 2  # of the slips, of which the version knows two
+    papers = [
+        application.upload(kind, f"ledger-{number}.pdf", slip_pdf(slip, new_layout), "live")
+        for number, slip in enumerate(slips(2, start=81))
+    ]
+    for paper in papers:
+        application.wait(f"/documents/{paper}", lambda seen: seen["state"] == "held")
+    application.wait(f"/documents/{papers[0]}/review-desk?look=true", lambda desk: desk["read_with"] == 1)
+    open_review(page, papers[0])
+    expect(page.locator(".desk-banner")).to_contain_text(
+        "New layout: no paper like this is labelled yet. It was read together with one other paper like it."
+    )
+    known = held_paper(application, kind, 83)
+    open_review(page, known)
+    expect(page.locator(".note").first).to_be_visible()
+    expect(page.locator(".desk-banner")).to_have_count(0)

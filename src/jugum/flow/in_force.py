@@ -7,14 +7,17 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
+from typing import Generic, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.calibration import Calibrator
+from jugum.core.classification import Layout
 from jugum.core.evaluation.report_model import Report
-from jugum.core.extraction.model import AnyDecision, TrainedModel
+from jugum.core.extraction.model import AnyDecision, Peers, TrainedModel
+from jugum.core.extraction.values.together import Peer
 from jugum.core.formats.version_file import unpack_version
 from jugum.core.page import Page
 from jugum.core.states import VersionState
@@ -25,34 +28,61 @@ from jugum.store import Store
 from jugum.store.models import ModelVersion, Policy
 
 KEPT = 4
+LAYOUTS_KEPT, PEERS_KEPT = 256, 64  # tens of kilobytes each, and hundreds
+Key = TypeVar("Key", bound=Hashable)
+Made = TypeVar("Made")
 Decided = list[tuple[AnyDecision, float | None]]
 
 
-class LoadedVersions:
-    """A small cache by file key; a key names its bytes, so nothing in it can go stale."""
+class Kept(Generic[Key, Made]):
+    """The last few things that were made, by what they were made from; each is made once, whoever asks."""
 
-    def __init__(self) -> None:
-        self._loaded: OrderedDict[str, tuple[TrainedModel, dict[str, Calibrator]]] = OrderedDict()
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._kept: OrderedDict[Key, Made] = OrderedDict()
         self._lock = threading.Lock()
 
+    def get(self, key: Key, make: Callable[[], Made]) -> Made:
+        """What is kept, else what `make` gives."""
+        with self._lock:
+            if key not in self._kept:
+                self._kept[key] = make()
+                while len(self._kept) > self._most:
+                    self._kept.popitem(last=False)
+            self._kept.move_to_end(key)
+            return self._kept[key]
+
+
+class LoadedVersions:
+    """Versions by file key, and what live papers of new layouts tell others: `layouts` by paper and when it was read,
+    `peers` by version, too. A file key names its bytes, so nothing can go stale."""
+
+    def __init__(self) -> None:
+        self._loaded: Kept[str, tuple[TrainedModel, dict[str, Calibrator]]] = Kept(KEPT)
+        self.layouts: Kept[Hashable, Layout] = Kept(LAYOUTS_KEPT)
+        self.peers: Kept[Hashable, Peer | None] = Kept(PEERS_KEPT)
+
     def decide(
-        self, store: Store, file_key: str, pages: Sequence[Page], layers: Callable[[], Structures] | None = None
+        self,
+        store: Store,
+        file_key: str,
+        pages: Sequence[Page],
+        layers: Callable[[], Structures] | None = None,
+        peers: Peers | None = None,
     ) -> Decided:
         """A version's decisions on a paper with their confidences. `layers` gives the pages' layers, asked for only
-        by versions that read marks; without it marks are left out."""
+        by versions that read marks; without it marks are left out. `peers` gives other papers of its layout, asked for
+        only where that is new."""
         trained_model, calibrators = self.loaded(store, file_key)
         structures = layers() if layers is not None and trained_model.needs_picture else None
-        return confident_decisions(trained_model, calibrators, pages, structures)
+        return confident_decisions(trained_model, calibrators, pages, structures, peers)
 
     def loaded(self, store: Store, file_key: str) -> tuple[TrainedModel, dict[str, Calibrator]]:
-        with self._lock:
-            if file_key not in self._loaded:
-                trained_model, calibrators, _ = unpack_version(store.files.get(file_key))
-                self._loaded[file_key] = trained_model, calibrators
-                while len(self._loaded) > KEPT:
-                    self._loaded.popitem(last=False)
-            self._loaded.move_to_end(file_key)
-            return self._loaded[file_key]
+        def unpacked() -> tuple[TrainedModel, dict[str, Calibrator]]:
+            trained_model, calibrators, _ = unpack_version(store.files.get(file_key))
+            return trained_model, calibrators
+
+        return self._loaded.get(file_key, unpacked)
 
 
 def version_row(session: Session, version_id: int) -> ModelVersion:

@@ -111,14 +111,17 @@ def is_waiting(session: Session, task: Task, **arguments: Any) -> bool:
     return session.execute(asked, {"task": task.value, "args": json.dumps(arguments)}).scalar() is not None
 
 
-def waiting_documents(session: Session, task: Task) -> frozenset[int]:
-    """The documents for which a job of a task waits that is told nothing but the document. Until the transaction ends,
-    none of these jobs is begun: what it changes is there when they are."""
+def waiting_documents(session: Session, task: Task, among: Sequence[int] | None = None) -> frozenset[int]:
+    """The documents (of all, or of those `among` which are asked for) for which a job of a task waits that is told
+    nothing but the document. Until the transaction ends, none of these jobs is begun: what it changes is there when
+    they are."""
     held = text(
         "SELECT (args->>'document_id')::bigint FROM procrastinate_jobs WHERE status = 'todo' AND task_name = :task AND "
-        "args - 'document_id' = '{}' ORDER BY id FOR UPDATE"
+        "args - 'document_id' = '{}' AND (:every OR (args->>'document_id')::bigint = ANY(:among)) ORDER BY id "
+        "FOR UPDATE"
     )
-    return frozenset(session.execute(held, {"task": task.value}).scalars())
+    asked = {"task": task.value, "every": among is None, "among": list(among or ())}
+    return frozenset(session.execute(held, asked).scalars())
 
 
 def count_waiting(session: Session, task: Task) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from types import SimpleNamespace
 
 import numpy as np
@@ -14,8 +15,9 @@ from jugum.core.evaluation.report import report_of
 from jugum.core.extraction.candidates.generate import candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
-from jugum.core.extraction.values.corpus import Corpus
+from jugum.core.extraction.values.corpus import Corpus, Mask
 from jugum.core.extraction.values.placing import place_value
+from jugum.core.extraction.values.together import Peer, ReadAlone
 from jugum.core.formats.version_file import pack_version, unpack_version
 from jugum.core.ocr import open_paper
 from jugum.core.page import Page, reading_order
@@ -64,6 +66,24 @@ def samples() -> list[Sample]:
 @pytest.fixture(scope="module")
 def version(samples: list[Sample]) -> TrainedVersion:
     return train_version(PLAN, samples, seed=3)
+
+
+def test_held_out_papers_of_a_new_layout_are_read_together_as_live_ones_are(
+    samples: list[Sample], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    corpus = Corpus(PLAN, samples)
+    asked: list[tuple[int, int]] = []
+    real = Corpus.together
+
+    def together(self: Corpus, alone: ReadAlone, mine: Peer, others: Sequence[Peer], known: Mask) -> list[Decision]:
+        asked.append((len(others), int(known.sum())))
+        return real(self, alone, mine, others, known)
+
+    monkeypatch.setattr(Corpus, "together", together)
+    held_out_decisions(Papers.of(PLAN, samples, corpus), unseen=False)
+    assert not asked  # papers of known layouts are read alone
+    held_out_decisions(Papers.of(PLAN, samples, corpus), unseen=True)
+    assert asked == [(6, 7)] * 14
 
 
 def test_candidates_hold_each_value_with_the_words_around_it() -> None:

@@ -102,6 +102,13 @@ class LayoutBook:
         odds = [self._pair(layout, weighed, number) for number in range(len(self.layouts))]
         return self.scale.likeness(odds) if odds else np.zeros(0)
 
+    def likeness_among(self, layout: Layout, others: Sequence[Layout]) -> Floats:
+        """Likeness (0–1) of a new paper's layout to those of other new ones, on the scale of the book's papers."""
+        book = LayoutBook([*self.layouts, layout, *others], scale=self.scale)
+        mine = len(self.layouts)
+        odds = [book._pair(layout, book._weighed[mine], mine + 1 + number) for number in range(len(others))]
+        return self.scale.likeness(odds) if odds else np.zeros(0)
+
     @cached_property
     def likeness_within(self) -> Floats:
         """N×N likeness (0–1) of the book's own papers, 1 on the diagonal."""
@@ -270,6 +277,10 @@ class BookOfPlaces:
     def likeness(self, layout: Layout) -> Floats:
         """Likeness (0–1) of a paper's layout to each of the book."""
         return np.array([layout_similarity(layout, other) for other in self.layouts])
+
+    def likeness_among(self, layout: Layout, others: Sequence[Layout]) -> Floats:
+        """Likeness (0–1) of a new paper's layout to those of other new ones."""
+        return np.array([layout_similarity(layout, other) for other in others])
 
     def to_data(self) -> list[Any]:
         """JSON-able."""

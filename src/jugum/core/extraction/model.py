@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from dataclasses import field as kept
+from functools import cached_property
 
 import numpy as np
 
-from jugum.core.classification import layout_of
-from jugum.core.classification.layout_book import AnyBook, group_by
+from jugum.core.classification import Layout, layout_of
+from jugum.core.classification.layout_book import NEW_LAYOUT, SAME, AnyBook, group_by
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.parts import (
@@ -26,12 +27,14 @@ from jugum.core.extraction.untrained.reading import needs_picture
 from jugum.core.extraction.values.assignment import Choice, Decision
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import Extractor, extractor_from
+from jugum.core.extraction.values.together import PEERS_MAX, Peer, ReadAlone, Repeats, repeats_of
 from jugum.core.page import Page
 from jugum.core.schema import Plan
 from jugum.core.structure import Structures
 from jugum.core.values import DataType
 
 AnyDecision = Decision | PartDecision
+Peers = Callable[[Layout], Sequence[Peer]]
 
 
 @dataclass(frozen=True)
@@ -51,20 +54,60 @@ class TrainedModel:
         """Whether reading needs the layers of a page's picture: for tick boxes and signatures."""
         return needs_picture(marks_of(self.plan))
 
-    def decide(self, pages: Sequence[Page], structures: Structures | None = None) -> list[AnyDecision]:
+    def decide(
+        self, pages: Sequence[Page], structures: Structures | None = None, peers: Peers | None = None
+    ) -> list[AnyDecision]:
         """One decision for each field that is read, in no particular order. `structures` are the pages' layers;
-        without them fields that need a picture are left out, since they would seem absent."""
-        alike = self.book.likeness(layout_of(pages)).astype(np.float32)
+        without them fields that need a picture are left out, since they would seem absent. Where the layout is new,
+        `peers` is asked for other papers of it, which are read together with this one."""
+        read = self._read(pages, structures)
+        values: list[Decision] = []
+        if self.extractor and read.values:
+            others = peers(read.layout) if peers and read.group == NEW_LAYOUT else ()
+            values = self.extractor.decided(pages, read.values, read.layout, others, self._repeats)
+        values, decided = one_each(values, read.parts)
+        return [
+            _as_option(self.plan, decision)
+            for decision in on_layout(self.plan, [*values, *decided], read.group, self.presence)
+        ]
+
+    def peer(self, pages: Sequence[Page]) -> Peer | None:
+        """What a paper tells others of its layout; None of a model that reads no values."""
+        read = self._read(pages, None)
+        return read.values.peer(read.layout) if read.values else None
+
+    def same_layout(self, layout: Layout, others: Sequence[Layout]) -> list[int]:
+        """Places of those of `others`, papers that nobody has labelled, that are of a paper's layout; the most alike
+        first, as many as a paper is read together with."""
+        likeness = self.book.likeness_among(layout, others)
+        nearest = np.argsort(-likeness, kind="stable")[:PEERS_MAX]
+        return [int(place) for place in nearest if likeness[place] >= SAME]
+
+    def _read(self, pages: Sequence[Page], structures: Structures | None) -> _Read:
+        layout = layout_of(pages)
+        alike = self.book.likeness(layout).astype(np.float32)
         familiar = float(alike.max(initial=0.0))
         group = group_by(alike, self.book.groups)
         decided: list[PartDecision] = self.parts.decide(pages, structures, familiar, group) if self.parts else []
+        if self.extractor is None:
+            return _Read(layout, group, decided, None)
         lacking = self.presence.lacking(group)
-        values = self.extractor.decide(pages, alike, inside_of(self.plan, decided), lacking) if self.extractor else []
-        values, decided = one_each(values, decided)
-        return [
-            _as_option(self.plan, decision)
-            for decision in on_layout(self.plan, [*values, *decided], group, self.presence)
-        ]
+        return _Read(layout, group, decided, self.extractor.read(pages, alike, inside_of(self.plan, decided), lacking))
+
+    @cached_property
+    def _repeats(self) -> Repeats:
+        """How often values come again on labelled papers of one layout."""
+        return repeats_of(self.extractor.examples.every, self.book.groups) if self.extractor else {}
+
+
+@dataclass(frozen=True)
+class _Read:
+    """What a paper says by itself: its layout and the group of it, the parts, and the values."""
+
+    layout: Layout
+    group: int
+    parts: list[PartDecision]
+    values: ReadAlone | None
 
 
 def _as_option(plan: Plan, decision: AnyDecision) -> AnyDecision:

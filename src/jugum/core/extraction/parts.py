@@ -27,7 +27,7 @@ from jugum.core.extraction.tables.learned_heads import with_learned_heads
 from jugum.core.extraction.tables.tagger import TableTagger, fit_table_tagger, labelled_table
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
 from jugum.core.extraction.values.assignment import Decision
-from jugum.core.extraction.values.corpus import Inside
+from jugum.core.extraction.values.deciding import Inside
 from jugum.core.page import Page, overlap_share
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structures

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification.layout_book import group_by
+from jugum.core.classification.layout_book import NEW_LAYOUT, group_by
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.decided import PartDecision
 from jugum.core.extraction.model import on_layout
@@ -19,6 +19,8 @@ from jugum.core.extraction.values.assignment import Decision
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import train_extractor
 from jugum.core.extraction.values.ranker import Ranker
+from jugum.core.extraction.values.second_opinion import with_opinion
+from jugum.core.extraction.values.together import PEERS_MAX, ReadAlone
 from jugum.core.schema import Plan
 from jugum.core.structure import Structures
 from jugum.core.training.verdicts import Verdict, verdict_on
@@ -170,10 +172,9 @@ def _fold_decisions(
     # learned from the rest too: it must not have seen the fold
     tagger = corpus.tagger(rest) if ranker is not None else None
     presence = Presence.of([papers.samples[n] for n in rest], [int(corpus.groups[n]) for n in rest])
-    found: list[tuple[int, list[Decision | PartDecision]]] = []
+    read: list[_Read] = []
     for paper in fold:
         decided: list[PartDecision] = []
-        values: list[Decision] = []
         # Likeness to the papers that were learned from alone: else every held-out paper would seem well known.
         mates = corpus.reference_mask(known)
         alike = corpus.likeness(paper)[mates]
@@ -181,10 +182,41 @@ def _fold_decisions(
         lacking = presence.lacking(group)
         if parts is not None:
             decided = parts.decide_on(papers.parts[paper], float(alike.max(initial=0.0)), group)
-        if ranker is not None:
-            values = corpus.decisions(paper, known, ranker, inside_of(papers.plan, decided), tagger, lacking)
-        values, decided = one_each(values, decided)
-        found.append((paper, on_layout(papers.plan, [*decided, *values], group, presence)))
+        within = inside_of(papers.plan, decided)
+        alone = corpus.read(paper, known, ranker, within, lacking) if ranker is not None else None
+        read.append(_Read(paper, group, decided, alone))
+    found: list[tuple[int, list[Decision | PartDecision]]] = []
+    decided_values = _values(corpus, read, known)
+    for one in read:
+        values = decided_values.get(one.paper, [])
+        if tagger is not None:
+            values = with_opinion(corpus.plan, values, tagger.values(papers.samples[one.paper].pages))
+        values, decided = one_each(values, one.parts)
+        found.append((one.paper, on_layout(papers.plan, [*decided, *values], one.group, presence)))
+    return found
+
+
+@dataclass(frozen=True)
+class _Read:
+    """A held-out paper, the layout group it seems to be of, its parts, and what it says of its values by itself."""
+
+    paper: int
+    group: int
+    parts: list[PartDecision]
+    alone: ReadAlone | None
+
+
+def _values(corpus: Corpus, fold: Sequence[_Read], known: Mask) -> dict[int, list[Decision]]:
+    """Decisions on the values of held-out papers: of new layouts together with others of it, as live papers are."""
+    alone = {one.paper: one.alone for one in fold if one.alone}
+    peers = {paper: read.peer(corpus.layouts[paper]) for paper, read in alone.items()}
+    found = {}
+    for one in fold:
+        mates = [peers[n] for n in peers if n != one.paper and corpus.groups[n] == corpus.groups[one.paper]]
+        if one.alone and mates and one.group == NEW_LAYOUT:
+            found[one.paper] = corpus.together(one.alone, peers[one.paper], mates[:PEERS_MAX], known)
+        elif one.alone:
+            found[one.paper] = one.alone.decisions
     return found
 
 

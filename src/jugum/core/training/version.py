@@ -11,7 +11,7 @@ from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.decided import part_kind
 from jugum.core.extraction.learned_marks import printed_choices, with_learned_captions
-from jugum.core.extraction.model import AnyDecision, TrainedModel, fit_trained_model
+from jugum.core.extraction.model import AnyDecision, Peers, TrainedModel, fit_trained_model
 from jugum.core.extraction.values.corpus import Corpus
 from jugum.core.extraction.values.extractor import PAPERS_MIN
 from jugum.core.page import Page
@@ -44,17 +44,22 @@ class TrainedVersion:
         return tuple(map(int, self.papers.corpus.groups))
 
     def decide_with_confidence(
-        self, pages: Sequence[Page], structures: Structures | None = None
+        self, pages: Sequence[Page], structures: Structures | None = None, peers: Peers | None = None
     ) -> list[tuple[AnyDecision, float | None]]:
-        """Decisions on a paper with the confidence (0–1) of each; None where nothing was measured."""
-        return confident_decisions(self.trained_model, self.calibrators, pages, structures)
+        """Decisions on a paper with the confidence (0–1) of each; None where nothing was measured. `peers` is asked
+        for other papers of its layout where that is new."""
+        return confident_decisions(self.trained_model, self.calibrators, pages, structures, peers)
 
 
 def confident_decisions(
-    trained_model: TrainedModel, calibrators: Calibrators, pages: Sequence[Page], structures: Structures | None = None
+    trained_model: TrainedModel,
+    calibrators: Calibrators,
+    pages: Sequence[Page],
+    structures: Structures | None = None,
+    peers: Peers | None = None,
 ) -> list[tuple[AnyDecision, float | None]]:
     """A version's decisions on a paper, each with its calibrated confidence (0–1; None where nothing was measured)."""
-    decisions = trained_model.decide(pages, structures)
+    decisions = trained_model.decide(pages, structures, peers)
     return list(zip(decisions, confidences(calibrators, decisions), strict=True))
 
 

@@ -89,7 +89,7 @@ def changes(store: Store, versions: LoadedVersions, explorer: Explorer, version_
         ):
             before.setdefault(reading.field_id, []).append(reading)
         begun = _begun(session, document)
-    now = drafted_fields(store, explorer, given, versions)
+    now = drafted_fields(store, explorer, given, versions, given.together(store, versions))
     found, judged = [], 0
     for field in document.placed_type.fields:
         is_read = field.id in before or field.key in now

@@ -74,6 +74,9 @@ class CheckView:
 
 @dataclass(frozen=True)
 class ReviewDesk:
+    """A live paper at the desk. `read_with`: with how many others of its layout it was read, None where that is
+    known."""
+
     id: int
     name: str
     type_id: int
@@ -82,6 +85,7 @@ class ReviewDesk:
     revision: int
     version: int | None
     policy: int | None
+    read_with: int | None
     pages: list[PageView]
     fields: list[ReviewField]
     checks: list[CheckView]
@@ -120,6 +124,7 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
             document.revision,
             version,
             policy.number if policy else None,
+            document.read_with,
             page_views(session, document_id),
             fields,
             _checks(session, records, names),

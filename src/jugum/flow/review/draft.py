@@ -27,6 +27,7 @@ from jugum.flow.office.actor import record
 from jugum.flow.plan.fields import plan_of
 from jugum.flow.plan.sample import findings
 from jugum.flow.review.records import context_of
+from jugum.flow.review.together import Together, keep
 from jugum.flow.states import change_state, set_aside
 from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
@@ -53,6 +54,11 @@ class DraftInput:
         by_field = {key: float(value) for key, value in self.policy.thresholds.items()}
         return Thresholds(by_field, self.policy.layout_similarity_min)
 
+    def together(self, store: Store, versions: LoadedVersions) -> Together:
+        """The way to the other papers of its layout, should that be new."""
+        document = self.paper.document
+        return Together(store, versions, self.file_key, document.placed_type.id, document.id)
+
 
 def draft(
     store: Store,
@@ -68,10 +74,12 @@ def draft(
         given = _load(session, document_id, version_id)
     if given is None:
         return
-    drafted = drafted_fields(store, explorer or Explorer(), given, versions)
+    together = given.together(store, versions)
+    drafted = drafted_fields(store, explorer or Explorer(), given, versions, together)
     routed = route(given.plan, drafted, given.thresholds, given.context)
     with store.session() as session:
-        _save(session, given, drafted, routed, version_id)
+        if _save(session, given, drafted, routed, version_id):
+            keep(session, session.get_one(Document, document_id), together)
 
 
 def failed(store: Store, document_id: int, message: str, version_id: int | None = None) -> None:
@@ -118,10 +126,10 @@ def _may_be_drafted(session: Session, document: Document) -> bool:
 
 
 def drafted_fields(
-    store: Store, explorer: Explorer, given: DraftInput, versions: LoadedVersions
+    store: Store, explorer: Explorer, given: DraftInput, versions: LoadedVersions, together: Together
 ) -> dict[str, DraftedField]:
     """The version's decisions for the fields it reads, the plan's own engines for the rest, checks as evidence over
-    both."""
+    both. A paper of a new layout is read `together` with others of it."""
 
     def layers() -> list[Structure]:
         return given.paper.layers(store, explorer)
@@ -129,7 +137,7 @@ def drafted_fields(
     known = {field.key: field for field in given.plan.fields}
     drafted: dict[str, DraftedField] = {}
     fits = readable(versions.loaded(store, given.file_key)[0].plan, given.plan)
-    for decision, confidence in versions.decide(store, given.file_key, given.paper.pages, layers):
+    for decision, confidence in versions.decide(store, given.file_key, given.paper.pages, layers, together):
         if decision.field in fits:
             drafted |= drafted_by_version(decision, confidence, known)
     rest = tuple(_alone(field, drafted) for field in given.plan.fields if _left(field, drafted))
@@ -156,17 +164,17 @@ def _alone(one: FieldPlan, drafted: Mapping[str, DraftedField]) -> FieldPlan:
 
 def _save(
     session: Session, given: DraftInput, drafted: Mapping[str, DraftedField], routed: Routed, version_id: int | None
-) -> None:
-    """Keep a draft under a short lock of its paper. What was changed meanwhile (its pages, the plan, the policy, the
-    live version) is drafted again."""
+) -> bool:
+    """Keep a draft under a short lock of its paper; whether it was kept. What was changed meanwhile (its pages, the
+    plan, the policy, the live version) is drafted again."""
     before = given.paper.document
     document = session.get(Document, before.id, with_for_update=True)
     if document is None or not _may_be_drafted(session, document):
-        return
+        return False
     if _changed(session, given, document, version_id):
         again = {} if version_id is None else {"version_id": version_id}
         enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document.id, 45, **again)])
-        return
+        return False
     for table in (Hold, Result, Reading, CheckWaiver):
         session.execute(delete(table).where(table.document_id == document.id))
     document.version_id, document.policy_id = given.version.id, given.policy.id if given.policy else None
@@ -201,6 +209,7 @@ def _save(
     change_state(document, DocumentState.HELD if routed.holds else DocumentState.PASSED, By.PROGRAM)
     document.revision += 1
     record(session, None, Action.DRAFT, "document", document.id, version=given.version.number, held=len(routed.holds))
+    return True
 
 
 def _changed(session: Session, given: DraftInput, document: Document, version_id: int | None) -> bool:

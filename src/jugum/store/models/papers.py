@@ -12,6 +12,7 @@ from sqlalchemy import (
     LargeBinary,
     String,
     UniqueConstraint,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -124,8 +125,9 @@ class Document(Base):
     `set_aside_by` is empty when the program did it. Pages are read from `reading_key` (a converted or unlocked
     file) or, without one, from the file itself. `set_name` says what a sample is for: training, testing only, or
     kept spare; `layout_group_id` is its layout group; `model_confidence` how sure a version is of a sample that is
-    not labelled yet; `month_first` whether its own dates in digits tell that the month stands first; `seen_by` who
-    has seen a live paper as a whole."""
+    not labelled yet; `month_first` whether its own dates in digits tell that the month stands first; `read_with` with
+    how many others of its layout a live paper was drafted (nothing when the layout is known); `seen_by` who has seen a
+    live paper as a whole."""
 
     __tablename__ = "document"
     __table_args__ = (
@@ -141,6 +143,7 @@ class Document(Base):
         UniqueConstraint("parent_id", "parent_part"),
         Index("ix_document_type_purpose_state", "type_id", "purpose", "state"),
         Index("ix_document_workspace_state", "workspace_id", "state"),
+        Index("ix_document_new_layout", "type_id", "id", postgresql_where=text("read_with IS NOT NULL")),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -172,6 +175,7 @@ class Document(Base):
     layout_group_id: Mapped[int | None] = to("layout_group", nullable=True, ondelete="SET NULL")
     model_confidence: Mapped[dict[str, Any]] = mapped_column(default=dict)
     month_first: Mapped[bool | None]
+    read_with: Mapped[int | None]
     version_id: Mapped[int | None] = mapped_column(ForeignKey("model_version.id"))
     policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
     opened_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -14,17 +14,16 @@ from jugum.core.extraction.candidates.generate import Candidate
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.candidates.synonyms import Groups
-from jugum.core.extraction.values.assignment import Choice, Decision, absence_logit, decide, strangeness
+from jugum.core.extraction.values.assignment import Decision
+from jugum.core.extraction.values.deciding import Inside, decided_on, scored_on, with_prior
 from jugum.core.extraction.values.examples import labelled_examples
-from jugum.core.extraction.values.features import COLUMN, FEATURES, PaperFeatures
-from jugum.core.extraction.values.field_scores import FieldScores
+from jugum.core.extraction.values.features import FEATURES, PaperFeatures
 from jugum.core.extraction.values.own_shapes import OwnShapes, ShapesSeen, shape_of
-from jugum.core.extraction.values.prior import shipped_prior
 from jugum.core.extraction.values.ranker import Ranker
-from jugum.core.extraction.values.reasons import reason
-from jugum.core.extraction.values.relations import Relations, learned_relations, optimise_jointly
-from jugum.core.extraction.values.second_opinion import TaggedPaper, WordTagger, fit_tagger, tagged, with_opinion
+from jugum.core.extraction.values.relations import Relations, learned_relations
+from jugum.core.extraction.values.second_opinion import TaggedPaper, WordTagger, fit_tagger, tagged
 from jugum.core.extraction.values.similarities import Example, Examples
+from jugum.core.extraction.values.together import Peer, ReadAlone, decided_together, repeats_of
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import same_value
 from jugum.errors import NothingToLearn, at_paper
@@ -37,9 +36,7 @@ NEGATIVES_OF_MANY = (10, 5)  # the same where there are so many decisions that m
 MANY_DECISIONS = 150  # above it NEGATIVES_OF_MANY are enough (bench/learning.py)
 # Of rows made as if the whole layout were new, beside those of the paper alone (decision 0004).
 GROUP_OUT_WEIGHT = 1.0
-CANDIDATES_MAX = 40  # candidates of a field, the likeliest by looks, that are ranked; no other is ever decided for
 REFERENCES_MAX = 60  # papers whose values new papers are compared to
-Inside = Callable[[Candidate], bool]
 TAGGED_MAX = 40  # papers that the second opinion is learned from
 DECISIONS_MAX = (
     400  # decisions (a field on a paper) that the ranker's rows are taken from; more of them taught it nothing more
@@ -237,21 +234,31 @@ class Corpus:
                 said[candidate.normal] = any(same_value(candidate.normal, value, field.value_type) for value in values)
         return np.array([said.get(read.normal, False) for read in self.prepared(paper).candidates], dtype=bool)
 
-    def decisions(
+    def read(
         self,
         paper: int,
         known: Mask,
         ranker: Ranker,
         within: Mapping[str, Inside] | None = None,
-        tagger: WordTagger | None = None,
         lacking: Mapping[str, float] | None = None,
-    ) -> list[Decision]:
-        """What a ranker decides on a paper of the corpus when only `known` papers are labelled."""
+    ) -> ReadAlone:
+        """What a paper of the corpus says by itself when only `known` papers are labelled."""
         view = self.view(paper)
         mask = self.reference_mask(known)
+        shapes = self.own_shapes(known)
+        scored = scored_on(self.plan, view, mask, ranker, within, shapes)
+        similarity = view.layout_similarity(mask)
+        decided = decided_on(self.plan, scored, similarity, self.relations(known), shapes, lacking)
+        return ReadAlone(view.candidates, scored, similarity, decided)
+
+    def together(self, alone: ReadAlone, mine: Peer, others: Sequence[Peer], known: Mask) -> list[Decision]:
+        """What is decided on a paper when others of its layout, which is none of those of `known` papers, are read with
+        it."""
+        mask = self.reference_mask(known)
+        groups = self.groups[self.reference_papers].tolist()
+        repeats = repeats_of((one for one in self.examples.every if mask[one.paper]), groups)
         told = self.relations(known), self.own_shapes(known)
-        decided = decisions_on(self.plan, view, mask, ranker, within, *told, lacking)
-        return with_opinion(self.plan, decided, tagger.values(self.samples[paper].pages)) if tagger else decided
+        return decided_together(self.plan, alone, mine, others, repeats, *told)
 
     def tagger(self, papers: Sequence[int]) -> WordTagger | None:
         """A second opinion learned from some papers; None for fewer than five."""
@@ -293,11 +300,6 @@ class Corpus:
         return self._relations[key]
 
 
-def with_prior(features: Floats) -> Floats:
-    """Feature rows with the prior's log-odds as one more column."""
-    return np.column_stack([features, shipped_prior().logits(features).astype(np.float32)]).astype(np.float32)
-
-
 def spread(groups: npt.NDArray[np.intp], most: int, *, among: Sequence[int] | None = None) -> list[int]:
     """At most `most` papers (their numbers, in order), of each group as evenly many as there are, the later ones
     first."""
@@ -313,74 +315,3 @@ def spread(groups: npt.NDArray[np.intp], most: int, *, among: Sequence[int] | No
             if pile and len(chosen) < most:
                 chosen.append(pile.pop())
     return sorted(chosen)
-
-
-def decisions_on(
-    plan: Plan,
-    view: PaperFeatures,
-    known: Mask,
-    ranker: Ranker,
-    within: Mapping[str, Inside] | None = None,
-    relations: Relations | None = None,
-    own_shapes: OwnShapes | None = None,
-    lacking: Mapping[str, float] | None = None,
-) -> list[Decision]:
-    """Score the likeliest candidates of each field in one call of the ranker, then decide. `within` says of fields
-    inside a clause which candidates may be theirs, `relations` what values of a paper are to each other, `own_shapes`
-    what only a field's values look like, `lacking` the log-odds that papers of this layout lack a field."""
-    shapes = own_shapes or OwnShapes()
-    all_scores = [view.field_scores(field, known) for field in plan.fields]
-    places = [
-        _likeliest(view, field_scores, (within or {}).get(field_scores.field.key), shapes)
-        for field_scores in all_scores
-    ]
-    tables = [view.features_of(field_scores, place) for field_scores, place in zip(all_scores, places, strict=True)]
-    rows = with_prior(np.concatenate(tables)) if tables else np.zeros((0, len(FEATURES) + 1), dtype=np.float32)
-    logits = ranker.logits(rows)
-    scored: dict[str, list[Choice]] = {}
-    row_of: dict[tuple[str, int], int] = {}
-    start = 0
-    for field, field_scores, place in zip(plan.fields, all_scores, places, strict=True):
-        own = logits[start : start + len(place)]
-        order = np.argsort(-own, kind="stable")
-        scored[field.key] = [Choice(view.candidates[int(field_scores.chosen[place[n]])], float(own[n])) for n in order]
-        scored[field.key] = shapes.raised(field.key, scored[field.key])
-        row_of |= {(field.key, id(view.candidates[int(field_scores.chosen[place[n]])])): start + int(n) for n in order}
-        start += len(place)
-    decided = decide(plan, scored, view.layout_similarity(known))
-    if relations is not None:
-        similarity = view.layout_similarity(known)
-        here = replace(relations, lacking=lacking or {}, strange=strangeness(similarity))
-        decided = optimise_jointly(decided, here, absence_logit(similarity))
-    return [_explained(decision, rows, row_of) for decision in decided]
-
-
-def _explained(decision: Decision, rows: Floats, row_of: Mapping[tuple[str, int], int]) -> Decision:
-    """A decision with what spoke for it, the log-odds of ranker and prior, and how familiar its surroundings are."""
-    first = next(iter(decision.chosen), None) or next(iter(decision.others), None)
-    if first is None:
-        return decision
-    row = rows[row_of[decision.field, id(first.candidate)]]
-    why = decision.why or (reason(row, first.candidate) if decision.chosen else "")
-    scores = {"ranker": round(first.logit, 3), "prior": round(float(row[-1]), 3), "next": round(decision.rival, 3)}
-    if not decision.chosen:
-        return replace(decision, why=why, scores=scores)
-    its = [rows[row_of[decision.field, id(choice.candidate)]][COLUMN["label_like"]] for choice in decision.chosen]
-    return replace(decision, why=why, scores=scores, label_like=float(min(its)))
-
-
-def _likeliest(
-    view: PaperFeatures, field_scores: FieldScores, inside: Inside | None, own_shapes: OwnShapes
-) -> npt.NDArray[np.intp]:
-    """Places of the candidates that are ranked: the likeliest by looks, what rules found, and what has a shape of the
-    field's own."""
-    order = np.argsort(-field_scores.prefilter_score, kind="stable")
-    if inside is not None:
-        allowed = np.array([inside(view.candidates[int(field_scores.chosen[n])]) for n in order], dtype=bool)
-        order = order[allowed] if len(order) else order
-    key = field_scores.field.key
-    ruled = view.by_rule.get(key, frozenset())
-    if key in own_shapes.fields:
-        ruled = ruled | {int(n) for n in field_scores.chosen if own_shapes.has(key, view.candidates[int(n)].text)}
-    by_rule = [n for n in order[CANDIDATES_MAX:] if int(field_scores.chosen[n]) in ruled]
-    return np.concatenate([order[:CANDIDATES_MAX], np.array(by_rule, dtype=np.intp)]).astype(np.intp)

@@ -10,10 +10,12 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.classification import Layout
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.values.assignment import Decision
-from jugum.core.extraction.values.corpus import Corpus, Inside, decisions_on
+from jugum.core.extraction.values.corpus import Corpus
+from jugum.core.extraction.values.deciding import Inside, decided_on, scored_on
 from jugum.core.extraction.values.features import FEATURES, PaperFeatures
 from jugum.core.extraction.values.offered import with_plausible_others
 from jugum.core.extraction.values.own_shapes import OwnShapes
@@ -22,6 +24,7 @@ from jugum.core.extraction.values.ranker import Ranker
 from jugum.core.extraction.values.relations import Relations
 from jugum.core.extraction.values.second_opinion import WordTagger, with_opinion
 from jugum.core.extraction.values.similarities import Example, Examples
+from jugum.core.extraction.values.together import Peer, ReadAlone, Repeats, decided_together
 from jugum.core.page import Box, Page
 from jugum.core.schema import Plan
 from jugum.errors import InputError
@@ -44,19 +47,37 @@ class Extractor:
     tagger: WordTagger | None = None
     own_shapes: OwnShapes = kept(default_factory=OwnShapes)
 
-    def decide(
+    def read(
         self,
         pages: Sequence[Page],
         alike: Floats,
         within: Mapping[str, Inside] | None = None,
         lacking: Mapping[str, float] | None = None,
-    ) -> list[Decision]:
-        """One decision per field of the plan for a paper. `alike`: likeness (0–1) of its layout to that of each
-        paper the examples stem from; `lacking`: the log-odds that papers of its layout lack a field."""
+    ) -> ReadAlone:
+        """What a paper says by itself. `alike`: likeness (0–1) of its layout to that of each paper the examples stem
+        from; `lacking`: the log-odds that papers of its layout lack a field."""
         found, by_rule = candidates_with_rules(self.plan, pages)
         view = PaperFeatures(self.plan, found, self.examples, alike, self.texts, by_rule, self.synonyms)
         every = np.ones(len(alike), dtype=bool)
-        decided = decisions_on(self.plan, view, every, self.ranker, within, self.relations, self.own_shapes, lacking)
+        scored = scored_on(self.plan, view, every, self.ranker, within, self.own_shapes)
+        similarity = view.layout_similarity(every)
+        decided = decided_on(self.plan, scored, similarity, self.relations, self.own_shapes, lacking)
+        return ReadAlone(found, scored, similarity, decided)
+
+    def decided(
+        self,
+        pages: Sequence[Page],
+        alone: ReadAlone,
+        layout: Layout,
+        peers: Sequence[Peer] = (),
+        repeats: Repeats | None = None,
+    ) -> list[Decision]:
+        """One decision per field of the plan for a paper, read together with `peers`, others of its layout that nobody
+        has labelled either. `repeats`: how often values of a field come again on papers of one layout."""
+        decided = alone.decisions
+        if peers:
+            mine = alone.peer(layout)
+            decided = decided_together(self.plan, alone, mine, peers, repeats or {}, self.relations, self.own_shapes)
         if self.tagger:
             decided = with_opinion(self.plan, decided, self.tagger.values(pages))
         return with_plausible_others(self.plan, decided)

@@ -11,7 +11,7 @@ from jugum.core.classification import LayoutBook, layout_of
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.samples import Sample, gold_candidate
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
-from jugum.core.extraction.values.corpus import CANDIDATES_MAX
+from jugum.core.extraction.values.deciding import CANDIDATES_MAX
 from jugum.core.extraction.values.examples import labelled_examples
 from jugum.core.extraction.values.features import PaperFeatures
 from jugum.core.extraction.values.offered import with_plausible_others

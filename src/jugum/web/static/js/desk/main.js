@@ -109,9 +109,18 @@ export class Desk {
     if (this.selection.active) this.view.show(this.selection.active);
     if (this.view.told.startsWith("Opening")) this.view.tell(this.why());
     this.suggestLater();
+    if (this.mode === "review") this.tellNewLayout(this.paper.data.read_with);
     if (this.mode !== "look") setInterval(() => this.presence(), PRESENCE_MS);
     this.root.dataset.ready = "yes";
     if (this.mode === "review" && this.trail.asked(this.id)) this.marking.undo();
+  }
+
+  /** @param {?number} others papers of its new layout that it was read with; null where its layout is known */
+  tellNewLayout(others) {
+    if (others === null || others === undefined) return;
+    const them = others === 1 ? "one other paper" : `${others} other papers`;
+    const read = others ? ` It was read together with ${them} like it.` : "";
+    this.view.banner(`New layout: no paper like this is labelled yet.${read}`, "plain", "new-layout");
   }
 
   newSaver() {

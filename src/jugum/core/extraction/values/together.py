@@ -1,0 +1,223 @@
+"""Papers of a layout that nobody has labelled, read together: each tells something of the others.
+
+What several of them print word for word is no value, be it in large print at the head; and what stands beside the same
+printed words is the same field on all of them, so that what a field's candidates are given is the mean over the papers.
+Which caption an amount belongs to is often seen on one paper alone, whose figures add up, say; the others learn it from
+that one. (Collective classification: Sen et al., AI Magazine 29(3), 2008; decision 0040.)
+"""
+
+from __future__ import annotations
+
+import math
+from collections import Counter, defaultdict
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from jugum.core.classification import Layout
+from jugum.core.extraction.candidates.around import CHANNELS
+from jugum.core.extraction.candidates.generate import Candidate
+from jugum.core.extraction.values.assignment import Choice, Decision
+from jugum.core.extraction.values.deciding import Scored, decided_on
+from jugum.core.extraction.values.own_shapes import OwnShapes
+from jugum.core.extraction.values.relations import Relations
+from jugum.core.extraction.values.similarities import Example
+from jugum.core.schema import Plan
+
+PEERS_MAX = 8  # papers that another is read with; what more of them tell is the same
+HEADS = tuple(CHANNELS.index(name) for name in ("left", "above", "row_head", "column_head", "next", "below"))
+BEFORE, BEHIND = CHANNELS.index("previous"), CHANNELS.index("next")
+PROSE_BEFORE, PROSE_BEHIND = 2, 1  # words of a sentence before and behind a value that say which it is
+PRINTED_LEAST, PRINTED_SHARE = 2, 0.3  # papers, and the share of them, from which on a text is printed on the form
+CHOSEN = 1.0  # log-odds more for what a paper by itself decided for, with all that its other values say
+# Beta priors of how often another paper says the same: what is printed on the form, and what is neither that nor the
+# field's value; of a field's values half a pair in nine, unless labelled papers say how often.
+PRINT, OTHER, VALUE = (4.0, 1.0), (0.2, 2.0), (0.3, 2.7)
+PAIRS_MOST = 10.0  # of labelled papers, that speak for how often a field's value comes again
+AGAINST_MOST = 8.0  # log-odds
+
+Repeats = Mapping[str, tuple[int, int]]
+Slot = tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Standing:
+    """Where a candidate of a field stands, and what a paper by itself gives it."""
+
+    page: int
+    contexts: tuple[str, ...]
+    prose: bool
+    ends: tuple[bool, bool]  # whether it begins and ends what is printed in one piece
+    text: str
+    log_odds: float
+
+    def slot(self, printed: Collection[str]) -> Slot | None:
+        """What names its place on every paper of the layout: the words that are `printed` around it, in a sentence
+        those right before and behind it. None where there are none."""
+        if self.prose:
+            before = " ".join(self.contexts[BEFORE].split()[-PROSE_BEFORE:])
+            behind = " ".join(self.contexts[BEHIND].split()[:PROSE_BEHIND])
+            return (before, behind) if before or behind else None
+        heads = [self.contexts[channel] if self.contexts[channel] in printed else "" for channel in HEADS]
+        return (str(self.page), *heads, *map(str, self.ends)) if any(heads) else None
+
+
+@dataclass(frozen=True)
+class Peer:
+    """What a paper tells others of its layout: its layout, all its `texts` (in small letters), all texts that stand
+    `around` any of them, and where the candidates of each field stand."""
+
+    layout: Layout
+    texts: frozenset[str]
+    around: frozenset[str]
+    standing: Mapping[str, tuple[Standing, ...]]
+
+    @staticmethod
+    def of(layout: Layout, candidates: Iterable[Candidate], scored: Scored, decisions: Iterable[Decision]) -> Peer:
+        """From what the paper says by itself: its candidates, their scores, what was decided."""
+        every = list(candidates)
+        chosen = {(decision.field, id(choice.candidate)) for decision in decisions for choice in decision.chosen}
+        return Peer(
+            layout,
+            frozenset(candidate.text.casefold() for candidate in every),
+            frozenset(text for candidate in every for text in candidate.contexts),
+            {
+                key: tuple(
+                    _standing(choice, CHOSEN if (key, id(choice.candidate)) in chosen else 0.0) for choice in choices
+                )
+                for key, choices in scored.choices.items()
+            },
+        )
+
+
+@dataclass(frozen=True)
+class ReadAlone:
+    """What a paper says by itself: its `candidates`, their scores, its layout's likeness (0–1) to the most alike
+    labelled paper, and what is decided."""
+
+    candidates: Sequence[Candidate]
+    scored: Scored
+    layout_similarity: float
+    decisions: list[Decision]
+
+    def peer(self, layout: Layout) -> Peer:
+        """What it tells other papers of its layout."""
+        return Peer.of(layout, self.candidates, self.scored, self.decisions)
+
+
+def repeats_of(examples: Iterable[Example], groups: Sequence[int]) -> Repeats:
+    """How often fields say the same on two labelled papers of one layout. `groups`: the layout group of each paper that
+    the examples are numbered by."""
+    texts: defaultdict[tuple[str, int], list[str]] = defaultdict(list)
+    for one in examples:
+        texts[one.field, groups[one.paper]].append(one.text)
+    same, pairs = Counter[str](), Counter[str]()
+    for (key, _), its in texts.items():
+        same[key] += sum(map(_pairs, Counter(its).values()))
+        pairs[key] += _pairs(len(its))
+    return {key: (same[key], pairs[key]) for key in pairs}
+
+
+def _pairs(count: int) -> int:
+    return count * (count - 1) // 2
+
+
+def decided_together(
+    plan: Plan,
+    alone: ReadAlone,
+    mine: Peer,
+    others: Sequence[Peer],
+    repeats: Repeats,
+    relations: Relations | None,
+    own_shapes: OwnShapes,
+) -> list[Decision]:
+    """One decision per field of the plan for a paper of a new layout, read together with others of it."""
+    scored = read_together(alone.scored, mine, others, repeats)
+    return decided_on(plan, scored, alone.layout_similarity, relations, own_shapes)
+
+
+def read_together(scored: Scored, mine: Peer, others: Sequence[Peer], repeats: Repeats) -> Scored:
+    """A paper's scores as it and other papers of its layout give them. `repeats`: of pairs of labelled papers of one
+    layout, in how many a field has the same value, and of how many."""
+    group = [mine, *others]
+    printed = _printed(group)
+    told: defaultdict[tuple[str, Slot], list[float]] = defaultdict(list)
+    for number, peer in enumerate(others, 1):
+        for key, slot, log_odds in _slots(peer, group[:number] + group[number + 1 :], printed, repeats):
+            told[key, slot].append(log_odds)
+    choices = {}
+    for key, its in scored.choices.items():
+        again = [
+            replace(choice, logit=_mean(choice, told, key, printed, others, repeats.get(key, (0, 0)))) for choice in its
+        ]
+        choices[key] = sorted(again, key=lambda choice: -choice.logit)
+    return replace(scored, choices=choices)
+
+
+def _mean(
+    choice: Choice,
+    told: Mapping[tuple[str, Slot], Sequence[float]],
+    key: str,
+    printed: Collection[str],
+    others: Sequence[Peer],
+    repeats: tuple[int, int],
+) -> float:
+    """The log-odds of a candidate, less what speaks against words that others have, too, and in the mean over all
+    papers that have something at its place."""
+    here = _standing(choice)
+    own = here.log_odds - _against_print(here.text, others, repeats)
+    slot = here.slot(printed)
+    theirs = told.get((key, slot), ()) if slot else ()
+    return (own + sum(theirs)) / (1 + len(theirs))
+
+
+def _slots(
+    peer: Peer, others: Sequence[Peer], printed: Collection[str], repeats: Repeats
+) -> Iterator[tuple[str, Slot, float]]:
+    """Field, place and log-odds of the best that a paper has there."""
+    for key, its in peer.standing.items():
+        best: dict[Slot, float] = {}
+        for one in its:
+            if (slot := one.slot(printed)) is not None:
+                log_odds = one.log_odds - _against_print(one.text, others, repeats.get(key, (0, 0)))
+                best[slot] = max(best.get(slot, -math.inf), log_odds)
+        for slot, log_odds in best.items():
+            yield key, slot, log_odds
+
+
+def _printed(group: Sequence[Peer]) -> frozenset[str]:
+    """Texts that stand around something on several papers of a layout, other than figures."""
+    counts = Counter(text for peer in group for text in peer.around)
+    least = max(PRINTED_LEAST, PRINTED_SHARE * len(group))
+    return frozenset(text for text, count in counts.items() if count >= least and text.strip("0 "))
+
+
+def _against_print(text: str, others: Sequence[Peer], repeats: tuple[int, int]) -> float:
+    """Log-odds (0 or more) by which a text that other papers have, too, is less likely a value: by how many of them
+    have it, against how often values of the field come again."""
+    count, among = sum(text in peer.texts for peer in others), len(others)
+    if not count:
+        return 0.0
+    same, pairs = repeats
+    often, seldom = same + VALUE[0], pairs - same + VALUE[1]
+    fewer = min(1.0, PAIRS_MOST / (often + seldom))
+    value = _beta_binomial(count, among, often * fewer, seldom * fewer)
+    other = (math.exp(_beta_binomial(count, among, *PRINT)) + math.exp(_beta_binomial(count, among, *OTHER))) / 2
+    return min(AGAINST_MOST, max(0.0, math.log(other) - value))
+
+
+def _beta_binomial(count: int, among: int, a: float, b: float) -> float:
+    """Log-likelihood of `count` of `among` in a given order, the share being Beta(a, b)."""
+
+    def beta(x: float, y: float) -> float:
+        return math.lgamma(x) + math.lgamma(y) - math.lgamma(x + y)
+
+    return beta(count + a, among - count + b) - beta(a, b)
+
+
+def _standing(choice: Choice, more: float = 0.0) -> Standing:
+    one = choice.candidate
+    ends = (one.starts_segment, one.ends_segment)
+    return Standing(one.page, one.contexts, one.prose, ends, one.text.casefold(), choice.logit + more)
+
+
+__all__ = ["PEERS_MAX", "Peer", "ReadAlone", "Repeats", "decided_together", "read_together", "repeats_of"]

@@ -1,0 +1,116 @@
+"""Live papers of a layout that nobody has labelled are read together, whenever they came: a paper asks for the others
+when it is drafted, and those that came before it are drafted again once there are twice as many as they knew of, as is
+a paper that others were drafted beside at the same time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from jugum.core.classification import Layout, layout_of
+from jugum.core.extraction.values.together import Peer
+from jugum.core.page import Page
+from jugum.core.states import DRAFTABLE, Purpose
+from jugum.flow.gather.pages import pages_of
+from jugum.flow.in_force import LoadedVersions
+from jugum.flow.worked_on import worked_on
+from jugum.store import Store
+from jugum.store.models import Document, PageRow
+from jugum.store.queue import Task, document_job, enqueue_all, waiting_documents
+
+RECENT = 24  # of a type's papers of new layouts, the last ones, among which others of a layout are looked for
+LOCK = 7_002  # the class of advisory locks on the papers of new layouts of a type
+PRIORITY = 12  # after the papers that are not drafted at all yet
+
+
+@dataclass(frozen=True)
+class _Recent:
+    """A live paper of a new layout, and when its pages were last read."""
+
+    document_id: int
+    read_at: datetime | None
+
+
+class Together:
+    """The other papers of the layout of one that is drafted: asked for when that turns out to be new. `found` are
+    their documents then, None when the layout was known."""
+
+    def __init__(self, store: Store, versions: LoadedVersions, file_key: str, type_id: int, document_id: int) -> None:
+        self.type_id = type_id
+        self._store, self._versions, self._file_key, self._document_id = store, versions, file_key, document_id
+        self.found: list[int] | None = None
+        self._asked: frozenset[int] = frozenset()
+
+    def __call__(self, layout: Layout) -> list[Peer]:
+        """What the others of a layout say. Read with a transaction open for each of them that was not asked before."""
+        with self._store.session() as session:
+            recent = _recent(session, self.type_id, self._document_id)
+        self._asked = frozenset(one.document_id for one in recent)
+        model = self._versions.loaded(self._store, self._file_key)[0]
+        places = model.same_layout(layout, [self._layout(one) for one in recent])
+        peers = [(recent[place].document_id, self._peer(recent[place])) for place in places]
+        self.found = [document_id for document_id, peer in peers if peer is not None]
+        return [peer for _, peer in peers if peer is not None]
+
+    def missed(self, session: Session) -> bool:
+        """Whether papers of new layouts were drafted since the others were asked for."""
+        return any(one.document_id not in self._asked for one in _recent(session, self.type_id, self._document_id))
+
+    def _pages(self, one: _Recent) -> Sequence[Page]:
+        with self._store.session() as session:
+            return pages_of(session, one.document_id)
+
+    def _layout(self, one: _Recent) -> Layout:
+        return self._versions.layouts.get(one, lambda: layout_of(self._pages(one)))
+
+    def _peer(self, one: _Recent) -> Peer | None:
+        model = self._versions.loaded(self._store, self._file_key)[0]
+        return self._versions.peers.get((self._file_key, one), lambda: model.peer(self._pages(one)))
+
+
+def _recent(session: Session, type_id: int, document_id: int) -> list[_Recent]:
+    newest = (
+        select(Document.id)
+        .where(Document.type_id == type_id, Document.read_with.is_not(None), Document.id != document_id)
+        .where(Document.purpose == Purpose.LIVE)
+        .order_by(Document.id.desc())
+        .limit(RECENT)
+    )
+    rows = session.execute(
+        select(PageRow.document_id, func.max(PageRow.read_at))
+        .where(PageRow.document_id.in_(newest), PageRow.read_at.is_not(None))
+        .group_by(PageRow.document_id)
+        .order_by(PageRow.document_id.desc())
+    )
+    return [_Recent(*row) for row in rows]
+
+
+def keep(session: Session, document: Document, together: Together) -> None:
+    """Keep how many others a paper was read with; those that know of half as many at most are drafted again, unless a
+    person has begun with them, and the paper itself is, when others were drafted since it asked."""
+    found = together.found
+    document.read_with = None if found is None else len(found)
+    if found is None:
+        return
+    # One after the other: else of two papers that are drafted at once neither would see the other.
+    session.execute(select(func.pg_advisory_xact_lock(LOCK, together.type_id)))
+    behind = session.scalars(
+        select(Document.id).where(
+            Document.id.in_(found),
+            Document.state.in_(DRAFTABLE),
+            2 * Document.read_with <= len(found),
+            ~worked_on(Document.id),
+        )
+    )
+    again = [*behind, *([document.id] if together.missed(session) else [])]
+    if again:
+        queued = waiting_documents(session, Task.DRAFT_DOCUMENT, again)
+        jobs = [document_job(Task.DRAFT_DOCUMENT, one, PRIORITY) for one in again if one not in queued]
+        enqueue_all(session, jobs)
+
+
+__all__ = ["Together", "keep"]

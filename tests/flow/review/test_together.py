@@ -1,0 +1,91 @@
+"""Live papers of a new layout are read with the others of it, and again when more have come."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+from tests.office import Office
+from tests.papers import slips
+
+from jugum.core.extraction.values import together as core
+from jugum.flow.in_force import LoadedVersions
+from jugum.flow.review import settle as settling
+from jugum.flow.review import together
+from jugum.store.models import Document
+
+Run = Callable[[], None]
+NEW = 2  # the layout of slips that `trained` has no sample of
+
+
+def read_with(office: Office) -> dict[int, int | None]:
+    with office.store.session() as session:
+        rows = session.execute(select(Document.id, Document.read_with).where(Document.purpose == "live"))
+        return {document: others for document, others in rows}
+
+
+def test_papers_of_a_new_layout_learn_of_one_another_in_whatever_order_they_come(
+    trained: Office, run_jobs: Run
+) -> None:
+    fresh = slips(48)
+    known = trained.bring(fresh[40], "live", layout=1)
+    first = trained.bring(fresh[41], "live", layout=NEW)
+    run_jobs()
+    assert read_with(trained) == {known: None, first: 0}
+    later = [trained.bring(slip, "live", layout=NEW) for slip in fresh[42:45]]
+    run_jobs()
+    found = read_with(trained)
+    assert found.pop(known) is None
+    # once there are twice as many, each is drafted again: none knows of half of the three others only
+    assert set(found) == {first, *later}
+    assert {others for others in found.values() if others is not None and others >= 2} == set(found.values())
+
+
+def test_a_paper_that_a_person_has_begun_with_is_not_drafted_again(trained: Office, run_jobs: Run) -> None:
+    fresh = slips(44)
+    first = trained.bring(fresh[41], "live", layout=NEW)
+    run_jobs()
+    settling.settle(trained.store, trained.reviewer, first, "amount", [], absent=True)
+    later = [trained.bring(slip, "live", layout=NEW) for slip in fresh[42:44]]
+    run_jobs()
+    assert read_with(trained) == {first: 0} | dict.fromkeys(later, 2)  # it tells the others all the same
+
+
+def test_papers_that_came_first_are_drafted_again_once_for_each_doubling(
+    trained: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    drafted: list[int | None] = []
+    real = together.keep
+    monkeypatch.setattr(
+        "jugum.flow.review.draft.keep",
+        lambda session, document, its: (drafted.append(document.id), real(session, document, its)),
+    )
+    fresh, papers = slips(60), []
+    for slip in fresh[41:50]:
+        papers.append(trained.bring(slip, "live", layout=NEW))
+        run_jobs()
+    assert drafted.count(papers[0]) == 5  # alone, with 1, 2, 4 and 8 others
+    assert len(drafted) <= 4 * len(papers)
+    assert read_with(trained)[papers[-1]] == core.PEERS_MAX
+
+
+def test_two_papers_that_are_drafted_at_once_find_each_other(
+    trained: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    fresh, begun = slips(44), []
+    real = LoadedVersions.decide
+
+    def decide(self: LoadedVersions, *given: Any, **named: Any) -> Any:
+        answer = real(self, *given, **named)
+        if not begun:  # while the first is read, after it has asked for others
+            begun.append(trained.bring(fresh[42], "live", layout=NEW))
+            run_jobs()
+        return answer
+
+    first = trained.bring(fresh[41], "live", layout=NEW)
+    monkeypatch.setattr(LoadedVersions, "decide", decide)
+    run_jobs()
+    run_jobs()
+    assert read_with(trained) == {first: 1, begun[0]: 1}
