@@ -246,3 +246,30 @@ def test_nothing_is_learned_where_fewer_than_two_columns_have_cells() -> None:
     bare = Sample("bare", one.pages, {"stores.thing": one.labels["stores.thing"]})
     assert fit_parts(PLAN, [bare, bare]).cells is None
     assert fit_parts(PLAN, []).cells is None
+
+
+# ---- Totals beneath --------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("beneath", "adds_up"),
+    [
+        ((0.30, ended(0.7, "kr 267,00")), True),  # 54 + 183 + 30
+        ((0.30, ended(0.9, "Sum 267,00")), True),  # wherever it stands beneath them
+        ((0.30, ended(0.7, "kr 237,00")), False),  # a row is missing
+        ((0.05, ended(0.7, "kr 267,00")), False),  # above the table
+        ((0.30, ended(0.18, "40")), False),  # 12 + 3 + 25 things: so small a number comes by chance
+    ],
+)
+def test_amounts_that_come_to_what_is_printed_beneath_them_speak_for_their_table(
+    reader: PartReader, beneath: tuple[float, tuple[float, str]], adds_up: bool
+) -> None:
+    y, total = beneath
+    decision = table(reader, [page_of([*strange(), (y, [total])])])
+    assert len(decision.rows) == 3
+    assert decision.features["adds_up"] == adds_up
+
+
+def test_a_single_figure_and_the_same_beneath_it_are_no_sum(reader: PartReader) -> None:
+    decision = table(reader, [page_of([*strange(STRANGE[:1]), (0.3, [ended(0.7, "kr 54,00")])])])
+    assert decision.features["adds_up"] == 0

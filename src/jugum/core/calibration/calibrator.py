@@ -62,6 +62,7 @@ CALIBRATION_FEATURES: Mapping[str, Mapping[str, int]] = {
         "by_tagger": 0,
         "by_cells": 0,
         "support": 1,
+        "adds_up": 1,
     },
     PartKind.MARK.value: {
         "logit": 1,
@@ -79,7 +80,7 @@ AS_USUAL = "as_usual"  # whether papers of the layout have the field, as the dec
 NOTHING_HERE = "nothing_here"  # how well the layout is known, where nothing is said to be there: else an oversight
 ALL_KINDS = {RECORD: 1, RECORD_HERE: 1, AS_USUAL: 1, NOTHING_HERE: 1}  # of every kind of decision, after its own
 # That came when version files began to name features, or later.
-NAMED_FROM_THE_START = frozenset({"by_cells", "support", "label_like"})
+NAMED_FROM_THE_START = frozenset({"by_cells", "support", "adds_up", "label_like"})
 CONFIDENCE_MAX = 0.995  # however many decisions were right: at most 199 in 200
 CONFIDENCE_MIN = 0.005  # no decision is called impossible: the fit sees a few hundred of them
 LEAD_MAX = 12.0  # log-odds; a lead beyond it says nothing more

@@ -24,6 +24,7 @@ from jugum.core.extraction.tables.by_heads import Lines, TableWay, decision_of_r
 from jugum.core.extraction.tables.cell_model import CellModel, fit_cells
 from jugum.core.extraction.tables.cells import cells_of
 from jugum.core.extraction.tables.learned_heads import with_learned_heads
+from jugum.core.extraction.tables.sums import with_sums
 from jugum.core.extraction.tables.tagger import TableTagger, fit_table_tagger, labelled_table
 from jugum.core.extraction.untrained.reading import needs_picture, read_untrained
 from jugum.core.extraction.values.assignment import Decision
@@ -126,7 +127,11 @@ class PartReader:
                 found.append(
                     mark_decision(field, self._mark(field, paper, layout_similarity, group), layout_similarity)
                 )
-        return found + self._tables(paper.lines, layout_similarity, frozenset(labelled))
+        found += self._tables(paper.lines, layout_similarity, frozenset(labelled))
+        return [
+            with_sums(self.plan, decision, paper.pages) if decision.kind is PartKind.TABLE else decision
+            for decision in found
+        ]
 
     def _mark(self, field: FieldPlan, paper: PartPaper, layout_similarity: float, group: int) -> Finding:
         """What the engine of a mark found; of a signature, what its place on known layouts says first. Where there is
