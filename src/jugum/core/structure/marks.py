@@ -12,7 +12,7 @@ import numpy.typing as npt
 from jugum.core.ocr.rules import Rule, cells_of
 from jugum.core.ocr.upright import ink_mask
 from jugum.core.page import Box, Word, overlap_share
-from jugum.core.structure.stamps import at_rim, stamps, wipe_stamps
+from jugum.core.structure.stamps import at_rim, box_of, stamps, wipe_stamps
 
 Grey = npt.NDArray[np.uint8]
 Numbers = npt.NDArray[np.intp]
@@ -219,7 +219,8 @@ def _is_letter(box: Box, words: Sequence[Word], usual: float) -> bool:
 @dataclass(frozen=True)
 class Pens:
     """Ink of pens on a page: what looks like a signature, and strokes that are no print and too plain to be told from
-    rims and remains of rules by themselves: where a signature is expected, they are one. `stamps` are round ones."""
+    rims and remains of rules by themselves: where a signature is expected, they are one. `stamps` are round ones, and
+    rectangular ones that stand askew."""
 
     signatures: tuple[Box, ...] = ()
     strokes: tuple[Box, ...] = ()
@@ -230,7 +231,7 @@ def pens(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequence[Rul
     """Pen strokes that no word explains, on an upright H×W picture of a page `width_pt` wide: clusters of ink, larger
     and looser than print, often on a ruling line.
 
-    Round stamps, printed words (grown a little) and ruling lines are wiped out. What is left is joined over 3 mm and is
+    Stamps, printed words (grown a little) and ruling lines are wiped out. What is left is joined over 3 mm and is
     a signature when it is 11 to 120 mm wide, 3.5 to 45 mm high, thin-stroked, curved in many directions, and not much
     paler than print; a stroke is joined over less, may be smaller, and need not turn as often.
     """
@@ -268,9 +269,7 @@ def pens(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequence[Rul
         if not any(overlap_share(box, other) > 0 for other in signatures)
         and (_as_large(box, STROKE_MM, small.shape, mm) or any(at_rim(box, one, small.shape, mm) for one in stamped))
     ]
-    high, wide = small.shape
-    seals = [Box((x - r) / wide, (y - r) / high, (x + r) / wide, (y + r) / high) for x, y, r in stamped]
-    return Pens(tuple(signatures), tuple(strokes), tuple(seals))
+    return Pens(tuple(signatures), tuple(strokes), tuple(box_of(one, small.shape) for one in stamped))
 
 
 def _as_large(box: Box, least_mm: tuple[float, float], shape: tuple[int, ...], mm: float) -> bool:

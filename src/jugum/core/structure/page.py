@@ -34,7 +34,7 @@ class Structure:
     codes: tuple[int, ...]
     words: WordMarks = field(default_factory=WordMarks)
     strokes: tuple[Box, ...] = ()  # of a pen, perhaps: signatures where one is expected
-    stamps: tuple[Box, ...] = ()  # round ones
+    stamps: tuple[Box, ...] = ()  # round ones, and rectangular ones that stand askew
 
 
 Structures = Sequence[Structure | None]  # of a paper's pages; None where a page's picture was not looked at

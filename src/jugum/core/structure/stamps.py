@@ -1,4 +1,5 @@
-"""Round stamps and seals: rings of ink, over print or a signature or by themselves."""
+"""Stamps and seals, over print or a signature or by themselves: rings of ink, and rectangular frames of ink that stand
+askew on the straightened page, as no printed box does."""
 
 from __future__ import annotations
 
@@ -10,6 +11,7 @@ from jugum.core.page import Box
 
 Grey = npt.NDArray[np.uint8]
 Circle = tuple[float, float, float]  # the middle, x and y, and the radius, in pixels
+Outline = npt.NDArray[np.float32]  # N×2 points on a stamp's line, in pixels, not far from one another
 RADIUS_MM = (5.0, 28.0)  # of a stamp
 ACROSS_MOST_MM = 130.0  # of the ink that hangs together with it: a signature goes on beyond the ring
 VOTES = 24  # of edge points for a circle to be looked at (accumulator threshold of Hough's transform)
@@ -18,12 +20,73 @@ DIRECTIONS = 180  # in which the ring is looked for
 OFF_MM = 0.45  # that a ring's ink may lie beside the circle
 CLOSED_LEAST = 0.85  # of the directions in which there is ink
 RING_MOST = 1.5  # times an inner ring's radius that an outer one has at most
-RIM_MM = 2.0  # from a stamp's ring to the ink that goes on under it
+RIM_MM = 2.0  # from a stamp's line to the ink that goes on under it
+SHORT_MM, LONG_MM = (7.0, 45.0), (15.0, 95.0)  # sides of a rectangular stamp
+ASKEW = 2.5  # degrees; less may remain of the page's own slant at its edges, as on photographs
+SIDE_CLOSED = 0.7  # of a side's length, on which there is ink, on each of the four
+SIDE_POINTS = 60
+FRAMES_MOST = 2  # more of them are the cells of a page that stands askew itself
 
 
-def stamps(mask: Grey, mm: float) -> list[Circle]:
-    """Round stamps in a mask of ink (H×W, 255 where there is some) at `mm` pixels a millimetre: circles of 5 to 28 mm
-    radius whose line is closed in most directions, each the outermost of its rings."""
+def stamps(mask: Grey, mm: float) -> list[Outline]:
+    """Stamps in a mask of ink (H×W, 255 where there is some) at `mm` pixels a millimetre: circles of 5 to 28 mm radius
+    and rectangles of 7 to 45 by 15 to 95 mm, 2.5 degrees askew or more, whose line is closed for the most part; each
+    the outermost of its lines."""
+    found = [_circle_line(one) for one in _rings(mask, mm)] + _frames(mask, mm)
+    outer = sorted(found, key=lambda outline: -cv2.contourArea(outline))
+    return [one for place, one in enumerate(outer) if not any(_within(one, other) for other in outer[:place])]
+
+
+def box_of(outline: Outline, shape: tuple[int, ...]) -> Box:
+    """The box around a stamp, in fractions of a page of this shape in pixels."""
+    (x0, y0), (x1, y1) = outline.min(axis=0).tolist(), outline.max(axis=0).tolist()
+    return Box(x0 / shape[1], y0 / shape[0], x1 / shape[1], y1 / shape[0])
+
+
+def _circle_line(circle: Circle) -> Outline:
+    x, y, radius = circle
+    angles = np.linspace(0, 2 * np.pi, DIRECTIONS, endpoint=False)
+    return np.stack([x + radius * np.cos(angles), y + radius * np.sin(angles)], axis=1).astype(np.float32)
+
+
+def _within(one: Outline, other: Outline) -> bool:
+    """Whether a line lies inside another, or is the same again."""
+    x, y = one.mean(axis=0).tolist()
+    return cv2.pointPolygonTest(other, (x, y), measureDist=False) >= 0
+
+
+def _frames(mask: Grey, mm: float) -> list[Outline]:
+    """Closed rectangles that stand askew: the smallest ones around the edges of ink, and of what ink encloses, whose
+    sides are drawn."""
+    near = cv2.dilate(mask, np.ones((2 * max(1, round(OFF_MM * mm)) + 1,) * 2, np.uint8))
+    found = []
+    for contour in cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)[0]:
+        rectangle = cv2.minAreaRect(contour)
+        short, long = sorted(side / mm for side in rectangle[1])
+        slant = rectangle[2] % 90
+        if not (SHORT_MM[0] <= short <= SHORT_MM[1] and LONG_MM[0] <= long <= LONG_MM[1]):
+            continue
+        if min(slant, 90 - slant) < ASKEW:
+            continue
+        corners = cv2.boxPoints(rectangle)
+        along = np.linspace(0, 1, SIDE_POINTS, endpoint=False)[:, None]
+        sides = [a + along * (b - a) for a, b in zip(corners, np.roll(corners, -1, axis=0), strict=True)]
+        drawn = [_over_ink(near, side) for side in sides]
+        if min(drawn) >= SIDE_CLOSED and float(np.mean(drawn)) >= CLOSED_LEAST:
+            found.append(np.concatenate(sides).astype(np.float32))
+    apart = [one for place, one in enumerate(found) if not any(_within(one, other) for other in found[:place])]
+    return apart if len(apart) <= FRAMES_MOST else []
+
+
+def _over_ink(near: Grey, points: npt.NDArray[np.floating]) -> float:
+    """The share of points on a page that lie over ink; those beside the page do not."""
+    columns, rows = np.rint(points).astype(int).T
+    on_page = (columns >= 0) & (columns < near.shape[1]) & (rows >= 0) & (rows < near.shape[0])
+    return float((near[rows[on_page], columns[on_page]] > 0).sum() / len(points))
+
+
+def _rings(mask: Grey, mm: float) -> list[Circle]:
+    """Closed circles, in each connected piece of ink."""
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask)
     found: list[Circle] = []
     for number in range(1, count):
@@ -32,8 +95,7 @@ def stamps(mask: Grey, mm: float) -> list[Circle]:
             continue
         ink = ((labels[y : y + h, x : x + w] == number) * np.uint8(255)).astype(np.uint8)
         found += [(x + cx, y + cy, radius) for cx, cy, radius in _circles(ink, mm)]
-    outer = sorted(found, key=lambda circle: -circle[2])
-    return [one for place, one in enumerate(outer) if not any(_inside(one, other) for other in outer[:place])]
+    return found
 
 
 def _circles(ink: Grey, mm: float) -> list[Circle]:
@@ -70,32 +132,28 @@ def _outermost(near: Grey, circle: Circle, mm: float) -> Circle:
 
 def _closed(near: Grey, circle: Circle) -> float:
     """The share of directions in which a circle runs over ink."""
-    x, y, radius = circle
-    angles = np.linspace(0, 2 * np.pi, DIRECTIONS, endpoint=False)
-    columns, rows = np.rint(x + radius * np.cos(angles)).astype(int), np.rint(y + radius * np.sin(angles)).astype(int)
-    on_page = (columns >= 0) & (columns < near.shape[1]) & (rows >= 0) & (rows < near.shape[0])
-    return float((near[rows[on_page], columns[on_page]] > 0).sum() / DIRECTIONS)
+    return _over_ink(near, _circle_line(circle))
 
 
-def _inside(one: Circle, other: Circle) -> bool:
-    """Whether a circle is an inner ring of another, or the same again."""
-    return float(np.hypot(one[0] - other[0], one[1] - other[1])) < other[2]
-
-
-def at_rim(box: Box, circle: Circle, shape: tuple[int, ...], mm: float) -> bool:
+def at_rim(box: Box, outline: Outline, shape: tuple[int, ...], mm: float) -> bool:
     """Whether a box (in fractions of a page of this shape in pixels) reaches a stamp's rim: what is in it may go on
     under the stamp."""
-    x, y, radius = circle
     height, width = shape[:2]
-    dx = max(box.x0 * width - x, 0.0, x - box.x1 * width)
-    dy = max(box.y0 * height - y, 0.0, y - box.y1 * height)
-    return float(np.hypot(dx, dy)) <= radius + RIM_MM * mm
+    least, most = np.array([box.x0 * width, box.y0 * height]), np.array([box.x1 * width, box.y1 * height])
+    away = np.maximum(0.0, np.maximum(least - outline, outline - most))
+    x, y = ((least + most) / 2).tolist()
+    inside = cv2.pointPolygonTest(outline, (x, y), measureDist=False) >= 0
+    return bool(inside or float(np.hypot(*away.T).min()) <= RIM_MM * mm)
 
 
-def wipe_stamps(mask: Grey, circles: list[Circle], mm: float) -> None:
-    """Take a stamp's ring and all that stands in it out of a mask."""
-    for x, y, radius in circles:
-        cv2.circle(mask, (round(x), round(y)), round(radius + 2 * OFF_MM * mm), 0, -1)
+def wipe_stamps(mask: Grey, outlines: list[Outline], mm: float) -> None:
+    """Take a stamp's line out of a mask, and of a ring all that stands in it, too: its letters run around. Those in a
+    frame are read like others; a signature may stand in one that is printed, on a photograph that is askew itself."""
+    for outline in outlines:
+        points = np.rint(outline).astype(np.int32)
+        if len(outline) == DIRECTIONS:
+            cv2.fillPoly(mask, [points], 0)
+        cv2.polylines(mask, [points], True, 0, thickness=max(1, round(4 * OFF_MM * mm)))
 
 
-__all__ = ["Circle", "at_rim", "stamps", "wipe_stamps"]
+__all__ = ["Outline", "at_rim", "box_of", "stamps", "wipe_stamps"]

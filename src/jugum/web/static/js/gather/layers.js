@@ -106,7 +106,7 @@ function signatures(page) {
   return [
     ...things(page.layers.signatures, "pen strokes", "no printed word explains them"),
     ...things(page.layers.strokes, "a pen's line, perhaps", "counts where papers of the layout are signed"),
-    ...things(page.layers.stamps, "stamp", "a closed ring of ink"),
+    ...things(page.layers.stamps, "stamp", "a closed ring of ink, or a frame of ink that stands askew"),
   ];
 }
 
