@@ -170,7 +170,7 @@ def test_a_region_of_the_sample_becomes_a_table(application: Application, page: 
 
 
 def test_checks_are_completed_tried_and_told_where_they_are_wrong(application: Application, page: Page) -> None:
-    kind = application.labelled_type()
+    kind = application.labelled_samples()
     open_plan(page, kind)
     page.get_by_role("tab", name="Checks").click()
     box = page.get_by_label("What must be true")

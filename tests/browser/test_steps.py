@@ -270,7 +270,7 @@ def test_two_people_on_one_paper_are_told(application: Application, page: Page) 
 
 
 def test_a_removed_field_says_what_goes_with_it_and_comes_back(application: Application, page: Page) -> None:
-    kind = application.labelled_type(4)
+    kind = application.labelled_samples(4)
     page.goto(f"/types/{kind}/plan")
     page.get_by_role("button", name="More for Amount").click()
     page.locator("#row-menu").get_by_role("button", name="Remove").click()

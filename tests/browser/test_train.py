@@ -67,9 +67,8 @@ def test_the_report_shows_confidence_and_curve_and_its_tables_download(applicati
 
 
 def test_a_version_is_published_with_a_note_and_taken_back(application: Application, page: Page) -> None:
-    kind = application.labelled_type(6)
-    second = application.call("POST", f"/types/{kind}/versions")["id"]
-    application.wait(f"/versions/{second}", lambda view: view["state"] == "on trial")
+    kind = application.reading_type()
+    application.bring_version(kind)
     application.policy(kind, 0.5)
     page.goto(f"/types/{kind}/train")
     expect(page.locator("[data-other-version]")).to_have_count(0)
@@ -89,18 +88,18 @@ def test_a_version_is_published_with_a_note_and_taken_back(application: Applicat
 
 
 def test_a_training_that_waits_is_watched_and_cancelled(application: Application, page: Page) -> None:
-    kind = application.labelled_type(4)
+    kind = application.labelled_samples(4)
     with application.workers_paused():
         application.call("POST", f"/types/{kind}/versions")
         page.goto(f"/types/{kind}/train")
-        expect(page.get_by_role("heading", name="Version 2 is in training")).to_be_visible()
+        expect(page.get_by_role("heading", name="Version 1 is in training")).to_be_visible()
         expect(page.locator("progress.wide")).to_be_visible()
         page.get_by_role("button", name="Cancel the training").click()
-    expect(page.locator(".version-row", has_text="Version 2")).to_contain_text("Cancelled by")
+    expect(page.locator(".version-row", has_text="Version 1")).to_contain_text("Cancelled by")
 
 
 def test_what_another_version_would_change_is_shown_paper_by_paper(application: Application, page: Page) -> None:
-    kind = application.labelled_type(6)
+    kind = application.reading_type()
     paper = application.upload(kind, "live.pdf", slip_pdf(slips(1, start=30)[0], 0), purpose="live")
     application.wait(f"/documents/{paper}", lambda view: view["state"] == "held")
     version = application.call("GET", f"/types/{kind}/versions")[0]["id"]
@@ -111,7 +110,7 @@ def test_what_another_version_would_change_is_shown_paper_by_paper(application: 
 
 
 def test_a_version_goes_out_as_a_file_and_comes_in_again(application: Application, page: Page, tmp_path: Path) -> None:
-    kind = application.labelled_type(6)
+    kind = application.reading_type()
     version = application.call("GET", f"/types/{kind}/versions")[0]["id"]
     page.goto(f"/types/{kind}/train/{version}")
     with page.expect_download() as download:
@@ -130,7 +129,7 @@ def test_a_version_goes_out_as_a_file_and_comes_in_again(application: Applicatio
 
 
 def test_training_by_itself_is_set_and_names_that_mean_the_same_are_kept(application: Application, page: Page) -> None:
-    kind = application.labelled_type(6)
+    kind = application.labelled_samples(6)
     page.goto(f"/types/{kind}/train")
     page.get_by_label("after").fill("25")
     page.get_by_role("button", name="Save").click()
@@ -146,12 +145,12 @@ def test_training_by_itself_is_set_and_names_that_mean_the_same_are_kept(applica
 
 
 def test_the_test_set_is_measured_apart(application: Application, page: Page) -> None:
-    kind = application.labelled_type(8)
+    kind = application.labelled_samples(8)
     papers = [one["id"] for one in application.call("GET", f"/types/{kind}/documents?purpose=sample")]
     application.call("PUT", "/sets", json={"papers": papers[:2], "set": "test"})
     version = application.call("POST", f"/types/{kind}/versions")["id"]
     application.wait(f"/versions/{version}", lambda view: view["state"] == "on trial")
     page.goto(f"/types/{kind}/train")
-    expect(page.locator(".version-row", has_text="Version 2")).to_contain_text("of 6")
-    page.get_by_role("link", name="Version 2").click()
+    expect(page.locator(".version-row", has_text="Version 1")).to_contain_text("of 6")
+    page.get_by_role("link", name="Version 1").click()
     expect(page.locator("caption", has_text="Test set:")).to_contain_text("2 papers that no training uses")
