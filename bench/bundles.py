@@ -1,10 +1,15 @@
 """Types and bundles: how well papers are placed, strangers refused, and bundles cut that were never seen.
 
     .venv/bin/python -m bench.bundles [--each 6] [--bundles 12] [--seeds 3]
+    .venv/bin/python -m bench.bundles --folder FOLDER [--kept CACHE] [--each 5 10 25]
 
 Trained on `each` papers of four types (works contracts, tax assessments, pay stubs, identity papers); judged on
 bundles of other papers of the same types (some in layouts not trained on), and on strangers (six kinds, none trained
 on). A share of the words is misread as bad scans are, letter by letter, from a seed.
+
+With a FOLDER that `bench.folder` reads: trained on so many papers of each of its types; 60 bundles of two to six of its
+tests of known layouts, and 60 of new ones, two in five papers of the type of the one before; and how many bundles would
+be cut without a person, and how many of these wrongly.
 """
 
 from __future__ import annotations
@@ -15,7 +20,9 @@ import time
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from pathlib import Path
 
+from bench.folder import Folder, PaperRead, samples_of
 from jugum.core.classification import (
     LayoutBook,
     TypeSample,
@@ -31,11 +38,13 @@ from jugum.demo.identity import identity_paper
 from jugum.demo.parts import PrintedPaper
 from jugum.demo.strangers import stranger
 from jugum.demo.stubs import stub_paper
+from jugum.flow.gather.bundles import SURE_LEAST
 
 TYPES = ("works contract", "tax assessment", "pay stub", "identity paper")
 SEEN_LAYOUTS = {"works contract": 3, "tax assessment": 2, "pay stub": 6, "identity paper": 2}
 ALL_LAYOUTS = {"works contract": 5, "tax assessment": 3, "pay stub": 8, "identity paper": 4}
 MISREAD = 0.02  # of letters
+FOLDER_BUNDLES, SAME_TYPE = 60, 0.4  # bundles of a folder's tests; papers of the type of the one before
 
 
 def _stub(layout: int, rng: random.Random) -> PrintedPaper:
@@ -117,12 +126,69 @@ def run(each: int, bundles: int, seed: int) -> dict[str, float]:
     }
 
 
+def made(folder: Folder, types: Sequence[str], split: str) -> list[list[tuple[int, PaperRead]]]:
+    """60 bundles of the tests of a split, as (number of the type, paper)."""
+    rng = random.Random(3)
+    by_type = [folder.of(kind, split) for kind in types]
+    bundles = []
+    for _ in range(FOLDER_BUNDLES):
+        its: list[tuple[int, PaperRead]] = []
+        for _ in range(rng.randrange(2, 7)):
+            kind = its[-1][0] if its and rng.random() < SAME_TYPE else rng.randrange(len(types))
+            its.append((kind, rng.choice(by_type[kind])))
+        bundles.append(its)
+    return bundles
+
+
+def cut_folder(folder: Folder, each: int) -> None:
+    types = sorted(folder.plans)
+    samples = samples_of(folder, types, each)
+    classifier = fit_type_classifier(samples)
+    cutter = fit_cutter([sample.pages for sample in samples], classifier)
+    for split in ("test_known", "test_new"):
+        counts: Counter[str] = Counter()
+        cuts = []
+        for bundle in made(folder, types, split):
+            starts, flat = [], []
+            for _, paper in bundle:
+                starts.append(len(flat))
+                flat += paper.pages
+            pieces = cutter.cut(flat, classifier)
+            true, found = set(starts) - {0}, {piece.pages[0] for piece in pieces} - {0}
+            cuts.append((true, found))
+            alone = all(piece.sure >= SURE_LEAST and piece.type_id is not None for piece in pieces)
+            types_right = [piece.type_id for piece in pieces] == [kind for kind, _ in bundle]
+            spans = {tuple(range(a, b)) for a, b in zip(starts, [*starts[1:], len(flat)], strict=True)}
+            same = [at for at, (a, _), (b, _) in zip(starts[1:], bundle, bundle[1:], strict=False) if a == b]
+            counts.update(
+                papers=len(bundle),
+                whole=sum(tuple(piece.pages) in spans for piece in pieces),
+                alone=alone,
+                wrong=alone and not (true == found and types_right),
+                same=len(same),
+                joined=sum(at not in found for at in same),
+            )
+        print(
+            f"{each:3} papers a type, {split}: boundary F1 {judged(cuts):.3f}, cut out whole {counts['whole']} of "
+            f"{counts['papers']}, bundles cut without a person {counts['alone']} of {FOLDER_BUNDLES} "
+            f"({counts['wrong']} wrongly), joined with one of the same type {counts['joined']} of {counts['same']}",
+            flush=True,
+        )
+
+
 def main() -> None:
-    parser = argparse.ArgumentParser()
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--folder", type=Path)
+    parser.add_argument("--kept", type=Path)
     parser.add_argument("--each", type=int, nargs="*", default=[3, 6, 12])
     parser.add_argument("--bundles", type=int, default=12)
     parser.add_argument("--seeds", type=int, default=3)
     given = parser.parse_args()
+    if given.folder:
+        folder = Folder.read(given.folder, given.kept or given.folder / "read", [])
+        for each in given.each:
+            cut_folder(folder, each)
+        return
     for each in given.each:
         sums: Counter[str] = Counter()
         for seed in range(given.seeds):

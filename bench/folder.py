@@ -17,6 +17,7 @@ from __future__ import annotations
 import argparse
 import json
 import pickle
+import random
 import re
 import time
 from collections import defaultdict
@@ -28,7 +29,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from jugum.core.classification import Layout, LayoutBook, layout_of
+from jugum.core.classification import Layout, LayoutBook, TypeSample, layout_of
 from jugum.core.classification.layout_book import NEW_LAYOUT, group_by
 from jugum.core.evaluation.metrics import calibration_error
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
@@ -229,6 +230,19 @@ def layout_numbers(papers: Sequence[PaperRead]) -> dict[str, int]:
     """The layout group of each paper, found as the product finds it."""
     found = LayoutBook([layout_of(paper.pages) for paper in papers]).groups
     return {paper.truth["file"]: group for paper, group in zip(papers, found, strict=True)}
+
+
+def samples_of(folder: Folder, types: Sequence[str], count: int) -> list[TypeSample]:
+    """So many papers of each type, labelled with its number, in an order by lot."""
+    samples: list[TypeSample] = []
+    for number, kind in enumerate(types):
+        pages = [paper.pages for paper in folder.of(kind, "train")[:count]]
+        groups = LayoutBook([layout_of(its) for its in pages]).groups
+        samples += [
+            TypeSample(its, number, number * len(pages) + group) for its, group in zip(pages, groups, strict=True)
+        ]
+    random.Random(count).shuffle(samples)
+    return samples
 
 
 def trained_on(plan: Plan, papers: Sequence[PaperRead]) -> TrainedVersion:

@@ -18,25 +18,13 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from bench.bundles import pages_of
-from bench.folder import Folder
-from jugum.core.classification import LayoutBook, TypeClassifier, TypeSample, fit_type_classifier, layout_of
+from bench.folder import Folder, samples_of
+from jugum.core.classification import TypeClassifier, TypeSample, fit_type_classifier
 from jugum.core.page import Page
 from jugum.demo.strangers import stranger
 
 ODD = 30
 Counts = Counter[tuple[str, str]]
-
-
-def samples_of(folder: Folder, types: Sequence[str], count: int) -> list[TypeSample]:
-    samples: list[TypeSample] = []
-    for number, kind in enumerate(types):
-        pages = [paper.pages for paper in folder.of(kind, "train")[:count]]
-        groups = LayoutBook([layout_of(its) for its in pages]).groups
-        samples += [
-            TypeSample(its, number, number * len(pages) + group) for its, group in zip(pages, groups, strict=True)
-        ]
-    random.Random(count).shuffle(samples)
-    return samples
 
 
 def learned(folder: Folder, types: Sequence[str], count: int) -> TypeClassifier:

@@ -24,11 +24,11 @@ from jugum.core.classification import (
     is_blank,
     is_separator,
 )
-from jugum.core.classification.bundles import _best_cut, _page_number
+from jugum.core.classification.bundles import _best_cut, _most_alike, _page_number
 from jugum.core.classification.layout_book import linked
 from jugum.core.classification.phrases import Phrases, heard, placed_by
 from jugum.core.classification.types import general_papers
-from jugum.core.classification.wording import Bags, look_of, terms_of
+from jugum.core.classification.wording import Bags, Wording, look_of, terms_of
 from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.classifier_file import pack_classifier, unpack_classifier
 from jugum.core.page import Box, Page, Word, WordKind
@@ -155,6 +155,25 @@ def test_a_bundle_of_papers_of_several_pages_is_cut_where_they_begin() -> None:
     assert [piece.type_id for piece in pieces] == [1, 2, 2, 3]
     assert all(0 <= piece.sure <= 1 for piece in pieces)
     assert cutter.cut([], classifier) == []
+
+
+def test_no_cut_around_a_strange_paper_is_surer_than_that_it_is_none() -> None:
+    known = samples(8)
+    classifier = fit_type_classifier(known)
+    cutter, rng = fit_cutter([sample.pages for sample in known], classifier), random.Random(12)
+    strange = page(rng.choices(STRANGE, k=30))
+    pieces = cutter.cut([*paper(1, rng, 2), strange, *paper(3, rng, 2)], classifier)
+    of_strange = next(piece for piece in pieces if 2 in piece.pages)
+    assert of_strange.sure <= classifier.place([strange]).confidence < 0.9
+    assert all(piece.sure > 0.9 for piece in cutter.cut([*paper(1, rng, 2), *paper(3, rng, 2)], classifier))
+
+
+def test_parting_is_learned_from_papers_of_the_same_form_in_a_row_too() -> None:
+    known = samples(3)
+    first_pages = [terms_of(sample.pages[0]) for sample in known]
+    alike = _most_alike(first_pages, Wording.learned(first_pages))
+    assert all(number not in nearest for number, nearest in enumerate(alike))
+    assert all(known[nearest[0]].type_id == its.type_id for its, nearest in zip(known, alike, strict=True))
 
 
 def test_a_separator_sheet_parts_also_what_was_learned_to_belong_together_its_blank_back_or_not() -> None:

@@ -28,6 +28,9 @@ BLANK_WORDS_MAX = 2  # a page number and a scanner's stamp still make a blank pa
 PIECE_PAGES_MAX = 60  # pages of the longest paper that a cut may make; bounds the search, which is quadratic in it
 # What one clear type over a whole piece is worth beside its boundaries; set by hand, judged by bench/bundles.py.
 TYPE_WEIGHT = 0.6
+# Orders by lot in which papers are laid after one another to learn from: as many boundaries as a pile of post shows,
+# without every pair of papers; and after each paper so many that look most like it.
+ORDERS, ALIKE_AFTER = 3, 3
 _PAGE_OF = re.compile(r"\b(\d{1,3})\s*(?:of|/|von|av|de|\|)\s*(\d{1,3})\b", re.I)
 _PAGE = re.compile(r"\b(?:page|p\.|seite|side|pagina)\s*(\d{1,3})\b", re.I)
 
@@ -35,7 +38,8 @@ _PAGE = re.compile(r"\b(?:page|p\.|seite|side|pagina)\s*(\d{1,3})\b", re.I)
 @dataclass(frozen=True)
 class Piece:
     """Consecutive pages that make one paper: indices into the bundle, its type (None where it is not told) with its
-    share of probability, and how sure its beginning is (0–1)."""
+    share of probability, and how sure its cut is (0–1): its beginning, that nothing begins within it, and that it is
+    like the papers that cutting was learned from at all."""
 
     pages: tuple[int, ...]
     type_id: int | None = None
@@ -159,6 +163,8 @@ def _typed(piece: Piece, pages: Sequence[Page], classifier: TypeClassifier | Non
     if classifier is None:
         return piece
     placed = classifier.place(pages)
+    # Where a paper of a strange kind begins is told by what other kinds begin with.
+    piece = replace(piece, sure=min(piece.sure, placed.confidence))
     return replace(piece, type_id=placed.likely[0][0], type_sure=placed.likely[0][1]) if placed.accepted else piece
 
 
@@ -298,15 +304,29 @@ def fit_cutter(papers: Sequence[Sequence[Page]], classifier: TypeClassifier | No
     for number, paper in enumerate(facts):
         for place in range(1, len(paper)):
             add((number, place - 1), (number, place), False)
-    for _ in range(3):  # Three orders: as many boundaries as a pile of post shows, without every pair of papers.
+    for _ in range(ORDERS):
         order = rng.permutation(len(papers))
         for a, b in pairwise(order):
             add((int(a), len(facts[int(a)]) - 1), (int(b), 0), True)
+    for a, nearest in enumerate(_most_alike([its[0].terms for its in facts], wording)):
+        for b in nearest:
+            add((a, len(facts[a]) - 1), (b, 0), True)
     pair = _logistic(np.array(rows), np.array(targets))
     lengths = np.ones(PIECE_PAGES_MAX) * 0.1  # a length no sample has is unlikely, not impossible
     for its_pages in papers:
         lengths[min(len(its_pages), PIECE_PAGES_MAX) - 1] += 1
     return BundleCutter(wording, _first_weights(flat, wording), pair, np.log(lengths / lengths.sum()))
+
+
+def _most_alike(first_pages: Sequence[Counter[str]], wording: Wording) -> list[list[int]]:
+    """Of each paper those whose first pages have most words in common with its own: the same form comes twice in a row
+    in post more often than in papers drawn by lot, and is the hardest to part."""
+    vectors = wording.vectors(list(first_pages))
+    alike = np.asarray((vectors @ vectors.T).toarray())
+    np.fill_diagonal(alike, -1.0)
+    return [
+        [int(n) for n in np.argsort(-row, kind="stable")[:ALIKE_AFTER] if n != place] for place, row in enumerate(alike)
+    ]
 
 
 def _logistic(rows: Floats, targets: npt.NDArray[np.bool_]) -> Floats:
