@@ -424,10 +424,7 @@ def test_a_paper_of_a_new_layout_says_with_how_many_like_it_it_was_read(applicat
         application.wait(f"/documents/{paper}", lambda seen: seen["state"] == "held")
     application.wait(f"/documents/{papers[0]}/review-desk?look=true", lambda desk: desk["read_with"] == 1)
     open_review(page, papers[0])
-    expect(page.locator(".desk-banner")).to_contain_text(
-        "New layout: no paper like this is labelled yet. It was read together with one other paper like it."
-    )
+    expect(page.locator("[data-status]")).to_have_text("New layout, read with 1 like it")
     known = held_paper(application, kind, 83)
     open_review(page, known)
-    expect(page.locator(".note").first).to_be_visible()
-    expect(page.locator(".desk-banner")).to_have_count(0)
+    expect(page.locator("[data-status]")).to_have_text("")

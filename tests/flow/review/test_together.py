@@ -11,6 +11,7 @@ from tests.office import Office
 from tests.papers import slips
 
 from jugum.core.extraction.values import together as core
+from jugum.flow.gather import place
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.review import settle as settling
 from jugum.flow.review import together
@@ -89,3 +90,15 @@ def test_two_papers_that_are_drafted_at_once_find_each_other(
     run_jobs()
     run_jobs()
     assert read_with(trained) == {first: 1, begun[0]: 1}
+
+
+def test_a_paper_that_is_placed_elsewhere_is_no_longer_read_with_those_of_its_type_before(
+    trained: Office, run_jobs: Run
+) -> None:
+    fresh = slips(44)
+    wrong = trained.bring(fresh[41], "live", layout=NEW)
+    run_jobs()
+    place.place(trained.store, trained.analyst, wrong, None)
+    later = trained.bring(fresh[42], "live", layout=NEW)
+    run_jobs()
+    assert read_with(trained) == {wrong: None, later: 0}

@@ -17,6 +17,7 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 
+from jugum.core.classification.lookalikes import Layout, layout_of, layout_similarity
 from jugum.core.classification.types import TypeClassifier
 from jugum.core.classification.wording import Wording, terms_of
 from jugum.core.page import Page, WordKind, rows_of
@@ -31,6 +32,7 @@ TYPE_WEIGHT = 0.6
 # Orders by lot in which papers are laid after one another to learn from: as many boundaries as a pile of post shows,
 # without every pair of papers; and after each paper so many that look most like it.
 ORDERS, ALIKE_AFTER = 3, 3
+PAIR_FEATURES = 13
 _PAGE_OF = re.compile(r"\b(\d{1,3})\s*(?:of|/|von|av|de|\|)\s*(\d{1,3})\b", re.I)
 _PAGE = re.compile(r"\b(?:page|p\.|seite|side|pagina)\s*(\d{1,3})\b", re.I)
 
@@ -94,7 +96,7 @@ def cut_by_count(count: int, each: int) -> list[Piece]:
 @dataclass(frozen=True)
 class BundleCutter:
     """The learned cutter; build it with `fit_cutter`. `first` weighs wording (terms + bias), `pair` the features of
-    a page and the one before it (12 + bias), `lengths` the log-probabilities of papers of 1 … 60 pages."""
+    a page and the one before it (PAIR_FEATURES + bias), `lengths` the log-probabilities of papers of 1 … 60 pages."""
 
     wording: Wording
     first: Floats
@@ -206,6 +208,7 @@ class _Facts:
     number: int | None
     of: int | None
     size: tuple[float, float]
+    layout: Layout
 
 
 def _facts(page: Page) -> _Facts:
@@ -227,6 +230,7 @@ def _facts(page: Page) -> _Facts:
         number,
         of,
         (page.width_pt, page.height_pt),
+        layout_of([page]),
     )
 
 
@@ -254,7 +258,7 @@ def _pair(
     likely: float,
     types: tuple[Floats, Floats] | None,
 ) -> Floats:
-    """The 12 features of a page and the one before it."""
+    """The PAIR_FEATURES of a page and the one before it."""
     vectors = wording.vectors([before.terms, here.terms])
     alike = float((vectors[0] @ vectors[1].T).toarray()[0, 0])
     follows = before.number is not None and here.number == before.number + 1
@@ -275,6 +279,8 @@ def _pair(
             float(ended),
             float(same_size),
             type_alike,
+            # the same form twice is two papers, whichever form it is
+            layout_similarity(before.layout, here.layout),
         ]
     )
 

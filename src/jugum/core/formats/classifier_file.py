@@ -13,7 +13,9 @@ from jugum.core.classification import BundleCutter, TypeClassifier
 from jugum.core.classification.wording import Wording
 from jugum.errors import InputError
 
-FORMAT = 2  # another format is refused, not guessed at; 1 had another look of pages and other weights of words
+# Another format is refused, not guessed at: 1 had another look of pages and other weights of words, 2 did not compare
+# where words stand on a page and on the one before it.
+FORMAT = 3
 
 
 def pack_classifier(classifier: TypeClassifier, cutter: BundleCutter | None) -> bytes:

@@ -239,6 +239,7 @@ def place(store: Store, actor: Actor, document_id: int, type_id: int | None, *, 
             raise Conflict(f"“{document.name}” has labels or settled fields. Clear them before you change its type.")
         record(session, actor, Action.PLACE, "document", document_id, before=document.type_id, type=type_id)
         document.revision += 1
+        document.read_with = None  # that was among papers of the type before
         if type_id is None:
             change_state(document, DocumentState.UNPLACED, By.PERSON)
             document.type_id, document.placed_by = None, PlacedBy.NONE_OF_THESE

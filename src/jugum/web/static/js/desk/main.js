@@ -19,6 +19,12 @@ import { DeskView, Selection } from "./view.js";
 
 const PRESENCE_MS = 15000;
 
+/** @param {?number} others papers of its new layout that a paper was read with; null where its layout is known */
+function newLayout(others) {
+  if (others === null || others === undefined) return "";
+  return others ? `New layout, read with ${others} like it` : "New layout, the first of it";
+}
+
 export class Desk {
   /** @param {HTMLElement} root */
   constructor(root) {
@@ -109,18 +115,9 @@ export class Desk {
     if (this.selection.active) this.view.show(this.selection.active);
     if (this.view.told.startsWith("Opening")) this.view.tell(this.why());
     this.suggestLater();
-    if (this.mode === "review") this.tellNewLayout(this.paper.data.read_with);
     if (this.mode !== "look") setInterval(() => this.presence(), PRESENCE_MS);
     this.root.dataset.ready = "yes";
     if (this.mode === "review" && this.trail.asked(this.id)) this.marking.undo();
-  }
-
-  /** @param {?number} others papers of its new layout that it was read with; null where its layout is known */
-  tellNewLayout(others) {
-    if (others === null || others === undefined) return;
-    const them = others === 1 ? "one other paper" : `${others} other papers`;
-    const read = others ? ` It was read together with ${them} like it.` : "";
-    this.view.banner(`New layout: no paper like this is labelled yet.${read}`, "plain", "new-layout");
   }
 
   newSaver() {
@@ -146,10 +143,11 @@ export class Desk {
     this.view.titles();
   }
 
-  /** Why this paper came next, as the one before was left. */
+  /** Why this paper came next, as the one before was left; in review, that its layout is new. */
   why() {
     const why = sessionStorage.getItem("jugum-why") || "";
     sessionStorage.removeItem("jugum-why");
+    if (this.mode === "review") return newLayout(this.paper.data.read_with);
     return why && this.mode === "label" ? `Chosen: ${why}` : "";
   }
 
