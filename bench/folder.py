@@ -29,7 +29,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from jugum.core.classification import Layout, LayoutBook, TypeSample, layout_of
+from jugum.core.classification import LayoutBook, TypeSample, layout_of
 from jugum.core.classification.layout_book import NEW_LAYOUT, group_by
 from jugum.core.evaluation.metrics import calibration_error
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
@@ -298,9 +298,9 @@ class Post:
         self.peers: dict[int, Peer | None] = {}
 
     def others(self, paper: PaperRead) -> Peers:
-        def asked(layout: Layout) -> list[Peer]:
+        def asked(mine: Peer) -> list[Peer]:
             places = [place for place, other in enumerate(self.papers) if other is not paper]
-            found = self.model.same_layout(layout, [self.layouts[place] for place in places])
+            found = self.model.same_layout(mine.layout, [self.layouts[place] for place in places])
             return [peer for number in found if (peer := self._peer(places[number])) is not None]
 
         return asked

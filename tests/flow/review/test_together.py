@@ -10,6 +10,7 @@ from sqlalchemy import select
 from tests.office import Office
 from tests.papers import slips
 
+from jugum.core.extraction.model import TrainedModel
 from jugum.core.extraction.values import together as core
 from jugum.flow.gather import place
 from jugum.flow.in_force import LoadedVersions
@@ -102,3 +103,24 @@ def test_a_paper_that_is_placed_elsewhere_is_no_longer_read_with_those_of_its_ty
     later = trained.bring(fresh[42], "live", layout=NEW)
     run_jobs()
     assert read_with(trained) == {wrong: None, later: 0}
+
+
+def test_what_a_paper_said_when_it_was_drafted_is_not_worked_out_again_for_others(
+    trained: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[object] = []
+    monkeypatch.setattr(TrainedModel, "peer", lambda self, pages: asked.append(pages))
+    papers = [trained.bring(slip, "live", layout=NEW) for slip in slips(44)[41:44]]
+    run_jobs()
+    assert set(read_with(trained)) == set(papers)
+    assert max(others or 0 for others in read_with(trained).values()) == 2
+    assert not asked
+
+
+def test_papers_of_very_many_pages_are_not_read_for_others(
+    trained: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(together, "PAGES_MOST", 0)
+    papers = [trained.bring(slip, "live", layout=NEW) for slip in slips(43)[41:43]]
+    run_jobs()
+    assert read_with(trained) == dict.fromkeys(papers, 0)

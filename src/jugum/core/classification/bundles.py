@@ -32,7 +32,6 @@ TYPE_WEIGHT = 0.6
 # Orders by lot in which papers are laid after one another to learn from: as many boundaries as a pile of post shows,
 # without every pair of papers; and after each paper so many that look most like it.
 ORDERS, ALIKE_AFTER = 3, 3
-PAIR_FEATURES = 13
 _PAGE_OF = re.compile(r"\b(\d{1,3})\s*(?:of|/|von|av|de|\|)\s*(\d{1,3})\b", re.I)
 _PAGE = re.compile(r"\b(?:page|p\.|seite|side|pagina)\s*(\d{1,3})\b", re.I)
 
@@ -96,7 +95,7 @@ def cut_by_count(count: int, each: int) -> list[Piece]:
 @dataclass(frozen=True)
 class BundleCutter:
     """The learned cutter; build it with `fit_cutter`. `first` weighs wording (terms + bias), `pair` the features of
-    a page and the one before it (PAIR_FEATURES + bias), `lengths` the log-probabilities of papers of 1 … 60 pages."""
+    a page and the one before it (see `_pair`, + bias), `lengths` the log-probabilities of papers of 1 … 60 pages."""
 
     wording: Wording
     first: Floats
@@ -258,7 +257,7 @@ def _pair(
     likely: float,
     types: tuple[Floats, Floats] | None,
 ) -> Floats:
-    """The PAIR_FEATURES of a page and the one before it."""
+    """What tells of a page and the one before it whether a paper begins between them."""
     vectors = wording.vectors([before.terms, here.terms])
     alike = float((vectors[0] @ vectors[1].T).toarray()[0, 0])
     follows = before.number is not None and here.number == before.number + 1

@@ -34,7 +34,7 @@ from jugum.core.structure import Structures
 from jugum.core.values import DataType
 
 AnyDecision = Decision | PartDecision
-Peers = Callable[[Layout], Sequence[Peer]]
+Peers = Callable[[Peer], Sequence[Peer]]
 
 
 @dataclass(frozen=True)
@@ -59,12 +59,15 @@ class TrainedModel:
     ) -> list[AnyDecision]:
         """One decision for each field that is read, in no particular order. `structures` are the pages' layers;
         without them fields that need a picture are left out, since they would seem absent. Where the layout is new,
-        `peers` is asked for other papers of it, which are read together with this one."""
+        `peers` is told what this paper says, and asked for others of its layout, which are read together with it."""
         read = self._read(pages, structures)
         values: list[Decision] = []
         if self.extractor and read.values:
-            others = peers(read.layout) if peers and read.group == NEW_LAYOUT else ()
-            values = self.extractor.decided(pages, read.values, read.layout, others, self._repeats)
+            values = read.values.decisions
+            if peers and read.group == NEW_LAYOUT:
+                mine = read.values.peer(read.layout)
+                values = self.extractor.decided_together(read.values, mine, peers(mine), self._repeats)
+            values = self.extractor.finished(pages, values)
         values, decided = one_each(values, read.parts)
         return [
             _as_option(self.plan, decision)

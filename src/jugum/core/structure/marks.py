@@ -267,9 +267,11 @@ def pens(grey: Grey, width_pt: float, words: Sequence[Word], rules: Sequence[Rul
         box
         for box in written((0.8, 0.8), CUT_STROKE_MM, _is_stroke)
         if not any(overlap_share(box, other) > 0 for other in signatures)
-        and (_as_large(box, STROKE_MM, small.shape, mm) or any(at_rim(box, one, small.shape, mm) for one in stamped))
+        and (
+            _as_large(box, STROKE_MM, small.shape, mm) or any(at_rim(box, stamp, small.shape, mm) for stamp in stamped)
+        )
     ]
-    return Pens(tuple(signatures), tuple(strokes), tuple(box_of(one, small.shape) for one in stamped))
+    return Pens(tuple(signatures), tuple(strokes), tuple(box_of(stamp, small.shape) for stamp in stamped))
 
 
 def _as_large(box: Box, least_mm: tuple[float, float], shape: tuple[int, ...], mm: float) -> bool:

@@ -3,6 +3,8 @@ askew on the straightened page, as no printed box does."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 import numpy.typing as npt
@@ -11,7 +13,7 @@ from jugum.core.page import Box
 
 Grey = npt.NDArray[np.uint8]
 Circle = tuple[float, float, float]  # the middle, x and y, and the radius, in pixels
-Outline = npt.NDArray[np.float32]  # N×2 points on a stamp's line, in pixels, not far from one another
+Outline = npt.NDArray[np.float32]  # N×2 points on a line, in pixels, not far from one another
 RADIUS_MM = (5.0, 28.0)  # of a stamp
 ACROSS_MOST_MM = 130.0  # of the ink that hangs together with it: a signature goes on beyond the ring
 VOTES = 24  # of edge points for a circle to be looked at (accumulator threshold of Hough's transform)
@@ -28,18 +30,37 @@ SIDE_POINTS = 60
 FRAMES_MOST = 2  # more of them are the cells of a page that stands askew itself
 
 
-def stamps(mask: Grey, mm: float) -> list[Outline]:
+@dataclass(frozen=True)
+class Stamp:
+    """The outermost line of a stamp, and whether it is a ring."""
+
+    line: Outline
+    ring: bool
+
+    def holds(self, other: Stamp) -> bool:
+        """Whether another lies inside it, or is the same again."""
+        x, y = other.line.mean(axis=0).tolist()
+        return cv2.pointPolygonTest(self.line, (x, y), measureDist=False) >= 0
+
+
+def stamps(mask: Grey, mm: float) -> list[Stamp]:
     """Stamps in a mask of ink (H×W, 255 where there is some) at `mm` pixels a millimetre: circles of 5 to 28 mm radius
     and rectangles of 7 to 45 by 15 to 95 mm, 2.5 degrees askew or more, whose line is closed for the most part; each
     the outermost of its lines."""
-    found = [_circle_line(one) for one in _rings(mask, mm)] + _frames(mask, mm)
-    outer = sorted(found, key=lambda outline: -cv2.contourArea(outline))
-    return [one for place, one in enumerate(outer) if not any(_within(one, other) for other in outer[:place])]
+    rings = [Stamp(_circle_line(circle), ring=True) for circle in _rings(mask, mm)]
+    frames = _apart([Stamp(frame, ring=False) for frame in _frames(mask, mm)])
+    return _apart(rings + (frames if len(frames) <= FRAMES_MOST else []))
 
 
-def box_of(outline: Outline, shape: tuple[int, ...]) -> Box:
+def _apart(found: list[Stamp]) -> list[Stamp]:
+    """Those that lie in no other."""
+    outer = sorted(found, key=lambda stamp: -cv2.contourArea(stamp.line))
+    return [stamp for place, stamp in enumerate(outer) if not any(other.holds(stamp) for other in outer[:place])]
+
+
+def box_of(stamp: Stamp, shape: tuple[int, ...]) -> Box:
     """The box around a stamp, in fractions of a page of this shape in pixels."""
-    (x0, y0), (x1, y1) = outline.min(axis=0).tolist(), outline.max(axis=0).tolist()
+    (x0, y0), (x1, y1) = stamp.line.min(axis=0).tolist(), stamp.line.max(axis=0).tolist()
     return Box(x0 / shape[1], y0 / shape[0], x1 / shape[1], y1 / shape[0])
 
 
@@ -49,18 +70,14 @@ def _circle_line(circle: Circle) -> Outline:
     return np.stack([x + radius * np.cos(angles), y + radius * np.sin(angles)], axis=1).astype(np.float32)
 
 
-def _within(one: Outline, other: Outline) -> bool:
-    """Whether a line lies inside another, or is the same again."""
-    x, y = one.mean(axis=0).tolist()
-    return cv2.pointPolygonTest(other, (x, y), measureDist=False) >= 0
-
-
 def _frames(mask: Grey, mm: float) -> list[Outline]:
     """Closed rectangles that stand askew: the smallest ones around the edges of ink, and of what ink encloses, whose
     sides are drawn."""
     near = cv2.dilate(mask, np.ones((2 * max(1, round(OFF_MM * mm)) + 1,) * 2, np.uint8))
     found = []
     for contour in cv2.findContours(mask, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)[0]:
+        if len(contour) < (SHORT_MM[0] + LONG_MM[0]) * mm:  # letters, by the thousand: they run around nothing so large
+            continue
         rectangle = cv2.minAreaRect(contour)
         short, long = sorted(side / mm for side in rectangle[1])
         slant = rectangle[2] % 90
@@ -74,8 +91,7 @@ def _frames(mask: Grey, mm: float) -> list[Outline]:
         drawn = [_over_ink(near, side) for side in sides]
         if min(drawn) >= SIDE_CLOSED and float(np.mean(drawn)) >= CLOSED_LEAST:
             found.append(np.concatenate(sides).astype(np.float32))
-    apart = [one for place, one in enumerate(found) if not any(_within(one, other) for other in found[:place])]
-    return apart if len(apart) <= FRAMES_MOST else []
+    return found
 
 
 def _over_ink(near: Grey, points: npt.NDArray[np.floating]) -> float:
@@ -135,25 +151,25 @@ def _closed(near: Grey, circle: Circle) -> float:
     return _over_ink(near, _circle_line(circle))
 
 
-def at_rim(box: Box, outline: Outline, shape: tuple[int, ...], mm: float) -> bool:
+def at_rim(box: Box, stamp: Stamp, shape: tuple[int, ...], mm: float) -> bool:
     """Whether a box (in fractions of a page of this shape in pixels) reaches a stamp's rim: what is in it may go on
     under the stamp."""
     height, width = shape[:2]
     least, most = np.array([box.x0 * width, box.y0 * height]), np.array([box.x1 * width, box.y1 * height])
-    away = np.maximum(0.0, np.maximum(least - outline, outline - most))
+    away = np.maximum(0.0, np.maximum(least - stamp.line, stamp.line - most))
     x, y = ((least + most) / 2).tolist()
-    inside = cv2.pointPolygonTest(outline, (x, y), measureDist=False) >= 0
+    inside = cv2.pointPolygonTest(stamp.line, (x, y), measureDist=False) >= 0
     return bool(inside or float(np.hypot(*away.T).min()) <= RIM_MM * mm)
 
 
-def wipe_stamps(mask: Grey, outlines: list[Outline], mm: float) -> None:
+def wipe_stamps(mask: Grey, found: list[Stamp], mm: float) -> None:
     """Take a stamp's line out of a mask, and of a ring all that stands in it, too: its letters run around. Those in a
     frame are read like others; a signature may stand in one that is printed, on a photograph that is askew itself."""
-    for outline in outlines:
-        points = np.rint(outline).astype(np.int32)
-        if len(outline) == DIRECTIONS:
+    for stamp in found:
+        points = np.rint(stamp.line).astype(np.int32)
+        if stamp.ring:
             cv2.fillPoly(mask, [points], 0)
         cv2.polylines(mask, [points], True, 0, thickness=max(1, round(4 * OFF_MM * mm)))
 
 
-__all__ = ["Outline", "at_rim", "box_of", "stamps", "wipe_stamps"]
+__all__ = ["Stamp", "at_rim", "box_of", "stamps", "wipe_stamps"]

@@ -187,12 +187,12 @@ def _fold_decisions(
         read.append(_Read(paper, group, decided, alone))
     found: list[tuple[int, list[Decision | PartDecision]]] = []
     decided_values = _values(corpus, read, known)
-    for one in read:
-        values = decided_values.get(one.paper, [])
+    for its in read:
+        values = decided_values.get(its.paper, [])
         if tagger is not None:
-            values = with_opinion(corpus.plan, values, tagger.values(papers.samples[one.paper].pages))
-        values, decided = one_each(values, one.parts)
-        found.append((one.paper, on_layout(papers.plan, [*decided, *values], one.group, presence)))
+            values = with_opinion(corpus.plan, values, tagger.values(papers.samples[its.paper].pages))
+        values, decided = one_each(values, its.parts)
+        found.append((its.paper, on_layout(papers.plan, [*decided, *values], its.group, presence)))
     return found
 
 
@@ -208,15 +208,14 @@ class _Read:
 
 def _values(corpus: Corpus, fold: Sequence[_Read], known: Mask) -> dict[int, list[Decision]]:
     """Decisions on the values of held-out papers: of new layouts together with others of it, as live papers are."""
-    alone = {one.paper: one.alone for one in fold if one.alone}
-    peers = {paper: read.peer(corpus.layouts[paper]) for paper, read in alone.items()}
+    peers = {its.paper: its.alone.peer(corpus.layouts[its.paper]) for its in fold if its.alone}
     found = {}
-    for one in fold:
-        mates = [peers[n] for n in peers if n != one.paper and corpus.groups[n] == corpus.groups[one.paper]]
-        if one.alone and mates and one.group == NEW_LAYOUT:
-            found[one.paper] = corpus.together(one.alone, peers[one.paper], mates[:PEERS_MAX], known)
-        elif one.alone:
-            found[one.paper] = one.alone.decisions
+    for its in fold:
+        if its.alone and its.group == NEW_LAYOUT:
+            mates = [peers[n] for n in peers if n != its.paper and corpus.groups[n] == corpus.groups[its.paper]]
+            found[its.paper] = corpus.together(its.alone, peers[its.paper], mates[:PEERS_MAX], known)
+        elif its.alone:
+            found[its.paper] = its.alone.decisions
     return found
 
 

@@ -56,8 +56,7 @@ class DraftInput:
 
     def together(self, store: Store, versions: LoadedVersions) -> Together:
         """The way to the other papers of its layout, should that be new."""
-        document = self.paper.document
-        return Together(store, versions, self.file_key, document.placed_type.id, document.id)
+        return Together(store, versions, self.file_key, self.paper)
 
 
 def draft(

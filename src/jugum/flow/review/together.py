@@ -15,6 +15,7 @@ from jugum.core.classification import Layout, layout_of
 from jugum.core.extraction.values.together import Peer
 from jugum.core.page import Page
 from jugum.core.states import DRAFTABLE, Purpose
+from jugum.flow.gather.explore import LoadedPaper
 from jugum.flow.gather.pages import pages_of
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.worked_on import worked_on
@@ -22,6 +23,7 @@ from jugum.store import Store
 from jugum.store.models import Document, PageRow
 from jugum.store.queue import Task, document_job, enqueue_all, waiting_documents
 
+PAGES_MOST = 40  # of a paper that others are read with: reading one of 300 for each of them would take minutes
 RECENT = 24  # of a type's papers of new layouts, the last ones, among which others of a layout are looked for
 LOCK = 7_002  # the class of advisory locks on the papers of new layouts of a type
 PRIORITY = 12  # after the papers that are not drafted at all yet
@@ -39,44 +41,51 @@ class Together:
     """The other papers of the layout of one that is drafted: asked for when that turns out to be new. `found` are
     their documents then, None when the layout was known."""
 
-    def __init__(self, store: Store, versions: LoadedVersions, file_key: str, type_id: int, document_id: int) -> None:
-        self.type_id = type_id
-        self._store, self._versions, self._file_key, self._document_id = store, versions, file_key, document_id
+    def __init__(self, store: Store, versions: LoadedVersions, file_key: str, paper: LoadedPaper) -> None:
+        self._store, self._versions, self._file_key = store, versions, file_key
+        self.type_id = paper.document.placed_type.id
+        self._mine = _Recent(paper.document.id, max((row.read_at for row in paper.rows if row.read_at), default=None))
         self.found: list[int] | None = None
-        self._asked: frozenset[int] = frozenset()
+        self._asked: frozenset[_Recent] = frozenset()
 
-    def __call__(self, layout: Layout) -> list[Peer]:
-        """What the others of a layout say. Read with a transaction open for each of them that was not asked before."""
+    def __call__(self, mine: Peer) -> list[Peer]:
+        """What the others of its layout say, each read now, with no transaction open, unless this process knows it;
+        what the paper itself says is kept for them."""
+        self._versions.layouts.get(self._mine, lambda: mine.layout)
+        self._versions.peers.get((self._file_key, self._mine), lambda: mine)
         with self._store.session() as session:
-            recent = _recent(session, self.type_id, self._document_id)
-        self._asked = frozenset(one.document_id for one in recent)
+            recent = self._recent(session)
+        self._asked = frozenset(recent)
         model = self._versions.loaded(self._store, self._file_key)[0]
-        places = model.same_layout(layout, [self._layout(one) for one in recent])
-        peers = [(recent[place].document_id, self._peer(recent[place])) for place in places]
-        self.found = [document_id for document_id, peer in peers if peer is not None]
-        return [peer for _, peer in peers if peer is not None]
+        places = model.same_layout(mine.layout, [self._layout(other) for other in recent])
+        peers = {recent[place].document_id: self._peer(recent[place]) for place in places}
+        self.found = [document_id for document_id, peer in peers.items() if peer is not None]
+        return [peer for peer in peers.values() if peer is not None]
 
     def missed(self, session: Session) -> bool:
         """Whether papers of new layouts were drafted since the others were asked for."""
-        return any(one.document_id not in self._asked for one in _recent(session, self.type_id, self._document_id))
+        return not self._asked.issuperset(self._recent(session))
 
-    def _pages(self, one: _Recent) -> Sequence[Page]:
+    def _recent(self, session: Session) -> list[_Recent]:
+        return _recent(session, self.type_id, self._mine.document_id)
+
+    def _pages(self, other: _Recent) -> Sequence[Page]:
         with self._store.session() as session:
-            return pages_of(session, one.document_id)
+            return pages_of(session, other.document_id)
 
-    def _layout(self, one: _Recent) -> Layout:
-        return self._versions.layouts.get(one, lambda: layout_of(self._pages(one)))
+    def _layout(self, other: _Recent) -> Layout:
+        return self._versions.layouts.get(other, lambda: layout_of(self._pages(other)))
 
-    def _peer(self, one: _Recent) -> Peer | None:
+    def _peer(self, other: _Recent) -> Peer | None:
         model = self._versions.loaded(self._store, self._file_key)[0]
-        return self._versions.peers.get((self._file_key, one), lambda: model.peer(self._pages(one)))
+        return self._versions.peers.get((self._file_key, other), lambda: model.peer(self._pages(other)))
 
 
 def _recent(session: Session, type_id: int, document_id: int) -> list[_Recent]:
     newest = (
         select(Document.id)
         .where(Document.type_id == type_id, Document.read_with.is_not(None), Document.id != document_id)
-        .where(Document.purpose == Purpose.LIVE)
+        .where(Document.purpose == Purpose.LIVE, Document.page_count <= PAGES_MOST)
         .order_by(Document.id.desc())
         .limit(RECENT)
     )
@@ -109,7 +118,11 @@ def keep(session: Session, document: Document, together: Together) -> None:
     again = [*behind, *([document.id] if together.missed(session) else [])]
     if again:
         queued = waiting_documents(session, Task.DRAFT_DOCUMENT, again)
-        jobs = [document_job(Task.DRAFT_DOCUMENT, one, PRIORITY) for one in again if one not in queued]
+        jobs = [
+            document_job(Task.DRAFT_DOCUMENT, document_id, PRIORITY)
+            for document_id in again
+            if document_id not in queued
+        ]
         enqueue_all(session, jobs)
 
 

@@ -256,7 +256,7 @@ class Corpus:
         it."""
         mask = self.reference_mask(known)
         groups = self.groups[self.reference_papers].tolist()
-        repeats = repeats_of((one for one in self.examples.every if mask[one.paper]), groups)
+        repeats = repeats_of((example for example in self.examples.every if mask[example.paper]), groups)
         told = self.relations(known), self.own_shapes(known)
         return decided_together(self.plan, alone, mine, others, repeats, *told)
 

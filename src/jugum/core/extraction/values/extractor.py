@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jugum.core.classification import Layout
 from jugum.core.extraction.candidates.rules import candidates_with_rules
 from jugum.core.extraction.candidates.synonyms import Groups
 from jugum.core.extraction.values.assignment import Decision
@@ -64,20 +63,15 @@ class Extractor:
         decided = decided_on(self.plan, scored, similarity, self.relations, self.own_shapes, lacking)
         return ReadAlone(found, scored, similarity, decided)
 
-    def decided(
-        self,
-        pages: Sequence[Page],
-        alone: ReadAlone,
-        layout: Layout,
-        peers: Sequence[Peer] = (),
-        repeats: Repeats | None = None,
+    def decided_together(
+        self, alone: ReadAlone, mine: Peer, others: Sequence[Peer], repeats: Repeats
     ) -> list[Decision]:
-        """One decision per field of the plan for a paper, read together with `peers`, others of its layout that nobody
+        """One decision per field of the plan for a paper that is read together with others of its layout, which nobody
         has labelled either. `repeats`: how often values of a field come again on papers of one layout."""
-        decided = alone.decisions
-        if peers:
-            mine = alone.peer(layout)
-            decided = decided_together(self.plan, alone, mine, peers, repeats or {}, self.relations, self.own_shapes)
+        return decided_together(self.plan, alone, mine, others, repeats, self.relations, self.own_shapes)
+
+    def finished(self, pages: Sequence[Page], decided: Sequence[Decision]) -> list[Decision]:
+        """Decisions with what a second model says, and with those candidates next in line that a person is offered."""
         if self.tagger:
             decided = with_opinion(self.plan, decided, self.tagger.values(pages))
         return with_plausible_others(self.plan, decided)

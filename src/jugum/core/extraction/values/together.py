@@ -108,8 +108,8 @@ def repeats_of(examples: Iterable[Example], groups: Sequence[int]) -> Repeats:
     """How often fields say the same on two labelled papers of one layout. `groups`: the layout group of each paper that
     the examples are numbered by."""
     texts: defaultdict[tuple[str, int], list[str]] = defaultdict(list)
-    for one in examples:
-        texts[one.field, groups[one.paper]].append(one.text)
+    for example in examples:
+        texts[example.field, groups[example.paper]].append(example.text)
     same, pairs = Counter[str](), Counter[str]()
     for (key, _), its in texts.items():
         same[key] += sum(map(_pairs, Counter(its).values()))
@@ -131,6 +131,8 @@ def decided_together(
     own_shapes: OwnShapes,
 ) -> list[Decision]:
     """One decision per field of the plan for a paper of a new layout, read together with others of it."""
+    if not others:
+        return alone.decisions
     scored = read_together(alone.scored, mine, others, repeats)
     return decided_on(plan, scored, alone.layout_similarity, relations, own_shapes)
 
@@ -176,9 +178,9 @@ def _slots(
     """Field, place and log-odds of the best that a paper has there."""
     for key, its in peer.standing.items():
         best: dict[Slot, float] = {}
-        for one in its:
-            if (slot := one.slot(printed)) is not None:
-                log_odds = one.log_odds - _against_print(one.text, others, repeats.get(key, (0, 0)))
+        for standing in its:
+            if (slot := standing.slot(printed)) is not None:
+                log_odds = standing.log_odds - _against_print(standing.text, others, repeats.get(key, (0, 0)))
                 best[slot] = max(best.get(slot, -math.inf), log_odds)
         for slot, log_odds in best.items():
             yield key, slot, log_odds
