@@ -151,7 +151,7 @@ def test_plans_come_in_and_go_out_as_files(client: Any, office: Office) -> None:
     assert out == stub | {"lists": out["lists"]}
     wrong = {**stub, "name": "Other", "fields": [{**stub["fields"][0], "colour": "red"}]}
     assert (
-        "“fields → 1 → colour”, which is no known key"
+        "“fields → 1 → colour”, which is not a known key"
         in ask(client, "POST", "/workspaces/1/plans", 422, json=wrong)["error"]
     )
     number = ask(client, "GET", f"/types/{office.type_id}/plan")["number"]

@@ -20,7 +20,7 @@ def test_somebody_is_added_let_in_makes_a_key_and_changes_their_password(
     page.get_by_label("Login").fill(login)
     page.get_by_label("First password").fill("password1234")
     page.get_by_role("button", name="Add person").click()
-    expect(page.get_by_text("would be guessed soon")).to_be_visible()
+    expect(page.get_by_text("is easy to guess")).to_be_visible()
     page.goto("/people")
     page.get_by_label("Name", exact=True).fill(f"Bodil {kind}")
     page.get_by_label("Login").fill(login)

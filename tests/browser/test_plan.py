@@ -266,7 +266,7 @@ def test_plans_are_imported_as_new_types(application: Application, page: Page, n
     with page.expect_file_chooser() as chooser:
         page.get_by_role("button", name="Import a file here").click()
     chooser.value.set_files(file)
-    expect(page.locator("dialog#ask")).to_contain_text("“colour”, which is no known key")
+    expect(page.locator("dialog#ask")).to_contain_text("“colour”, which is not a known key")
 
 
 def test_a_list_is_loaded_from_csv(application: Application, page: Page, tmp_path: Path) -> None:

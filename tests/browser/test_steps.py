@@ -288,6 +288,6 @@ def test_a_removed_field_says_what_goes_with_it_and_comes_back(application: Appl
     expect(page.locator("td b", has_text="Sum")).to_have_count(0)
     page.get_by_role("tab", name="Changes").click()
     page.locator("tr", has_text="changed “Sum”").get_by_role("button", name="Go back to it").click()
-    expect(page.locator("tr", has_text="“Sum” came back with what was said of it")).to_be_visible()
+    expect(page.locator("tr", has_text="“Sum” came back with labels and values")).to_be_visible()
     counts = {field["key"]: field["labels"] for field in application.call("GET", f"/types/{kind}/fields")}
     assert counts["amount"] == 4

@@ -13,6 +13,7 @@ from jugum.flow.gather import documents
 from jugum.flow.label import files
 from jugum.flow.label.desk_parts import ValueInput
 from jugum.flow.office import orphans
+from jugum.flow.office.actions import Action
 from jugum.flow.review import settle
 from jugum.store.models import Audit, Document
 
@@ -20,6 +21,12 @@ from jugum.store.models import Audit, Document
 def traces(office: Office, action: str) -> list[Audit]:
     with office.store.session() as session:
         return list(session.scalars(select(Audit).where(Audit.action == action).order_by(Audit.id)))
+
+
+def test_every_action_has_a_phrase_of_its_own_for_the_screen() -> None:
+    phrases = [action.phrase for action in Action]
+    assert all(phrases)
+    assert len(set(phrases)) == len(phrases)
 
 
 def test_settling_keeps_what_was_before_and_after(trained: Office, run_jobs: Callable[[], None]) -> None:

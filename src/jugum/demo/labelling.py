@@ -1,4 +1,4 @@
-"""The rest of the demo's Label: layouts with names, a test set, papers that two people label apart."""
+"""The rest of the demo's Label: layouts with names, a test set, papers for double labelling."""
 
 from __future__ import annotations
 

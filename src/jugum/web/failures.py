@@ -104,7 +104,7 @@ async def _gone_meanwhile(request: Request, error: Exception) -> Response:
     if not isinstance(error.orig, ForeignKeyViolation):
         return await _unknown(request, error)
     log.warning("a change of what was removed meanwhile", path=request.url.path)
-    return _answer(request, 409, "What this is about was removed in the same moment. Load the page again.")
+    return _answer(request, 409, "Somebody else removed this in the same moment. Load the page again.")
 
 
 async def _unknown(request: Request, error: Exception) -> Response:

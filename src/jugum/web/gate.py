@@ -71,4 +71,4 @@ def _limited(request: Request, most: int) -> Request:
 
 
 def _words(most: int) -> str:
-    return f"The request is larger than {most / 1e6:.0f} MB, the most that is taken here. Send less at once."
+    return f"The request is larger than {most / 1e6:.0f} MB, the limit. Send it in smaller parts."

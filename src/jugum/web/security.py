@@ -74,7 +74,7 @@ class Requires:
         try:
             ids = {name: int(its_id) for name, its_id in named.items()}
         except ValueError as error:
-            raise InputError("The address names something by what is no number.") from error
+            raise InputError("This address is not valid: it needs a number.") from error
         return walls.within(request.app.state.store, actor, ids)
 
 

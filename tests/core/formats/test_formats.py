@@ -214,4 +214,4 @@ def test_values_are_checked_against_their_plan() -> None:
     plan = Plan((FieldPlan("a", "Amount", DataType.MONEY), FieldPlan("d", "Day", DataType.DATE, required=False)))
     assert [p.detail for p in problems_of(plan, {})] == ["Amount is required and was not found"]
     assert "can't be read as a date" in problems_of(plan, {"a": ["1,00"], "d": ["soon"]})[0].detail
-    assert "one is meant" in problems_of(plan, {"a": ["1,00", "2,00"]})[0].detail
+    assert "only one is allowed" in problems_of(plan, {"a": ["1,00", "2,00"]})[0].detail

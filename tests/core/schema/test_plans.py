@@ -245,8 +245,11 @@ def test_the_published_schema_is_that_of_the_program() -> None:
         ),
         (b"{", "not JSON"),
         (b"\xff", "not JSON"),
-        (b'{"fields": [{"key": "a", "name": "A", "colour": "red"}]}', "“fields → 1 → colour”, which is no known key"),
-        (b'{"pages": 3}', "“pages”, which is no known key"),
+        (
+            b'{"fields": [{"key": "a", "name": "A", "colour": "red"}]}',
+            "“fields → 1 → colour”, which is not a known key",
+        ),
+        (b'{"pages": 3}', "“pages”, which is not a known key"),
         (b'{"fields": [{"name": "A"}]}', "field required"),
         (b'{"format": "other"}', "format"),
         (b'{"fields": [{"key": "a", "name": "A", "data_type": "colour"}]}', "data_type"),

@@ -405,7 +405,7 @@ def test_a_keyed_value_goes_to_the_field_and_not_to_a_column_of_the_same_name(of
     (told,) = past_records.import_records(
         office.store, office.analyst, office.type_id, f"file,type,field,value\n{name},,goods.amount,1\n".encode()
     ).unknown
-    assert told == "line 2: “goods.amount” is no field that can be keyed; fill tables in on the desk"
+    assert told == "line 2: “goods.amount” is not a field that past records can fill; label tables on the desk"
 
 
 def test_labelling_begins_with_what_the_plan_alone_finds(office: Office, run_jobs: Run) -> None:

@@ -295,6 +295,6 @@ def test_undoing_takes_back_what_was_accepted_with_the_answer(trained: Office, r
 
 def test_nothing_is_undone_where_nobody_said_anything(trained: Office, run_jobs: Run) -> None:
     document = live(trained, run_jobs)
-    with pytest.raises(Conflict, match="Nobody has said anything about Amount"):
+    with pytest.raises(Conflict, match="Nobody has answered Amount"):
         reopening.reopen(trained.store, trained.reviewer, document, "amount")
     assert documents.document_view(trained.store, document).holds == 3

@@ -106,6 +106,7 @@ class LayoutRecords(LayoutCounts):
 
     @staticmethod
     def of(decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_]) -> LayoutRecords:
+        """Counted on decisions of known layouts; `right` says of each whether it was."""
         return LayoutRecords.counted(
             (_said_of(decision), decision.layout, bool(good))
             for decision, good in zip(decisions, right, strict=True)
@@ -199,6 +200,7 @@ class RightOfASort(LayoutCounts):
     def of(
         decisions: Sequence[AnyDecision], right: npt.NDArray[np.bool_], sort: Callable[[AnyDecision], bool]
     ) -> RightOfASort:
+        """Counted on the decisions that `sort` picks; `right` says of each of all whether it was."""
         return RightOfASort.counted(
             (decision.field, decision.layout, bool(good))
             for decision, good in zip(decisions, right, strict=True)

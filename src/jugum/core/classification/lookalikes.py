@@ -70,6 +70,7 @@ class Layout:
 
     @cached_property
     def words(self) -> frozenset[str]:
+        """Each word of the paper once, as written."""
         return frozenset(self.texts)
 
     @cached_property

@@ -90,6 +90,7 @@ class Bags:
 
     @staticmethod
     def of(counts: Sequence[Counter[str]]) -> Bags:
+        """Of how often each paper has each term."""
         terms = sorted({term for paper in counts for term in paper})
         places = {term: number for number, term in enumerate(terms)}
         return Bags(np.array(terms, dtype=np.str_), _counted(counts, places))

@@ -44,7 +44,8 @@ def guessed_question(field: FieldPlan, ticks: Sequence[Tick], *, alone: bool) ->
     if not questions:
         return None
     names = [
-        bare_text(name) for name in (*field.names_on_paper, *(said for one in field.options for said in one.printed))
+        bare_text(name)
+        for name in (*field.names_on_paper, *(printed for option in field.options for printed in option.printed))
     ]
     near = nearness([bare_text(text) for text, _ in questions], names).max(axis=1, initial=0.0)
     best = int(near.argmax())

@@ -121,9 +121,12 @@ def _as_option(plan: Plan, decision: AnyDecision) -> AnyDecision:
 
     if isinstance(decision, PartDecision):
         values = {
-            key: tuple(one and replace(one, text=one.normal) for one in its) for key, its in decision.values.items()
+            key: tuple(value and replace(value, text=value.normal) for value in given)
+            for key, given in decision.values.items()
         }
-        return replace(decision, values=values, others=tuple(replace(one, text=one.normal) for one in decision.others))
+        return replace(
+            decision, values=values, others=tuple(replace(other, text=other.normal) for other in decision.others)
+        )
 
     def said(choice: Choice) -> Choice:
         return replace(choice, candidate=replace(choice.candidate, text=choice.candidate.normal))

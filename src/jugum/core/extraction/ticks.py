@@ -167,6 +167,7 @@ def caption_likeness(caption: str, names: Sequence[str]) -> float:
 
 
 def tick_likeness(tick: Tick, names: Sequence[str]) -> float:
+    """How like one of the names the tick's caption is, or its beginning, from 0 to 1."""
     return max(caption_likeness(text, names) for text in (tick.caption, *tick.shorter))
 
 
@@ -177,6 +178,7 @@ def answer_of(tick: Tick) -> str:
 
 
 def state_of(tick: Tick) -> str:
+    """What a tick shows, as a reason a person reads."""
     if tick.in_words:
         return f"a pen {'chose' if tick.ticked else 'did not choose'} “{tick.caption}”"
     return f"the box by “{tick.caption}” is {'ticked' if tick.ticked else 'empty'}"

@@ -266,7 +266,7 @@ def _read(lines: Sequence[_Line], engine: Engine) -> list[list[tuple[Word, list[
 def _placed(word: Word, covered: Sequence[_Letter], shape: tuple[int, ...]) -> Word:
     """A word at the place of its letters on the page."""
     height, width = shape[:2]
-    boxes = [Box(one.x0 / width, one.y0 / height, one.x1 / width, one.y1 / height) for one in covered]
+    boxes = [Box(cell.x0 / width, cell.y0 / height, cell.x1 / width, cell.y1 / height) for cell in covered]
     return replace(word, box=union(boxes), cell=-1)
 
 

@@ -49,7 +49,9 @@ def problems_of(plan: Plan, values: Texts) -> list[Problem]:
         problems += [found for text in texts if (found := text_problem(field, text))]
         if len(texts) > 1 and not field.many and not field.is_column:  # which of them is meant is a person's to say
             problems.append(
-                Problem(field.key, HoldReason.FAILS_A_CHECK, f"{field.name} has {len(texts)} values, one is meant")
+                Problem(
+                    field.key, HoldReason.FAILS_A_CHECK, f"{field.name} has {len(texts)} values; only one is allowed"
+                )
             )
     return problems
 

@@ -217,5 +217,5 @@ def _told(error: ValidationError, what: str) -> str:
     first = error.errors()[0]
     where = " → ".join(str(part + 1) if isinstance(part, int) else part for part in first["loc"])
     if first["type"] == "extra_forbidden":
-        return f"In {what} stands “{where}”, which is no known key."
+        return f"{what[0].upper()}{what[1:]} has “{where}”, which is not a known key."
     return f"In {what} at “{where}”: {first['msg'].lower()}."

@@ -143,7 +143,7 @@ def _outermost(near: Grey, circle: Circle, mm: float) -> Circle:
     """The largest ring around the same middle that is closed: of double rings Hough's transform proposes one."""
     x, y, radius = circle
     wider = np.arange(radius, RING_MOST * radius, OFF_MM * mm)
-    return x, y, max(float(one) for one in wider if one == radius or _closed(near, (x, y, one)) >= CLOSED_LEAST)
+    return x, y, max(float(ring) for ring in wider if ring == radius or _closed(near, (x, y, ring)) >= CLOSED_LEAST)
 
 
 def _closed(near: Grey, circle: Circle) -> float:

@@ -281,7 +281,7 @@ def disputed_fields(session: Session, document: Document) -> set[int]:
 
 
 def give(store: Store, actor: Actor, type_id: int, papers: int, people: Sequence[int]) -> list[int]:
-    """Give samples nobody has begun to two people, to label apart. Returns the papers given, the first that came
+    """Give samples nobody has begun to two people for double labelling. Returns the papers given, the first that came
     first."""
     actor.require(LABEL)
     if len(set(people)) != 2:

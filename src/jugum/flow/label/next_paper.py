@@ -62,7 +62,7 @@ def next_of(
         return None, "", 0
     for row in rows:
         if row.to_me:
-            return row.id, "it was given to you and another to label apart", len(rows)
+            return row.id, "it was given to you and another person for double labelling", len(rows)
     row_type = session.scalar(select(Document).where(Document.id == rows[0].id))
     if row_type is not None and row_type.placed_type.labelling.get("order") == "in order":
         after = next((row.id for row in rows if besides is not None and row.id > besides), rows[0].id)

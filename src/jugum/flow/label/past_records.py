@@ -102,7 +102,9 @@ def _sorted(
         elif field is None:
             unknown.append(f"line {number}: field “{row['field']}”")
         elif field.kind in ("table", "derived") or "." in field.key:
-            unknown.append(f"line {number}: “{row['field']}” is no field that can be keyed; fill tables in on the desk")
+            unknown.append(
+                f"line {number}: “{row['field']}” is not a field that past records can fill; label tables on the desk"
+            )
         else:
             by_file.setdefault(row["file"], {}).setdefault(field.key, []).extend([row["value"]] if row["value"] else [])
     return by_file, unknown

@@ -78,7 +78,7 @@ def check_password(password: str, login: str, name: str) -> None:
     if judged["guesses"] < GUESSES_LEAST:
         why = judged["feedback"]["warning"] or "It is too easy to guess."
         raise InputError(
-            f"This password would be guessed soon. {why.rstrip('.')}. Take a few words that don't belong together."
+            f"This password is easy to guess. {why.rstrip('.')}. Take a few words that don't belong together."
         )
 
 
@@ -144,7 +144,7 @@ def let_in(
     """Make somebody a member of a workspace, or change what they are there. Without types, of all its types."""
     with _administered(store, actor, person_id) as (session, person):
         if person.role == ADMINISTRATOR:
-            raise InputError(f"{person.name} is an administrator and sees to every workspace.")
+            raise InputError(f"{person.name} is an administrator and a member of every workspace.")
         _let_in(session, actor, person, workspace_id, role, sorted(set(type_ids)) or None)
 
 

@@ -143,7 +143,7 @@ def change_password(store: Store, actor: Actor, old: str, new: str, token: str) 
     with store.session() as session:
         person = session.get(Person, actor.id, with_for_update=True)
         if person is None or not is_password(person, old):
-            raise InputError("The present password is another one. Nothing was changed.")
+            raise InputError("The current password is wrong. Nothing was changed.")
         check_password(new, person.login, person.name)
         person.password_hash = hash_password(new)
         this = session.scalar(select(PersonSession.id).where(PersonSession.token_hash == _hash(token)))

@@ -164,7 +164,7 @@ def save(session: Session, actor: Actor, row: DocumentType, plan: Plan, said: st
         _write(mine, one, position)
         session.add(mine)
     if back:
-        said += f"; {', '.join(back)} came back with what was said of it"
+        said += f"; {', '.join(back)} came back with labels and values"
     row.checks = [check_data(check) for check in plan.checks]
     row.plan_number += 1
     session.add(

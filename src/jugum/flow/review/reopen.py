@@ -28,7 +28,7 @@ def reopen(store: Store, actor: Actor, document_id: int, key: str, *, revision: 
         records = open_records(session, actor, document_id, revision)
         row = field_row(records.document, key)
         if not records.is_said(row):
-            raise Conflict(f"Nobody has said anything about {row.name} on “{records.document.name}”.")
+            raise Conflict(f"Nobody has answered {row.name} on “{records.document.name}” yet.")
         replace_results(session, records, row, [])
         drop_labels(session, records.document, row)
         _hold_again(session, records, row)

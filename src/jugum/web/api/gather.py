@@ -44,7 +44,7 @@ def upload(
     actor: MayGather,
     file: Annotated[UploadFile, File(description="PDF, picture, mail, archive or word-processor file")],
     purpose: Annotated[str, Form(description="sample or live")] = "live",
-    type_id: Annotated[int | None, Form(description="empty: the program finds it out")] = None,
+    type_id: Annotated[int | None, Form(description="empty: the type is found automatically")] = None,
     workspace_id: Annotated[int | None, Form(description="needed without a type where there are several")] = None,
     batch_id: Annotated[int | None, Form()] = None,
     engine: Annotated[str | None, Form(description="careful, quick or both; empty: the setting")] = None,

@@ -62,6 +62,7 @@ class Run:
         return [row[span] for row in self.texts[first : last + 1] if row[span]]
 
     def box(self, row: int) -> Box:
+        """All of a row, in shares of the page."""
         return union(piece.box for piece in self.rows[row])
 
 

@@ -91,8 +91,8 @@ class Relations:
         """JSON-able."""
         return {
             "orders": [list(order) for order in self.orders],
-            "sums": [[*one.addends, one.total, one.always] for one in self.sums],
-            "distances": [[one.first, one.second, one.centre, one.spread] for one in self.distances],
+            "sums": [[*law.addends, law.total, law.always] for law in self.sums],
+            "distances": [[law.first, law.second, law.centre, law.spread] for law in self.distances],
             "missing": dict(self.missing),
         }
 
@@ -103,7 +103,7 @@ class Relations:
             (order[0], order[1], int(order[2]) if len(order) > 2 else PAPERS_LEAST) for order in data["orders"]
         )
         sums = tuple(Sum(tuple(addends), total, always) for *addends, total, always in data["sums"])
-        distances = tuple(Distance(*one) for one in data.get("distances", ()))
+        distances = tuple(Distance(*law) for law in data.get("distances", ()))
         return Relations(orders, sums, distances, dict(data.get("missing", {})))
 
     def absence_threshold(self, field: str, floor: float) -> float:
@@ -367,12 +367,12 @@ def _bonus(decisions: Mapping[str, Decision], relations: Relations, keys: set[st
             a, b = value(first), value(second)
             if a is not None and b is not None:
                 total -= 0.0 if a <= b else math.log(papers + 1)
-    for one in relations.sums:
-        if keys.intersection(one.fields):
-            values = [value(name) for name in one.fields]
+    for law in relations.sums:
+        if keys.intersection(law.fields):
+            values = [value(name) for name in law.fields]
             if all(its is not None for its in values):
                 *addends, whole = (its for its in values if its is not None)
-                total += SUM_BONUS if sum(addends) == whole else -SUM_BONUS / 3 * one.always
+                total += SUM_BONUS if sum(addends) == whole else -SUM_BONUS / 3 * law.always
     for between in relations.distances:
         if keys & {between.first, between.second}:
             here, there = normal(between.first), normal(between.second)

@@ -217,7 +217,7 @@ FUNCTIONS: dict[str, Function] = {
         optional=1,
         whole=True,
     ),
-    "round": Function((N, N), N, _round, "rounded, to 2 places or as many as are said", optional=1),
+    "round": Function((N, N), N, _round, "rounded to 2 places, or to the number of places given", optional=1),
     "abs": Function((N,), N, lambda c, v: abs(v), "without its sign"),
     "days": Function(
         (D, D), N, lambda c, start, end: Decimal((end - start).days), "days from the first date to the second"
