@@ -63,6 +63,11 @@ def test_parts_of_a_date_with_its_month_are_no_amounts(text: str) -> None:
     assert text not in [one.text for kind in (D.MONEY, D.NUMBER) for one in found(LETTER, kind)]
 
 
+def test_the_year_of_a_date_in_words_is_no_amount() -> None:
+    made = page("On the twenty-seventh day of October 2025 came 4 250,00 of it")
+    assert [one.normal for one in found(made, D.MONEY)] == ["4250.00"]
+
+
 def test_a_number_beside_a_date_stays_an_amount() -> None:
     made = page("28 May 2025 120,00", "May 12 2025")
     assert "120.00" in [one.normal for one in found(made, D.MONEY)]

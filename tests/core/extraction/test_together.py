@@ -15,7 +15,7 @@ from jugum.core.extraction.candidates.generate import Candidate, candidates_of
 from jugum.core.extraction.values.assignment import Choice, decide
 from jugum.core.extraction.values.deciding import Scored
 from jugum.core.extraction.values.similarities import Example
-from jugum.core.extraction.values.together import AGAINST_MOST, CHOSEN, Peer, read_together, repeats_of
+from jugum.core.extraction.values.together import AGAINST_MOST, CHOSEN, Again, Peer, read_together, repeats_of
 from jugum.core.page import Box, Page, Word, reading_order
 from jugum.core.schema import FieldPlan, Plan
 from jugum.core.values import DataType
@@ -54,7 +54,7 @@ class Paper:
         decided = decide(PLAN, self.scored.choices, 0.0)
         self.peer = Peer.of(layout_of([page]), self.candidates, self.scored, decided)
 
-    def with_(self, others: Sequence[Paper], repeats: Mapping[str, tuple[int, int]] | None = None) -> dict[str, str]:
+    def with_(self, others: Sequence[Paper], repeats: Mapping[str, Again] | None = None) -> dict[str, str]:
         """The likeliest text of each field when others are read with it."""
         scored = read_together(self.scored, self.peer, [other.peer for other in others], repeats or {})
         return {key: its[0].candidate.text for key, its in scored.choices.items() if its}
@@ -73,15 +73,47 @@ def test_what_every_paper_of_a_layout_prints_is_no_value() -> None:
 
 def test_what_labelled_papers_of_one_layout_all_say_may_come_again() -> None:
     papers = [titled(number, title=4.0, firm=1.0) for number in range(3)]
-    assert papers[0].with_(papers[1:], {"firm": (0, 30)}) == {"firm": FIRMS[0]}
-    assert papers[0].with_(papers[1:], {"firm": (30, 30)}) == {"firm": TITLE}
+    assert papers[0].with_(papers[1:], {"firm": Again((0, 30))}) == {"firm": FIRMS[0]}
+    assert papers[0].with_(papers[1:], {"firm": Again((30, 30))}) == {"firm": TITLE}
 
 
 def test_however_many_say_the_same_it_speaks_against_a_value_by_so_much_at_most() -> None:
     papers = [titled(number % 5, title=5.0) for number in range(40)]
-    scored = read_together(papers[0].scored, papers[0].peer, [one.peer for one in papers[1:]], {"firm": (0, 90)})
+    scored = read_together(papers[0].scored, papers[0].peer, [one.peer for one in papers[1:]], {"firm": Again((0, 90))})
     of_title = next(choice for choice in scored.choices["firm"] if choice.candidate.text == TITLE)
     assert of_title.logit >= 5.0 - AGAINST_MOST
+
+
+def greeted(number: int) -> Paper:
+    firm, other = FIRMS[number], f"{number + 3}1,50"
+    return Paper(f"Dear {firm}", f"{number + 1}00,00", other, {"firm": {f"Dear {firm}": 2.0, firm: 1.0}})
+
+
+def test_a_word_that_every_paper_prints_before_a_value_is_no_part_of_it() -> None:
+    papers = [greeted(number) for number in range(4)]
+    assert papers[0].with_([]) == {"firm": f"Dear {FIRMS[0]}"}
+    assert papers[0].with_(papers[1:]) == {"firm": FIRMS[0]}
+    # where the first words of labelled values are often the same, it may be part of the value
+    often = {"firm": Again((0, 30), first=(30, 30))}
+    assert papers[0].with_(papers[1:], often) == {"firm": f"Dear {FIRMS[0]}"}
+
+
+def test_what_is_no_candidate_without_its_first_word_keeps_it() -> None:
+    def only(number: int) -> Paper:
+        firm = f"Dear {FIRMS[number]}"
+        return Paper(firm, f"{number + 1}00,00", f"{number + 3}1,50", {"firm": {firm: 2.0, TITLE: -1.0}})
+
+    papers = [only(number) for number in range(4)]
+    assert papers[0].with_(papers[1:]) == {"firm": f"Dear {FIRMS[0]}"}
+
+
+def test_the_currency_of_an_amount_tells_nothing_of_where_it_ends() -> None:
+    def paid(number: int) -> Paper:
+        net = f"kr {number + 1}00,00"
+        return Paper(FIRMS[number], net, f"{number + 3}1,50", {"net": {net: 2.0, net.removeprefix("kr "): 1.0}})
+
+    papers = [paid(number) for number in range(4)]
+    assert papers[0].with_(papers[1:]) == {"net": "kr 100,00"}
 
 
 def amounts(number: int, zork: float, blim: float) -> Paper:
@@ -126,5 +158,7 @@ def test_how_often_values_come_again_is_counted_within_layouts() -> None:
     examples = [
         *(example(paper, "firm", text) for paper, text in enumerate(("ness", "ness", "odd", "ness"))),
         example(0, "net", "1"),
+        *(example(paper, "place", text) for paper, text in enumerate(("north quay", "north hill", "yard", "old quay"))),
     ]
-    assert repeats_of(examples, [0, 0, 0, 1]) == {"firm": (1, 3), "net": (0, 0)}
+    found = repeats_of(examples, [0, 0, 0, 1])
+    assert found == {"firm": Again((1, 3)), "net": Again(), "place": Again((0, 3), first=(1, 1), last=(0, 1))}

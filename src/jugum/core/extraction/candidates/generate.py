@@ -54,6 +54,7 @@ GROUPED = frozenset({DataType.MONEY, DataType.NUMBER})  # whose thousands may be
 BLANK_MOST = 0.45  # line heights between groups of one number; columns stand further apart
 _GROUP_BEFORE = re.compile(r"(?:^|[^\d.,])[1-9]\d{0,2}$")
 _GROUP_AFTER = re.compile(r"\d{3}(?!\d)")
+DATE_WORDS_BEFORE = (1, 2, 3, 4)  # the month of a date: "the twenty-seventh day of May 2025"
 _MARKS = ".,;:“”\"'"
 _DASH = re.compile(r"[-–—]")
 _GLUED = re.compile(r"^(?P<name>[^\W\d_][^:=]*)[:=](?P<value>[^:=]+.*)$")
@@ -291,11 +292,11 @@ class PageCandidates(Surroundings):
     @cached_property
     def in_date(self) -> list[bool]:
         """Of each word whether it is part of a date with the name of its month: "28" and "2025" of "May 28, 2025" are
-        numbers of nothing."""
+        numbers of nothing, nor is the year of "the fifth day of May 2025"."""
         inside = [False] * len(self.words)
         named = [index for index, word in enumerate(self.words) if word.text.lower().strip(_MARKS) in month_names()]
         for index in named:
-            for first, last in ((index - 1, index + 1), (index, index + 2), (index - 2, index + 1)):
+            for first, last in ((index, index + 2), *((index - before, index + 1) for before in DATE_WORDS_BEFORE)):
                 if first < 0 or last >= len(self.words) or self.home[first].row != self.home[last].row:
                     continue
                 if normal_form(text_of(self.words[first : last + 1]), _ANY_DATE) is not None:

@@ -1,7 +1,8 @@
 """Papers of a layout that nobody has labelled, read together: each tells something of the others.
 
-What several of them print word for word is no value, be it in large print at the head; and what stands beside the same
-printed words is the same field on all of them, so that what a field's candidates are given is the mean over the papers.
+What several of them print word for word is no value, be it in large print at the head; a word that all of them print
+before or behind a value ("Dear Ann Berg") is no part of it; and what stands beside the same printed words is the same
+field on all of them, so that what a field's candidates are given is the mean over the papers.
 Which caption an amount belongs to is often seen on one paper alone, whose figures add up, say; the others learn it from
 that one. (Collective classification: Sen et al., AI Magazine 29(3), 2008; decision 0040.)
 """
@@ -12,6 +13,7 @@ import math
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from jugum.core.classification import Layout
 from jugum.core.extraction.candidates.around import CHANNELS
@@ -22,6 +24,7 @@ from jugum.core.extraction.values.own_shapes import OwnShapes
 from jugum.core.extraction.values.relations import Relations
 from jugum.core.extraction.values.similarities import Example
 from jugum.core.schema import Plan
+from jugum.core.values.kinds import ONE_FORM
 
 PEERS_MAX = 8  # papers that another is read with; what more of them tell is the same
 HEADS = tuple(CHANNELS.index(name) for name in ("left", "above", "row_head", "column_head", "next", "below"))
@@ -35,8 +38,21 @@ PRINT, OTHER, VALUE = (4.0, 1.0), (0.2, 2.0), (0.3, 2.7)
 PAIRS_MOST = 10.0  # of labelled papers, that speak for how often a field's value comes again
 AGAINST_MOST = 8.0  # log-odds
 
-Repeats = Mapping[str, tuple[int, int]]
 Slot = tuple[str, ...]
+Share = tuple[int, int]  # how many, of how many
+
+
+@dataclass(frozen=True)
+class Again:
+    """Of pairs of labelled papers of one layout, in how many a field has the same value, and of how many pairs; the
+    same of the first and of the last words of its values, where they have several."""
+
+    whole: Share = (0, 0)
+    first: Share = (0, 0)
+    last: Share = (0, 0)
+
+
+Repeats = Mapping[str, Again]
 
 
 @dataclass(frozen=True)
@@ -49,6 +65,7 @@ class Standing:
     ends: tuple[bool, bool]  # whether it begins and ends what is printed in one piece
     text: str
     log_odds: float
+    end_words: tuple[str, str] = ("", "")  # its first and last word, where they may or may not belong to it
 
     def slot(self, printed: Collection[str]) -> Slot | None:
         """What names its place on every paper of the layout: the words that are `printed` around it, in a sentence
@@ -88,6 +105,12 @@ class Peer:
             },
         )
 
+    @cached_property
+    def end_words(self) -> tuple[frozenset[str], frozenset[str]]:
+        """The words that likely candidates begin with, and those they end with."""
+        pairs = [standing.end_words for its in self.standing.values() for standing in its]
+        return frozenset(first for first, _ in pairs), frozenset(last for _, last in pairs)
+
 
 @dataclass(frozen=True)
 class ReadAlone:
@@ -107,14 +130,26 @@ class ReadAlone:
 def repeats_of(examples: Iterable[Example], groups: Sequence[int]) -> Repeats:
     """How often fields say the same on two labelled papers of one layout. `groups`: the layout group of each paper that
     the examples are numbered by."""
-    texts: defaultdict[tuple[str, int], list[str]] = defaultdict(list)
+    texts: defaultdict[str, defaultdict[int, list[str]]] = defaultdict(lambda: defaultdict(list))
     for example in examples:
-        texts[example.field, groups[example.paper]].append(example.text)
-    same, pairs = Counter[str](), Counter[str]()
-    for (key, _), its in texts.items():
-        same[key] += sum(map(_pairs, Counter(its).values()))
-        pairs[key] += _pairs(len(its))
-    return {key: (same[key], pairs[key]) for key in pairs}
+        texts[example.field][groups[example.paper]].append(example.text)
+    return {key: _again(list(its.values())) for key, its in texts.items()}
+
+
+def _again(layouts: Sequence[Sequence[str]]) -> Again:
+    """Of a field's values on the papers of each layout."""
+    several = [[text.split() for text in its if " " in text] for its in layouts]
+    return Again(
+        _share(layouts),
+        _share([[words[0] for words in its] for its in several]),
+        _share([[words[-1] for words in its] for its in several]),
+    )
+
+
+def _share(layouts: Sequence[Sequence[str]]) -> Share:
+    """Pairs of the same layout that are the same, and all pairs."""
+    same = sum(_pairs(count) for its in layouts for count in Counter(its).values())
+    return same, sum(_pairs(len(its)) for its in layouts)
 
 
 def _pairs(count: int) -> int:
@@ -148,28 +183,31 @@ def read_together(scored: Scored, mine: Peer, others: Sequence[Peer], repeats: R
             told[key, slot].append(log_odds)
     choices = {}
     for key, its in scored.choices.items():
-        again = [
-            replace(choice, logit=_mean(choice, told, key, printed, others, repeats.get(key, (0, 0)))) for choice in its
-        ]
+        here = [_standing(choice) for choice in its]
+        own = _own_log_odds(here, others, repeats.get(key, Again()))
+        again = []
+        for choice, standing, log_odds in zip(its, here, own, strict=True):
+            place = standing.slot(printed)
+            theirs = told.get((key, place), ()) if place else ()
+            again.append(replace(choice, logit=(log_odds + sum(theirs)) / (1 + len(theirs))))
         choices[key] = sorted(again, key=lambda choice: -choice.logit)
     return replace(scored, choices=choices)
 
 
-def _mean(
-    choice: Choice,
-    told: Mapping[tuple[str, Slot], Sequence[float]],
-    key: str,
-    printed: Collection[str],
-    others: Sequence[Peer],
-    repeats: tuple[int, int],
-) -> float:
-    """The log-odds of a candidate, less what speaks against words that others have, too, and in the mean over all
-    papers that have something at its place."""
-    here = _standing(choice)
-    own = here.log_odds - _against_print(here.text, others, repeats)
-    slot = here.slot(printed)
-    theirs = told.get((key, slot), ()) if slot else ()
-    return (own + sum(theirs)) / (1 + len(theirs))
+def _own_log_odds(its: Sequence[Standing], others: Sequence[Peer], again: Again) -> list[float]:
+    """The log-odds of a field's candidates on a paper, less what speaks against words that others have, too: all of a
+    candidate, or one at its end without which it is a candidate as well."""
+    texts = {standing.text for standing in its}
+    found = []
+    for standing in its:
+        against = _against_print(sum(standing.text in peer.texts for peer in others), len(others), again.whole)
+        first, last = standing.end_words
+        if first and standing.text[len(first) + 1 :] in texts:
+            against += _against_print(sum(first in peer.end_words[0] for peer in others), len(others), again.first)
+        if last and standing.text[: -len(last) - 1] in texts:
+            against += _against_print(sum(last in peer.end_words[1] for peer in others), len(others), again.last)
+        found.append(standing.log_odds - min(AGAINST_MOST, against))
+    return found
 
 
 def _slots(
@@ -178,9 +216,9 @@ def _slots(
     """Field, place and log-odds of the best that a paper has there."""
     for key, its in peer.standing.items():
         best: dict[Slot, float] = {}
-        for standing in its:
+        own = _own_log_odds(its, others, repeats.get(key, Again()))
+        for standing, log_odds in zip(its, own, strict=True):
             if (slot := standing.slot(printed)) is not None:
-                log_odds = standing.log_odds - _against_print(standing.text, others, repeats.get(key, (0, 0)))
                 best[slot] = max(best.get(slot, -math.inf), log_odds)
         for slot, log_odds in best.items():
             yield key, slot, log_odds
@@ -193,13 +231,12 @@ def _printed(group: Sequence[Peer]) -> frozenset[str]:
     return frozenset(text for text, count in counts.items() if count >= least and text.strip("0 "))
 
 
-def _against_print(text: str, others: Sequence[Peer], repeats: tuple[int, int]) -> float:
-    """Log-odds (0 or more) by which a text that other papers have, too, is less likely a value: by how many of them
-    have it, against how often values of the field come again."""
-    count, among = sum(text in peer.texts for peer in others), len(others)
+def _against_print(count: int, among: int, again: Share) -> float:
+    """Log-odds (0 or more) by which a text that `count` of so many other papers have, too, is less likely a value:
+    against how often values of the field come again."""
     if not count:
         return 0.0
-    same, pairs = repeats
+    same, pairs = again
     often, seldom = same + VALUE[0], pairs - same + VALUE[1]
     fewer = min(1.0, PAIRS_MOST / (often + seldom))
     value = _beta_binomial(count, among, often * fewer, seldom * fewer)
@@ -219,7 +256,17 @@ def _beta_binomial(count: int, among: int, a: float, b: float) -> float:
 def _standing(choice: Choice, more: float = 0.0) -> Standing:
     one = choice.candidate
     ends = (one.starts_segment, one.ends_segment)
-    return Standing(one.page, one.contexts, one.prose, ends, one.text.casefold(), choice.logit + more)
+    text = one.text.casefold()
+    return Standing(one.page, one.contexts, one.prose, ends, text, choice.logit + more, _end_words(one, text))
 
 
-__all__ = ["PEERS_MAX", "Peer", "ReadAlone", "Repeats", "decided_together", "read_together", "repeats_of"]
+def _end_words(one: Candidate, text: str) -> tuple[str, str]:
+    """The word it begins with, where it begins what is printed in one piece, and the one it ends with, where it ends
+    that; "" else. A value that has one normal form however it is printed has no ends to tell."""
+    if one.data_type in ONE_FORM or " " not in text:
+        return "", ""
+    words = text.split()
+    return words[0] if one.starts_segment else "", words[-1] if one.ends_segment else ""
+
+
+__all__ = ["PEERS_MAX", "Again", "Peer", "ReadAlone", "Repeats", "decided_together", "read_together", "repeats_of"]
