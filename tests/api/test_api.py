@@ -172,7 +172,7 @@ def test_what_was_removed_in_the_same_moment_is_told(
     document = office.bring(slips(1)[0])
     monkeypatch.setattr(label_desk, "set_label", refused)
     answer = client.put(f"/api/v1/documents/{document}/labels/amount", json={"revision": 0})
-    assert (answer.status_code, "removed in the same moment" in answer.json()["error"]) == (status, status == 409)
+    assert (answer.status_code, "removed this in the same moment" in answer.json()["error"]) == (status, status == 409)
 
 
 def test_a_client_program_goes_from_an_empty_workspace_to_results(

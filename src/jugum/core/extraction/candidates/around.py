@@ -4,7 +4,7 @@ sentence they stand in. All of it is text, by channels; see `Surroundings.contex
 from __future__ import annotations
 
 import re
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from statistics import median
 
 from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, text_of
@@ -12,7 +12,9 @@ from jugum.core.page import Box, Page, Segment, horizontal_overlap, laid_out, te
 CHANNELS = ("left", "above", "row_head", "column_head", "previous", "next", "below", "heading", "right")
 CELL_ROWS = 5  # rows that the name of a ruled cell may stand above a value in it
 BELOW_WITHIN = 1.4  # line heights between a value and the name printed beneath it
-LINE_GAP_MOST = 1.1  # line heights between two lines of one address
+LINE_GAP_MOST = 1.1  # line heights between two lines of one address, or of one paragraph
+# Of what is usual between the long lines of a page: a paragraph that is set wide has its lines further apart.
+WIDE_GAP, WIDE_GAP_MOST, WIDE_LINES = 1.2, 3.5, 4
 LINE_WORDS = 9  # a piece of a row with more words is running prose
 WRAP_INDENT = 0.03  # page widths that two lines of prose may begin apart
 CONTEXT_WORDS = 4  # words before and after, on the line; printed names have seldom more
@@ -55,6 +57,20 @@ class Surroundings:
         """The text of a word; "" before the first and behind the last."""
         return self.words[index].text if 0 <= index < len(self.words) else ""
 
+    @cached_property
+    def line_gap(self) -> float:
+        """The most (in page heights) that is between two lines of a paragraph, of this page's prose: of close print
+        `LINE_GAP_MOST`, of print set wide a little more than is usual there."""
+        long = [segment for segment in self.segments if segment.last - segment.first + 1 > LINE_WORDS]
+        gaps = [
+            below.box.y0 - above.box.y1
+            for above in long
+            for below in self.by_row.get(above.row + 1, ())
+            if below.last - below.first + 1 > LINE_WORDS and abs(above.box.x0 - below.box.x0) < WRAP_INDENT
+        ]
+        wide = WIDE_GAP * median(gaps) if len(gaps) >= WIDE_LINES else 0.0
+        return max(LINE_GAP_MOST * self.height, min(wide, WIDE_GAP_MOST * self.height))
+
     def is_prose(self, segment: Segment) -> bool:
         """Whether a piece of a row is a line of running prose: of many words, or the last words below such a line."""
         if segment.first not in self._prose:
@@ -63,7 +79,7 @@ class Surroundings:
                 and any(
                     above.last - above.first + 1 > LINE_WORDS
                     and abs(above.box.x0 - segment.box.x0) < WRAP_INDENT
-                    and segment.box.y0 - above.box.y1 < LINE_GAP_MOST * self.height
+                    and segment.box.y0 - above.box.y1 < self.line_gap
                     for above in self.by_row[segment.row - 1]
                 )
             )
@@ -86,7 +102,7 @@ class Surroundings:
         above = [
             other for other in self.by_row.get(segment.row - 1, ()) if abs(other.box.x0 - segment.box.x0) < WRAP_INDENT
         ]
-        if above and self.is_prose(above[0]) and segment.box.y0 - above[0].box.y1 < LINE_GAP_MOST * self.height:
+        if above and self.is_prose(above[0]) and segment.box.y0 - above[0].box.y1 < self.line_gap:
             return self.heading(above[0])
         for number in range(segment.row - 1, max(-1, segment.row - HEADING_ROWS - 1), -1):
             short = self.by_row[number][0]

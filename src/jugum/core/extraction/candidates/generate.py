@@ -19,7 +19,7 @@ from jugum.core.extraction.candidates.around import (
     Surroundings,
     plain_text,
 )
-from jugum.core.page import Box, Page, Segment, how_read, part_of, text_of, union
+from jugum.core.page import Box, Page, Segment, Word, how_read, part_of, text_of, union
 from jugum.core.structure.zones import Zone, read_zones
 from jugum.core.values import NUMERIC, AnyType, DataType, ValueType, as_value_type, normal_form, value_shape
 from jugum.core.values.dates import month_names
@@ -54,7 +54,6 @@ GROUPED = frozenset({DataType.MONEY, DataType.NUMBER})  # whose thousands may be
 BLANK_MOST = 0.45  # line heights between groups of one number; columns stand further apart
 _GROUP_BEFORE = re.compile(r"(?:^|[^\d.,])[1-9]\d{0,2}$")
 _GROUP_AFTER = re.compile(r"\d{3}(?!\d)")
-DATE_WORDS_BEFORE = (1, 2, 3, 4)  # the month of a date: "the twenty-seventh day of May 2025"
 _MARKS = ".,;:“”\"'"
 _DASH = re.compile(r"[-–—]")
 _GLUED = re.compile(r"^(?P<name>[^\W\d_][^:=]*)[:=](?P<value>[^:=]+.*)$")
@@ -215,18 +214,18 @@ class PageCandidates(Surroundings):
         if segment.last - segment.first + 1 < PROSE_WORDS or segment.row + 1 >= len(self.rows):
             return
         below = min(self.by_row[segment.row + 1], key=lambda one: abs(one.box.x0 - segment.box.x0))
-        near = below.box.y0 - segment.box.y1 < LINE_GAP_MOST * self.height
+        near = below.box.y0 - segment.box.y1 < self.line_gap
         if not near or abs(below.box.x0 - segment.box.x0) > WRAP_INDENT:
             return
         longest = WORDS_MAX.get(kind.data_type, TEXT_WORDS_MAX)
         named = kind.data_type in (DataType.NAME, DataType.TEXT)
+        # "12 Quay | Street, Ness": in a sentence an address may begin with its number
+        numbered = kind.data_type is DataType.TEXT and self.is_prose(segment)
         for first in range(max(segment.first, segment.last - WRAP_WORDS + 1), segment.last + 1):
             for last in range(below.first, min(below.last, below.first + WRAP_WORDS - 1) + 1):
                 words = [*self.words[first : segment.last + 1], *self.words[below.first : last + 1]]
                 text = text_of(words)
-                if len(words) > longest or (
-                    named and not (words[0].text[:1].isupper() and words[-1].text[:1].isupper())
-                ):
+                if len(words) > longest or (named and not _is_name(words, numbered=numbered)):
                     continue
                 normal = self._normal(text, kind) if _may_be(text, kind) else None
                 if normal is not None and any(map(str.isalnum, normal)):
@@ -292,11 +291,11 @@ class PageCandidates(Surroundings):
     @cached_property
     def in_date(self) -> list[bool]:
         """Of each word whether it is part of a date with the name of its month: "28" and "2025" of "May 28, 2025" are
-        numbers of nothing, nor is the year of "the fifth day of May 2025"."""
+        numbers of nothing."""
         inside = [False] * len(self.words)
         named = [index for index, word in enumerate(self.words) if word.text.lower().strip(_MARKS) in month_names()]
         for index in named:
-            for first, last in ((index, index + 2), *((index - before, index + 1) for before in DATE_WORDS_BEFORE)):
+            for first, last in ((index - 1, index + 1), (index, index + 2), (index - 2, index + 1)):
                 if first < 0 or last >= len(self.words) or self.home[first].row != self.home[last].row:
                     continue
                 if normal_form(text_of(self.words[first : last + 1]), _ANY_DATE) is not None:
@@ -463,6 +462,14 @@ def _side(text: str) -> bool:
 def _first_and_last(text: str) -> tuple[str, str]:
     words = text.split()
     return words[0], words[-1]
+
+
+def _is_name(words: Sequence[Word], *, numbered: bool) -> bool:
+    """Whether words begin and end with a capital; where it may be numbered, also a number before words that all do."""
+    first, *others = [word.text for word in words]
+    if numbered and first[:1].isdigit() and first.isalnum():
+        return all(text[:1].isupper() for text in others)
+    return first[:1].isupper() and others[-1][:1].isupper()
 
 
 def _is_small_word(text: str) -> bool:
