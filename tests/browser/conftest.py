@@ -157,7 +157,7 @@ def page(application: Application, browser: Browser, signed_in: Any) -> Iterator
         reduced_motion="reduce",
     )  # no button is half way from one colour to the next when it is looked at
     opened = context.new_page()
-    opened.set_default_timeout(20_000)
+    opened.set_default_timeout(60_000)
     errors: list[str] = []
     opened.on("pageerror", lambda error: errors.append(str(error)))
     opened.on(
