@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -40,6 +41,18 @@ def hang_with_a_child() -> None:
 
 def fail() -> None:
     raise ValueError("no")
+
+
+def die_when_told_to_tell() -> None:
+    """The fork server is killed in the moment between forking a process and telling its owner of it."""
+    send = socket.socket.send
+
+    def told(self: socket.socket, said: bytes) -> int:
+        if said != b"0":  # the answer to what is prepared
+            os.kill(os.getpid(), signal.SIGKILL)
+        return send(self, said)
+
+    socket.socket.send = told  # type: ignore[method-assign,assignment]
 
 
 @pytest.fixture
@@ -113,6 +126,17 @@ def test_a_fork_server_that_ends_over_a_request_says_so(forks: ForkServer) -> No
     os.kill(forks.pid, signal.SIGKILL)
     with pytest.raises(ExternalError, match="has ended; try again"):
         forks._answer()
+
+
+def test_what_its_owner_was_never_told_of_does_not_run(forks: ForkServer, tmp_path: Path) -> None:
+    notes = tmp_path / "notes"
+    forks.prepare("tests.test_forkserver:die_when_told_to_tell")
+    before = {*children_of(os.getpid()), forks.pid}
+    with pytest.raises(ExternalError, match="has ended; try again"):
+        forks.fork("tests.test_forkserver:note_loaded", str(notes), title="nobody's")
+    (orphan,) = set(children_of(os.getpid())) - before
+    os.waitpid(orphan, 0)
+    assert not notes.exists()
 
 
 def test_a_program_that_does_not_load_is_told(forks: ForkServer) -> None:

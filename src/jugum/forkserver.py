@@ -216,22 +216,26 @@ def serve(fd: int) -> Callable[[], None] | None:
         asked = json.loads(said)
         if "prepare" in asked:
             _prepare(asked)
-            pid: int | None = 0
-        else:
-            pid, go = _fork_twice()
-            if go is not None:
-                owner.close()
-                os.read(go, 1)
-                os.close(go)
-                return lambda: _run(asked, fds)
+            owner.send(b"0")
+            continue
+        pid, go = _fork_twice()
+        if pid == 0:
+            owner.close()
+            if not os.read(go, 1):  # the fork server ended before its owner was told: nobody would look after this one
+                os._exit(1)
+            os.close(go)
+            return lambda: _run(asked, fds)
         for taken in fds:
             os.close(taken)
         owner.send(json.dumps(pid).encode())
+        with contextlib.suppress(BrokenPipeError):  # there is none, or it was killed meanwhile
+            os.write(go, b"1")
+        os.close(go)
 
 
-def _fork_twice() -> tuple[int | None, int | None]:
-    """A process whose parent is gone. Here: its number, None when there is none to be had. There: a pipe that can be
-    read once it has been adopted."""
+def _fork_twice() -> tuple[int | None, int]:
+    """A process whose parent is gone, and a pipe by which it is told to begin. Here: its number, None when there is
+    none to be had, and the end to write to. There: 0, and the end to read from."""
     told, tell = os.pipe()
     go, let_go = os.pipe()
     try:
@@ -245,7 +249,7 @@ def _fork_twice() -> tuple[int | None, int | None]:
             if pid == 0:
                 for end in (told, tell, let_go):
                     os.close(end)
-                return None, go
+                return 0, go
             os.write(tell, str(pid).encode())
             status = 0
         os._exit(status)
@@ -257,8 +261,7 @@ def _fork_twice() -> tuple[int | None, int | None]:
         os.waitpid(first, 0)
         number = int(said) if said else None
     os.close(told)
-    os.close(let_go)
-    return number, None
+    return number, let_go
 
 
 def _named(function: str) -> Callable[..., None]:

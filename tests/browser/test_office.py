@@ -47,7 +47,7 @@ def test_somebody_is_added_let_in_makes_a_key_and_changes_their_password(
         listed = program.get("/api/v1/workspaces").json()
         assert [its["name"] for its in listed] == [workspace["name"]]
     theirs.goto("/account")
-    theirs.get_by_label("Present password").fill("nine lamps in a harbour")
+    theirs.get_by_label("Current password").fill("nine lamps in a harbour")
     theirs.get_by_label("New password").fill(WORDS)
     theirs.get_by_role("button", name="Change password").click()
     expect(theirs.get_by_text("Your password is changed.")).to_be_visible()

@@ -156,7 +156,7 @@ def sources(store: Store, workspace_id: int) -> list[SourceView]:
                 row.name,
                 row.place,
                 row.type_id,
-                row.type.name if row.type else "found out",
+                row.type.name if row.type else "type found automatically",
                 row.purpose,
                 row.engine,
                 row.language,

@@ -15,7 +15,7 @@ BELOW_WITHIN = 1.4  # line heights between a value and the name printed beneath 
 LINE_GAP_MOST = 1.1  # line heights between two lines of one address, or of one paragraph
 # Of what is usual between the long lines of a page: a paragraph that is set wide has its lines further apart.
 WIDE_GAP, WIDE_GAP_MOST, WIDE_LINES = 1.2, 3.5, 4
-LINE_WORDS = 9  # a piece of a row with more words is running prose
+LINE_WORDS = 9  # of a piece of a row; with more it is running prose
 WRAP_INDENT = 0.03  # page widths that two lines of prose may begin apart
 CONTEXT_WORDS = 4  # words before and after, on the line; printed names have seldom more
 HEADING_ROWS = 12  # above a paragraph that its heading is looked for in
@@ -35,6 +35,11 @@ def plain_text(text: str) -> str:
 def bare_text(text: str) -> str:
     """Lower case, no punctuation, single blanks, digits as they are: `"14 Days:"` → `"14 days"`."""
     return " ".join(_PUNCTUATION.sub(" ", text.casefold()).split())
+
+
+def is_long(segment: Segment) -> bool:
+    """Whether a piece of a row has so many words that it is a line of running prose."""
+    return segment.last - segment.first + 1 > LINE_WORDS
 
 
 class Surroundings:
@@ -61,12 +66,12 @@ class Surroundings:
     def line_gap(self) -> float:
         """The most (in page heights) that is between two lines of a paragraph, of this page's prose: of close print
         `LINE_GAP_MOST`, of print set wide a little more than is usual there."""
-        long = [segment for segment in self.segments if segment.last - segment.first + 1 > LINE_WORDS]
+        long = [segment for segment in self.segments if is_long(segment)]
         gaps = [
             below.box.y0 - above.box.y1
             for above in long
             for below in self.by_row.get(above.row + 1, ())
-            if below.last - below.first + 1 > LINE_WORDS and abs(above.box.x0 - below.box.x0) < WRAP_INDENT
+            if is_long(below) and abs(above.box.x0 - below.box.x0) < WRAP_INDENT
         ]
         wide = WIDE_GAP * median(gaps) if len(gaps) >= WIDE_LINES else 0.0
         return max(LINE_GAP_MOST * self.height, min(wide, WIDE_GAP_MOST * self.height))
@@ -74,10 +79,10 @@ class Surroundings:
     def is_prose(self, segment: Segment) -> bool:
         """Whether a piece of a row is a line of running prose: of many words, or the last words below such a line."""
         if segment.first not in self._prose:
-            self._prose[segment.first] = segment.last - segment.first + 1 > LINE_WORDS or (
+            self._prose[segment.first] = is_long(segment) or (
                 segment.row > 0
                 and any(
-                    above.last - above.first + 1 > LINE_WORDS
+                    is_long(above)
                     and abs(above.box.x0 - segment.box.x0) < WRAP_INDENT
                     and segment.box.y0 - above.box.y1 < self.line_gap
                     for above in self.by_row[segment.row - 1]

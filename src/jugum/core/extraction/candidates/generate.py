@@ -14,9 +14,9 @@ from typing import Any
 from jugum.core.extraction.candidates.around import (
     CHANNELS,
     LINE_GAP_MOST,
-    LINE_WORDS,
     WRAP_INDENT,
     Surroundings,
+    is_long,
     plain_text,
 )
 from jugum.core.page import Box, Page, Segment, Word, how_read, part_of, text_of, union
@@ -255,7 +255,7 @@ class PageCandidates(Surroundings):
     def _spans(self, segment: Segment, kind: ValueType) -> Iterator[tuple[int, int, str, bool]]:
         longest = WORDS_MAX.get(kind.data_type, TEXT_WORDS_MAX)
         found: list[tuple[int, int, str]] = []
-        prose = segment.last - segment.first + 1 > LINE_WORDS and kind.data_type in (DataType.TEXT, DataType.NAME)
+        prose = is_long(segment) and kind.data_type in (DataType.TEXT, DataType.NAME)
         for first in range(segment.first, segment.last + 1):
             if prose and not self._may_begin(segment, first):
                 continue
@@ -346,7 +346,7 @@ class PageCandidates(Surroundings):
         lines = [segment]
         for row in range(segment.row + 1, min(segment.row + 3 * most, len(self.rows))):
             last = lines[-1]
-            if not address and last.last - last.first >= LINE_WORDS:
+            if not address and is_long(last):
                 break
             here = [other for other in self.by_row[row] if abs(other.box.x0 - segment.box.x0) < 0.008]
             if not here:

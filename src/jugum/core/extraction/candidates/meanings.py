@@ -49,8 +49,8 @@ class Meanings:
         return np.asarray(mean / length if length > 0 else mean, dtype=np.float32)
 
     def rank_of(self, word: str) -> float | None:
-        """The place of a whole word in the order of how often words are used (from 1); None for one in no
-        vocabulary."""
+        """The place of a whole word in the order of how often words are used (from 1); None where no
+        vocabulary has it."""
         place = self.places.get(word)
         return None if place is None else float(self.ranks[place])
 
