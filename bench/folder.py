@@ -41,7 +41,7 @@ from jugum.core.ocr import CarefulEngine, open_paper, read_page, reading_picture
 from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
 from jugum.core.structure import Structure, structure_of
-from jugum.core.thresholds import Evidence, thresholds_for
+from jugum.core.thresholds import Evidence, EvidenceTable, proposed_thresholds
 from jugum.core.training import TrainedVersion, train_version
 from jugum.core.training.verdicts import verdict_on
 from jugum.core.values import NUMERIC, DataType, Option, date_order, normal_or_text
@@ -257,15 +257,13 @@ def trained_on(plan: Plan, papers: Sequence[PaperRead]) -> TrainedVersion:
 
 def thresholds_of(version: TrainedVersion, plan: Plan) -> dict[str, float]:
     """The threshold of each field that the evidence allows under the promise."""
-    evidence = {
-        one.key: [
-            Evidence(row.confidence, row.layout_similarity, row.right)
-            for row in version.evidence
-            if row.field == one.key and row.counted
-        ]
-        for one in plan.fields
-    }
-    return thresholds_for(evidence, PROMISE, version.layout_similarity_min)
+    rows = [
+        Evidence(row.field, row.confidence, row.right, row.layout_similarity, row.sample)
+        for row in version.evidence
+        if row.counted and not row.unseen
+    ]
+    table = EvidenceTable.of(rows, [one.key for one in plan.fields]).gated(version.layout_similarity_min)
+    return proposed_thresholds(table, PROMISE)
 
 
 @dataclass

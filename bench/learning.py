@@ -39,7 +39,7 @@ from jugum.core.extraction.values.second_opinion import fit_tagger, tagged
 from jugum.core.ocr import CarefulEngine, open_paper, read_page
 from jugum.core.page import Box, Page, text_of, union
 from jugum.core.schema import FieldKind, FieldPlan, Plan
-from jugum.core.thresholds import Evidence, thresholds_for
+from jugum.core.thresholds import Evidence, EvidenceTable, proposed_thresholds
 from jugum.core.training import train_version
 from jugum.core.training.holdout import verdict_on
 from jugum.core.values import normal_or_text, same_value
@@ -246,13 +246,15 @@ def run(
             continue
         version = train_version(plan, samples, groups=layouts)
         spent = time.process_time() - started
-        evidence = {
-            planned.key: [
-                Evidence(r.confidence, r.layout_similarity, r.right) for r in version.evidence if r.field == planned.key
-            ]
-            for planned in plan.fields
-        }
-        thresholds = thresholds_for(evidence, PROMISE, version.layout_similarity_min)
+        evidence = EvidenceTable.of(
+            [
+                Evidence(row.field, row.confidence, row.right, row.layout_similarity, row.sample)
+                for row in version.evidence
+                if not row.unseen
+            ],
+            [planned.key for planned in plan.fields],
+        )
+        thresholds = proposed_thresholds(evidence.gated(version.layout_similarity_min), PROMISE)
         tagger = fit_tagger(plan.learned, [tagged(plan.learned, sample) for sample in samples])
         layouts = [layout_of(sample.pages) for sample in samples]
         trials, reading, pages = [Trial(), Trial()], 0.0, 0

@@ -158,7 +158,10 @@ def test_higher_thresholds_let_less_pass_and_no_more_wrong(client: Any, trained:
     strict = client.post(address, json={"thresholds": dict.fromkeys(fields, 0.0), "layout_similarity_min": 1.0}).json()
     assert strict[""]["passing"] <= strict[""]["total"]
     body = {"thresholds": {"member": 0.0, "paid_on": 0.0, "amount": 0.0}, "layout_similarity_min": 0.0}
-    for share, said in ((0.001, "A maximum of 0.1 % can't be promised"), (0.5, "the maximum of 50.0 % is kept")):
+    for share, said in (
+        (0.001, "At most 0.1 % of the values that pass are wrong: not to be expected"),
+        (0.5, "50.0 % of the values that pass are wrong: proven"),
+    ):
         found = client.post(address, json={**body, "error_most": share}).json()
         assert said in found[""]["promise"]
         assert found["amount"]["promise"] == ""

@@ -95,7 +95,7 @@ def test_from_plan_to_delivery_by_mouse(application: Application, page: Page) ->
     page.mouse.up()
     expect(handle).not_to_have_attribute("aria-valuenow", before or "")
     expect(page.locator('.balance[data-key="amount"] [data-follows]')).to_contain_text("of 6 pass")
-    expect(page.locator("[data-promise]")).to_contain_text("be promised")  # six papers show too little, whatever passes
+    expect(page.locator("[data-promise]")).to_contain_text("nothing to promise")
     page.get_by_label("Note for this policy").fill("first try")
     page.get_by_role("button", name="Save as policy 1").click()
     expect(page.locator("td", has_text="first try")).to_be_visible()

@@ -29,7 +29,7 @@ from jugum.flow.review import desk as review_desk
 from jugum.flow.review import draft
 from jugum.flow.review import settle as settling
 from jugum.flow.train import training, versions
-from jugum.flow.weigh import policies
+from jugum.flow.weigh import policies, weighing
 from jugum.store.models import ApiKey, Audit, Field
 
 Run = Callable[[], None]
@@ -202,9 +202,9 @@ def test_papers_of_a_layout_nobody_labelled_are_held_by_the_gate(trained: Office
 
 
 def test_what_follows_is_counted_on_held_out_papers_and_policies_can_go_back(trained: Office) -> None:
-    view = policies.weigh(trained.store, trained.type_id)
+    view = weighing.weigh(trained.store, trained.type_id)
     assert sum(len(b.points) for b in view.balances) == 60  # 30 of layouts seen, 30 of layouts held out
-    all_pass = policies.what_follows(trained.store, trained.type_id, {b.key: 0.0 for b in view.balances}, 0.0).outcomes
+    all_pass = weighing.what_follows(trained.store, trained.type_id, {b.key: 0.0 for b in view.balances}, 0.0).outcomes
     assert all_pass[""].passing == all_pass[""].total == 30
     save_policy(trained, 0.7)
     save_policy(trained, 0.9)

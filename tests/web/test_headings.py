@@ -3,30 +3,34 @@
 from __future__ import annotations
 
 from jugum.core.evaluation.compare import Comparison, ComparisonVerdict
-from jugum.core.evaluation.intervals import upper_bound
-from jugum.core.thresholds import ThresholdOutcome
+from jugum.core.thresholds import Evidence, EvidenceTable, outcome
 from jugum.core.thresholds.promise import promise_of
 from jugum.flow.train.versions import Against
 from jugum.web import headings
 
 
-def promised(passing: int, wrong: int) -> str:
-    outcome = ThresholdOutcome(passing + 20, passing, wrong, upper_bound(wrong, passing))
-    return headings.promise(outcome, promise_of(outcome, 0.02, 6))
+def promised(passing: int, wrong: int, confidence: float = 0.995) -> str:
+    """What is said of values on so many papers, one a paper."""
+    table = EvidenceTable.of(
+        [Evidence("a", confidence, number >= wrong, paper=str(number)) for number in range(passing)]
+    )
+    found = outcome(table, table.confidence >= 0.5)
+    return headings.promise(found, promise_of(found, 0.02, table.papers))
 
 
 def test_what_can_be_promised_is_said_with_what_is_missing() -> None:
     assert promised(200, 0) == (
-        "Over all fields, at most 1.5 % of the values that pass are wrong (95 % confidence): the maximum of 2.0 % is "
-        "kept."
+        "At most 2.0 % of the values that pass are wrong: proven (upper bound 1.5 %, 95 % sure)."
     )
     assert promised(60, 0) == (
-        "A maximum of 2.0 % can't be promised yet: 0 of 60 values that pass are wrong, which shows at most 4.9 % "
-        "(95 % confidence). About 89 more values that pass from about 9 labelled papers would show it, if errors stay "
-        "as rare."
+        "At most 2.0 % of the values that pass are wrong: expected, not yet proven (upper bound 4.9 %, 95 % sure; "
+        "about 199 more checked papers would prove it)."
     )
-    assert promised(100, 5).startswith("A maximum of 2.0 % can't be promised: 5 of 100 values that pass are wrong.")
-    assert promised(0, 0).startswith("No held-out value passes, so nothing can be promised.")
+    assert promised(100, 5).startswith(
+        "At most 2.0 % of the values that pass are wrong: not to be expected. 5 of 100 values that pass are wrong"
+    )
+    assert promised(60, 0, 0.9801).endswith("It is too close to prove.")
+    assert promised(0, 0).startswith("No value passes, so there is nothing to promise.")
 
 
 def test_a_version_is_said_to_be_better_only_when_chance_is_unlikely() -> None:

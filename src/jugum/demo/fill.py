@@ -31,7 +31,7 @@ from jugum.flow.review import desk as review_desk
 from jugum.flow.review import queue as review_queue
 from jugum.flow.review import settle as settling
 from jugum.flow.train import training, versions
-from jugum.flow.weigh import policies
+from jugum.flow.weigh import policies, weighing
 from jugum.store import Store
 from jugum.store.models import Workspace
 from jugum.store.queue import waiting_jobs
@@ -74,7 +74,7 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     prepare(store, analyst, type_id, {paper.name: paper.employer for paper in samples})
     _train(store, analyst, type_id, samples[:FIRST_LABELLED], say, "A first one, to see what is missing")
     _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say, "Sixteen more papers; no field lost")
-    seen = policies.weigh(store, type_id)
+    seen = weighing.weigh(store, type_id)
     thresholds = {balance.key: balance.proposed for balance in seen.balances}
     policies.save_policy(
         store, analyst, type_id, thresholds, seen.layout_similarity_proposed, "First policy: at most 2 % wrong"

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from jugum.core.evaluation.compare import ComparisonVerdict
 from jugum.core.states import IN_TRAINING, VersionState
-from jugum.core.thresholds.promise import Promise
-from jugum.core.thresholds.risk import ThresholdOutcome
+from jugum.core.thresholds import Outcome
+from jugum.core.thresholds.promise import Promise, PromiseState
 from jugum.core.values.date_styles import DateStyle
 from jugum.flow.gather.batches import BatchView
 from jugum.flow.gather.sources import SourceView
@@ -164,31 +164,30 @@ def synonyms(view: SynonymsView) -> str:
     return f"Synonyms: {view.shipped} groups come with the program; your office has none of its own yet"
 
 
-def weigh(outcome: ThresholdOutcome) -> str:
+def weigh(outcome: Outcome) -> str:
     share, wrong = percent(outcome.passing_share), many(outcome.wrong, "is", "are")
     passing = many(outcome.passing, "held-out value")
     return f"{share} of values pass without review; {wrong} wrong among {passing} that pass"
 
 
-def promise(outcome: ThresholdOutcome, promised: Promise) -> str:
+def promise(outcome: Outcome, promised: Promise) -> str:
     """What the evidence shows of the maximum error rate, and what more of it would do."""
     most, bound = percent(promised.error_most, 1), percent(outcome.error_upper, 1)
-    if promised.shown:
-        kept = f"the maximum of {most} is kept"
-        return f"Over all fields, at most {bound} of the values that pass are wrong (95 % confidence): {kept}."
-    if not outcome.passing:
-        return "No held-out value passes, so nothing can be promised. Lower the thresholds, or label more papers."
-    if promised.more_values is None:
+    said = f"At most {most} of the values that pass are wrong"
+    if promised.state is PromiseState.PROVEN:
+        return f"{said}: proven (upper bound {bound}, 95 % sure)."
+    if promised.state is PromiseState.EMPTY:
+        return "No value passes, so there is nothing to promise. Lower the thresholds, or label more papers."
+    if promised.state is PromiseState.BROKEN:
         return (
-            f"A maximum of {most} can't be promised: {outcome.wrong} of {many(outcome.passing, 'value')} that pass are "
-            "wrong. Raise the thresholds of the fields that are wrong, or train a better version."
+            f"{said}: not to be expected. {outcome.wrong} of {many(outcome.passing, 'value')} that pass "
+            f"{'is' if outcome.wrong == 1 else 'are'} wrong, and the confidences expect "
+            f"{percent(outcome.expected_share, 1)}. Raise thresholds, or train a better version."
         )
-    papers = f" from about {many(promised.more_papers, 'labelled paper')}" if promised.more_papers else ""
-    return (
-        f"A maximum of {most} can't be promised yet: {outcome.wrong} of {many(outcome.passing, 'value')} that pass "
-        f"{'is' if outcome.wrong == 1 else 'are'} wrong, which shows at most {bound} (95 % confidence). About "
-        f"{promised.more_values:,} more values that pass{papers} would show it, if errors stay as rare."
-    )
+    if promised.more_papers is None:
+        return f"{said}: expected, not yet proven (upper bound {bound}, 95 % sure). It is too close to prove."
+    more = many(promised.more_papers, "more checked paper")
+    return f"{said}: expected, not yet proven (upper bound {bound}, 95 % sure; about {more} would prove it)."
 
 
 def review(queue: QueueView, reason: str | None = None, style: DateStyle = DateStyle.WORDS) -> str:

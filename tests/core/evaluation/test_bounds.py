@@ -12,6 +12,7 @@ from jugum.core.evaluation.betting import ALARM, breach_winnings, proven_bound
 from jugum.core.evaluation.clustered import (
     USUAL_CORRELATION,
     OnPapers,
+    Sums,
     clustered_interval,
     clustered_upper_bound,
     effective,
@@ -24,10 +25,14 @@ PAPERS = st.lists(
 )
 
 
-def counted(papers: list[tuple[int, int]], weight: float = 1.0) -> OnPapers:
+def on_papers(papers: list[tuple[int, int]], weight: float = 1.0) -> OnPapers:
     """Papers as (values, of them wrong)."""
     rows = [(str(number), place < wrong) for number, (total, wrong) in enumerate(papers) for place in range(total)]
     return OnPapers.of([paper for paper, _ in rows], [bad for _, bad in rows], [weight] * len(rows))
+
+
+def counted(papers: list[tuple[int, int]], weight: float = 1.0) -> Sums:
+    return on_papers(papers, weight).sums
 
 
 @given(PAPERS)
@@ -78,10 +83,10 @@ def test_how_alike_values_of_a_paper_are_is_found_and_drawn_to_what_is_usual_whe
     for true in (0.02, 0.3):
         share = rng.beta(0.1 * (1 - true) / true, 0.9 * (1 - true) / true, 4000)
         papers = list(zip([12] * 4000, rng.binomial(12, share).tolist(), strict=True))
-        assert intraclass_correlation(counted(papers)) == pytest.approx(true, abs=0.02)
-        assert intraclass_correlation(counted(papers[:3])) == pytest.approx(USUAL_CORRELATION, abs=0.06)
-    assert intraclass_correlation(counted([(12, 0)] * 30)) == pytest.approx(USUAL_CORRELATION)
-    assert intraclass_correlation(counted([(1, 0), (1, 1)])) == USUAL_CORRELATION
+        assert intraclass_correlation(on_papers(papers)) == pytest.approx(true, abs=0.02)
+        assert intraclass_correlation(on_papers(papers[:3])) == pytest.approx(USUAL_CORRELATION, abs=0.06)
+    assert intraclass_correlation(on_papers([(12, 0)] * 30)) == pytest.approx(USUAL_CORRELATION)
+    assert intraclass_correlation(on_papers([(1, 0), (1, 1)])) == USUAL_CORRELATION
 
 
 def test_values_drawn_with_unequal_probabilities_count_for_fewer() -> None:
@@ -89,7 +94,7 @@ def test_values_drawn_with_unequal_probabilities_count_for_fewer() -> None:
     weights = [1.0] * 50 + [10.0] * 50
     papers = OnPapers.of([str(n) for n in range(100)], [n == 0 for n in range(100)], weights)
     assert papers.share == pytest.approx(1 / 550)
-    total, _ = effective(papers, 0.0)
+    total, _ = effective(papers.sums, 0.0)
     assert total == pytest.approx(550**2 / (50 + 5000))
 
 

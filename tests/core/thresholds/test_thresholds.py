@@ -1,4 +1,4 @@
-"""Bounds against SciPy, thresholds, routing, the beam, effort."""
+"""Bounds against SciPy, routing, the beam."""
 
 from __future__ import annotations
 
@@ -14,14 +14,11 @@ from jugum.core.extraction.found import EngineName, Found
 from jugum.core.page import Box
 from jugum.core.schema import FieldPlan, HoldReason
 from jugum.core.thresholds import (
-    Evidence,
     Gate,
     hold_for,
-    outcome_of,
 )
 from jugum.core.thresholds.beam import TILT_MAX, tilt
 from jugum.core.thresholds.drafted import DraftedField
-from jugum.core.thresholds.effort import seconds_a_field
 from jugum.core.thresholds.routing import value_problem
 from jugum.core.values import DataType
 
@@ -52,31 +49,6 @@ def test_without_evidence_nothing_is_promised() -> None:
     assert upper_bound(0, 0) == 1.0
     assert share_interval(0, 0) == (0.0, 1.0)
     assert upper_bound(0, 45, level=0.9) == pytest.approx(0.05, abs=0.001)
-
-
-def evidence(*rows: tuple[float, bool], layout_similarity: float = 1.0) -> list[Evidence]:
-    return [Evidence(confidence, layout_similarity, right) for confidence, right in rows]
-
-
-def test_outcomes_count_what_passes_and_what_of_it_is_wrong() -> None:
-    outcome = outcome_of(evidence((0.9, True), (0.8, False), (0.4, False)), 0.8)
-    assert (outcome.total, outcome.passing, outcome.wrong) == (3, 2, 1)
-    assert outcome.passing_share == pytest.approx(2 / 3)
-    assert outcome.error_share == 0.5
-
-
-def test_strange_layouts_don_t_pass_however_sure() -> None:
-    assert outcome_of(evidence((0.99, True), layout_similarity=0.3), 0.5, layout_similarity_min=0.6).passing == 0
-
-
-points = st.lists(st.tuples(st.floats(0.01, 0.995), st.booleans()), min_size=1, max_size=60)
-
-
-@given(points, points)
-def test_outcomes_don_t_depend_on_the_order_of_evidence(
-    some: list[tuple[float, bool]], more: list[tuple[float, bool]]
-) -> None:
-    assert outcome_of(evidence(*some, *more), 0.7) == outcome_of(evidence(*more, *some), 0.7)
 
 
 AMOUNT = FieldPlan("amount", "Amount", DataType.MONEY)
@@ -112,13 +84,6 @@ def test_the_beam_tips_with_the_side_and_lies_level_at_the_threshold(confidence:
     assert tilt(confidence, threshold) == pytest.approx(-tilt(threshold, confidence))
     assert tilt(threshold, threshold) == 0
     assert (tilt(confidence, threshold) >= 0) or confidence < threshold
-
-
-def test_the_pace_is_the_median_gap_without_pauses_and_needs_twenty() -> None:
-    steady = [(1, 5.0 * n) for n in range(25)]
-    assert seconds_a_field(steady) == 5.0
-    assert seconds_a_field([*steady, (1, 90_000.0), (2, 90_001.0)]) == 5.0
-    assert seconds_a_field(steady[:15]) is None
 
 
 def test_a_reviewer_is_told_that_what_waits_was_written_by_hand() -> None:

@@ -19,7 +19,7 @@ from jugum.flow.review import desk as review_desk
 from jugum.flow.review import settle as settling
 from jugum.flow.review import whole
 from jugum.flow.train import training, versions
-from jugum.flow.weigh import policies
+from jugum.flow.weigh import policies, weighing
 
 Run = Callable[[], None]
 
@@ -120,10 +120,10 @@ def test_figures_count_papers_seen_as_a_whole_and_held_values_apart(trained: Off
     assert versions.overview(trained.store, trained.type_id).new_since == 0
     # Weigh counts the same: held values are drawn, and neither outcome nor proposed threshold rests on them.
     versions.publish(trained.store, trained.analyst, second)
-    weighed = policies.weigh(trained.store, trained.type_id)
+    weighed = weighing.weigh(trained.store, trained.type_id)
     assert weighed.total.total == 3 * 11
     assert weighed.drawn_held == 2 * 3  # held out with others of their layout, and with all of it
     thresholds = {balance.key: 0.0 for balance in weighed.balances}
-    assert policies.what_follows(trained.store, trained.type_id, thresholds, 0.0).outcomes[""].passing == 3 * 11
+    assert weighing.what_follows(trained.store, trained.type_id, thresholds, 0.0).outcomes[""].passing == 3 * 11
     policies.save_policy(trained.store, trained.analyst, trained.type_id, thresholds, 0.0)
     assert policies.policies(trained.store, trained.type_id)[0].outcome["passing"] == 3 * 11

@@ -32,7 +32,7 @@ from jugum.flow.plan.fields import FieldInput
 from jugum.flow.review import changes as version_changes
 from jugum.flow.train import automatic, training, versions
 from jugum.flow.train import files as version_files
-from jugum.flow.weigh import policies
+from jugum.flow.weigh import policies, weighing
 from jugum.standins.suggestions import best_answer
 from jugum.store.models import Document, ModelVersion, Reading, Workspace
 from jugum.store.queue import Task, count_waiting, waiting_documents
@@ -69,7 +69,7 @@ def test_a_version_taken_out_and_brought_in_reads_the_same(trained: Office, run_
     with trained.store.session() as session:
         evidence = session.get_one(ModelVersion, brought, options=[undefer(ModelVersion.evidence)]).evidence
         assert len({row["sample"] for row in evidence}) == 10
-    assert policies.weigh(trained.store, trained.type_id).version_id == brought
+    assert weighing.weigh(trained.store, trained.type_id).version_id == brought
 
 
 def test_a_training_tells_how_far_it_is_from_the_pictures_on(trained: Office, monkeypatch: pytest.MonkeyPatch) -> None:

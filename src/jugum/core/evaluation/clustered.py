@@ -34,13 +34,24 @@ class OnPapers:
     def of(papers: Sequence[str], wrong: Sequence[bool], weights: Sequence[float] | None = None) -> OnPapers:
         """N values: the paper of each, whether it is wrong, and what it counts (1 where nothing is given)."""
         _, place = np.unique(np.asarray(papers, dtype=object).astype(str), return_inverse=True)
-        weight = np.ones(len(papers)) if weights is None else np.asarray(weights, dtype=np.float64)
-        count = int(place.max()) + 1 if len(papers) else 0
+        return OnPapers.of_numbers(place, wrong, weights)
+
+    @staticmethod
+    def of_numbers(papers: npt.ArrayLike, wrong: npt.ArrayLike, weights: npt.ArrayLike | None = None) -> OnPapers:
+        """The same with papers as numbers from 0 (N)."""
+        place = np.asarray(papers, dtype=np.int64)
+        weight = np.ones(len(place)) if weights is None else np.asarray(weights, dtype=np.float64)
 
         def summed(values: Floats) -> Floats:
-            return np.bincount(place, weights=values, minlength=count).astype(np.float64)
+            return np.bincount(place, weights=values).astype(np.float64)
 
-        return OnPapers(summed(weight), summed(weight * np.asarray(wrong, dtype=np.float64)), summed(weight**2))
+        return OnPapers.filled(summed(weight), summed(weight * np.asarray(wrong, dtype=np.float64)), summed(weight**2))
+
+    @staticmethod
+    def filled(total: Floats, wrong: Floats, squares: Floats) -> OnPapers:
+        """From sums by paper, of which those without values are left out."""
+        some = total > 0
+        return OnPapers(total[some], wrong[some], squares[some])
 
     @property
     def values(self) -> float:
@@ -51,6 +62,22 @@ class OnPapers:
     def share(self) -> float:
         """The share that is wrong (0–1; 0 of none); a ratio of weighted sums (Hájek, 1971)."""
         return float(self.wrong.sum() / self.values) if self.values else 0.0
+
+    @property
+    def sums(self) -> Sums:
+        """What bounds are worked out from."""
+        return Sums(self.values, float(self.wrong.sum()), float(self.squares.sum()), float((self.total**2).sum()))
+
+
+@dataclass(frozen=True)
+class Sums:
+    """Of values on papers: the sum of their weights, of those of wrong ones, of squared weights, and of the squares of
+    what each paper weighs."""
+
+    values: float
+    wrong: float
+    squares: float
+    papers: float
 
 
 def intraclass_correlation(them: OnPapers) -> float:
@@ -69,33 +96,33 @@ def intraclass_correlation(them: OnPapers) -> float:
     return (papers * own + USUAL_PAPERS * USUAL_CORRELATION) / (papers + USUAL_PAPERS)
 
 
-def effective(them: OnPapers, correlation: float) -> tuple[float, float]:
+def effective(sums: Sums, correlation: float) -> tuple[float, float]:
     """How many values that err alone would say as much, and how many of them would be wrong."""
-    if not them.values:
+    if not sums.values:
         return 0.0, 0.0
-    a_paper = float((them.total**2).sum() / them.values)
     # among weights of one size the values of a paper are its total, of whichever size that is
-    unequal = float(them.squares.sum()) / them.values
-    alone = them.values / unequal / (1 + max(0.0, a_paper / unequal - 1) * correlation)
-    return alone, alone * them.share
+    unequal = sums.squares / sums.values
+    a_paper = sums.papers / sums.values / unequal
+    alone = sums.values / unequal / (1 + max(0.0, a_paper - 1) * correlation)
+    return alone, alone * min(1.0, sums.wrong / sums.values)
 
 
-def clustered_upper_bound(them: OnPapers, correlation: float, *, level: float = 0.95) -> float:
+def clustered_upper_bound(sums: Sums, correlation: float, *, level: float = 0.95) -> float:
     """One-sided upper bound of the share that is wrong: that of Clopper and Pearson (1934) at the effective number of
     values; 1 where there are none. With a correlation of 0 and weights of 1 it is theirs."""
     from scipy.special import betaincinv  # here: loading SciPy would delay every start by half a second
 
-    total, wrong = effective(them, correlation)
+    total, wrong = effective(sums, correlation)
     if total <= 0 or wrong >= total:
         return 1.0
     return float(betaincinv(wrong + 1, total - wrong, level))
 
 
-def clustered_interval(them: OnPapers, correlation: float, *, level: float = 0.95) -> tuple[float, float]:
+def clustered_interval(sums: Sums, correlation: float, *, level: float = 0.95) -> tuple[float, float]:
     """Two-sided interval of the share that is wrong, of the same kind."""
     from scipy.special import betaincinv
 
-    total, wrong = effective(them, correlation)
+    total, wrong = effective(sums, correlation)
     if total <= 0:
         return 0.0, 1.0
     tail = (1 - level) / 2
@@ -106,6 +133,7 @@ def clustered_interval(them: OnPapers, correlation: float, *, level: float = 0.9
 
 __all__ = [
     "OnPapers",
+    "Sums",
     "clustered_interval",
     "clustered_upper_bound",
     "effective",

@@ -1,90 +1,80 @@
-"""One dial for all fields of a type, since a promise is made for all of its values that pass.
+"""The dial: the thresholds of all fields of a type as one parameter, from strict to lax.
 
-Fourteen fields on 25 papers can say something about a promise of 2 %; one field on 25 papers can't: a single wrong
-value is 4 % of it and would hold the field for ever, though it hardly weighs among all values that pass. So first each
-field keeps the promise for itself; then one threshold after the other is made laxer, that first which lets pass most
-for each value that is wrong, for as long as all that passes keeps the promise.
+A promise is made for all values that pass, not field by field: fourteen fields on 25 papers can say something about
+2 %, one field on 25 papers can't. So all thresholds move together. At a setting ε a field's threshold is the one at
+which wrong − ε × passing is least: each wrong value costs one, each that passes saves ε. So it goes on for as long as
+of what comes in next at most the share ε is wrong (the lower convex hull of wrong against passing values, up to where
+it grows steeper than ε). Among all ways to let so many values pass this is the one with the fewest wrong ones, and what
+passes at a strict setting passes at every laxer one. A field whose wrong values cost more than others' has a weight: it
+goes as far as ε divided by it.
+
+ε is also a price: where looking at a value costs a part ε of what a wrong one costs, the setting ε is the cheapest.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
-import numpy.typing as npt
 
-from jugum.core.thresholds.risk import Evidence
+from jugum.core.thresholds.evidence import EvidenceTable, Floats
+from jugum.core.thresholds.outcome import NEVER
 
-GAMBLE = 5.0  # neither a field nor a single value may be wrong so many times more often than is promised for all
-STRICTEST, LAXEST = 99, 50  # hundredths
-
-Floats = npt.NDArray[np.float64]
-
-
-def thresholds_for(
-    evidence: Mapping[str, Sequence[Evidence]], error_most: float, layout_similarity_min: float = 0.0
-) -> dict[str, float]:
-    """The lowest thresholds (to 0.99, in hundredths) of all fields together, at which of all values that pass at most
-    the share `error_most` is wrong, as counted and as the confidences expect it (mean of 1 − confidence).
-
-    No field passes a larger share of wrong ones than `GAMBLE` × `error_most`, and no threshold is lower than
-    1 − `GAMBLE` × `error_most` (nor 0.50), so that where evidence is thin no single value passes that is itself a
-    gamble. A field whose surest values are wrong too often, or of which nothing is known, is at 0.99. Only layouts at
-    least so familiar count.
-    """
-    numbers = range(STRICTEST, max(LAXEST, round(100 - 100 * GAMBLE * error_most)) - 1, -1)
-    fields = {key: _Passing.of(rows, numbers, layout_similarity_min) for key, rows in evidence.items()}
-    chosen = {key: field.index_within(error_most) for key, field in fields.items()}
-    moves = {(key, index) for key, field in fields.items() for index in field.indices_within(GAMBLE * error_most)}
-    passing = sum((fields[key].sums[index] for key, index in chosen.items()), np.zeros(3))
-    while moves := {(key, index) for key, index in moves if index > chosen[key]}:
-        gains = {move: fields[move[0]].sums[move[1]] - fields[move[0]].sums[chosen[move[0]]] for move in moves}
-        # name and number, so that the same evidence always gives the same answer
-        cost = {move: (float(max(gain[1:]) / max(1e-9, gain[0])), move[0], -move[1]) for move, gain in gains.items()}
-        best = min(moves, key=cost.__getitem__)
-        moves.remove(best)
-        after = passing + gains[best]
-        if gains[best][0] and max(after[1:]) <= error_most * after[0]:
-            passing, chosen[best[0]] = after, best[1]
-    return {key: numbers[fields[key].laxest_like(index)] / 100 for key, index in chosen.items()}
+# Thresholds that are proposed: hundredths that a person can read, and one between the last and certainty. At 1 nothing
+# passes but what is certain by itself.
+TINY = 1e-9  # 1 − 0.1 is no more than 0.9
+GRID = np.array([1.0, 0.995, *(number / 100 for number in range(99, 49, -1))])
 
 
 @dataclass(frozen=True)
-class _Passing:
-    """What passes of a field at each threshold, from strict to lax: how many, how many of them are wrong, how many the
-    confidences expect to be (thresholds × 3), and the share of wrong ones, by whichever is more."""
+class FieldRules:
+    """What a person asks of single fields: how much more a wrong value of it weighs than that of others (1 where
+    nothing is said), thresholds that stay as they are, and fields that always go to a person."""
 
-    sums: Floats
-    share: Floats
+    weights: Mapping[str, float] = field(default_factory=dict)
+    pinned: Mapping[str, float] = field(default_factory=dict)
+    always_held: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Curves:
+    """What passes of each of F fields at each threshold of the grid (F × G), from strict to lax: how much, and how much
+    of it is wrong, as counted or as the confidences expect, whichever is more."""
+
+    fields: tuple[str, ...]
+    passing: Floats
+    wrong: Floats
 
     @staticmethod
-    def of(rows: Sequence[Evidence], numbers: Sequence[int], layout_similarity_min: float) -> _Passing:
-        known = [
-            (row.confidence, 1.0, float(not row.right), 1 - row.confidence)
-            for row in rows
-            if row.layout_similarity >= layout_similarity_min
-        ]
-        confidences, counted = np.split(np.array(known).reshape(-1, 4), [1], axis=1)
-        thresholds = np.array(numbers)[:, None] / 100
-        passes = np.less_equal(thresholds, confidences.T)
-        sums = passes @ counted
-        share = np.max(sums[:, 1:], axis=1) / np.maximum(1, sums[:, 0])
-        return _Passing(sums, share)
+    def of(table: EvidenceTable) -> Curves:
+        """From decisions, of which those on new layouts pass nowhere (`EvidenceTable.gated`)."""
+        count = len(table.fields)
+        entered = np.searchsorted(-GRID, -table.confidence)  # the strictest threshold that lets a decision pass
+        place = table.field * (len(GRID) + 1) + entered
 
-    def index_within(self, share: float) -> int:
-        """The laxest threshold at which no more than a share is wrong; the strictest, when there is none. Stricter ones
-        need not keep it: a wrong value among the two surest is half of these, and one of twenty further down."""
-        within = self.indices_within(share)
-        return within[-1] if within else 0
+        def along(values: Floats) -> Floats:
+            sums = np.bincount(place, weights=values, minlength=count * (len(GRID) + 1))
+            return np.asarray(sums.reshape(count, -1)[:, :-1].cumsum(axis=1))
 
-    def laxest_like(self, index: int) -> int:
-        """The laxest threshold at which no more passes than at another one; the strictest as it is, since it may be so
-        for what stands above it."""
-        if not index or not self.sums[index, 0]:
-            return index
-        return int(np.flatnonzero(self.sums[:, 0] == self.sums[index, 0])[-1])
+        doubt = along(table.weight * (1 - table.confidence))
+        return Curves(table.fields, along(table.weight), np.maximum(along(table.weight * table.wrong), doubt))
 
-    def indices_within(self, share: float) -> list[int]:
-        """The thresholds at which no more than a share is wrong of what passes, which is something."""
-        return [int(index) for index in np.flatnonzero((self.share <= share) & (self.sums[:, 0] > 0))]
+    def thresholds_at(self, setting: float, rules: FieldRules = FieldRules()) -> dict[str, float]:
+        """The thresholds (0–1) at a setting (0–1), by field; `NEVER` of fields that are always held.
+
+        Nowhere does a value pass that is itself likelier wrong than the setting says, however good all values were
+        that its field has had; of a field that has had none, nothing passes."""
+        shares = np.array([setting / rules.weights.get(key, 1.0) for key in self.fields])[:, None]
+        loss = self.wrong - shares * self.passing
+        loss[1 - shares - TINY > GRID] = np.inf
+        # the laxest of several that are equal
+        place = len(GRID) - 1 - np.argmin(loss[:, ::-1], axis=1)
+        nothing = self.passing[np.arange(len(place)), place] <= 0
+        chosen = np.where(nothing, 1.0, GRID[place])
+        found = dict(zip(self.fields, chosen.tolist(), strict=True))
+        pinned = {key: float(threshold) for key, threshold in rules.pinned.items() if key in found}
+        return {**found, **pinned, **{key: NEVER for key in rules.always_held if key in found}}
+
+
+__all__ = ["GRID", "Curves", "FieldRules"]

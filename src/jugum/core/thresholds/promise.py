@@ -1,55 +1,68 @@
-"""What can be promised of the values that pass on the evidence there is, and how much more evidence would do it."""
+"""What can be promised of the values that pass on the evidence there is, and how much more evidence would prove it."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 
-from jugum.core.evaluation.intervals import upper_bound
-from jugum.core.thresholds.risk import ThresholdOutcome
+from jugum.core.thresholds.outcome import Outcome
 
-VALUES_MAX = 100_000  # more are not worth a forecast
+EFFECTIVE_MAX = 100_000.0  # values; more are not worth a forecast
+
+
+class PromiseState(StrEnum):
+    """How a promise stands."""
+
+    PROVEN = "proven"  # the upper bound keeps it
+    EXPECTED = "expected"  # what was counted and what the confidences say keep it; the bound does not yet
+    BROKEN = "broken"
+    EMPTY = "empty"  # nothing passes
 
 
 @dataclass(frozen=True)
 class Promise:
-    """Whether at most `error_most` (a share, 0–1) of the values that pass are wrong, at 95 % confidence. If that is not
-    shown: about how many more values must pass, with errors as rare as now, until it is (None: never, since more are
-    wrong already), and from how many more papers they come."""
+    """Whether at most `error_most` (a share, 0–1) of the values that pass are wrong, at 95 % confidence. Of one that is
+    expected: from about how many more papers like these it would be proven (None: more than are worth a forecast)."""
 
     error_most: float
-    shown: bool
-    more_values: int | None = None
+    state: PromiseState
     more_papers: int | None = None
 
 
-def promise_of(outcome: ThresholdOutcome, error_most: float, papers: int) -> Promise:
-    """What `outcome`, counted on `papers` papers, says of a promise."""
-    passing, wrong = outcome.passing, outcome.wrong
+def promise_of(outcome: Outcome, error_most: float, papers: int) -> Promise:
+    """What an outcome, counted on so many papers, says of a promise."""
+    if not outcome.passing:
+        return Promise(error_most, PromiseState.EMPTY)
     if outcome.error_upper <= error_most:
-        return Promise(error_most, True)
-    if passing and wrong / passing >= error_most:
-        return Promise(error_most, False)
-    more = _more_values(passing, wrong, error_most)
-    if more is None or not passing or not papers:
-        return Promise(error_most, False, more)
-    return Promise(error_most, False, more, -(-more * papers // passing))
+        return Promise(error_most, PromiseState.PROVEN)
+    error = max(outcome.error_share, outcome.expected_share)
+    if error > error_most:
+        return Promise(error_most, PromiseState.BROKEN)
+    needed = _values_to_prove(error, error_most, outcome.effective)
+    if needed is None or not outcome.effective:
+        return Promise(error_most, PromiseState.EXPECTED)
+    more = papers * (needed / outcome.effective - 1)
+    return Promise(error_most, PromiseState.EXPECTED, max(1, round(more)))
 
 
-def _more_values(passing: int, wrong: int, error_most: float) -> int | None:
-    """The fewest more values, wrong in the same share as now, at which the bound keeps within `error_most`; None above
-    `VALUES_MAX`."""
+def _values_to_prove(error: float, error_most: float, begun: float) -> float | None:
+    """The fewest values that err alone, wrong in a share of `error`, whose bound keeps within `error_most`; at least
+    those there are. None above `EFFECTIVE_MAX`."""
+    from scipy.special import betaincinv  # here: loading SciPy would delay every start by half a second
 
-    def keeps(more: int) -> bool:
-        total = passing + more
-        return upper_bound(round(wrong * total / passing) if passing else 0, total) <= error_most
+    def keeps(values: float) -> bool:
+        wrong = error * values
+        return bool(betaincinv(wrong + 1, values - wrong, 0.95) <= error_most)
 
-    high = 1
+    low = high = max(1.0, begun)
     while not keeps(high):
-        high *= 2
-        if high > VALUES_MAX:
+        low, high = high, 2 * high
+        if high > EFFECTIVE_MAX:
             return None
-    low = high // 2
-    while low + 1 < high:
-        middle = (low + high) // 2
+    while high - low > 0.5:
+        middle = (low + high) / 2
         low, high = (low, middle) if keeps(middle) else (middle, high)
     return high
+
+
+__all__ = ["Promise", "PromiseState", "promise_of"]

@@ -6,7 +6,7 @@ from sqlalchemy.orm import undefer
 
 from jugum.core.thresholds.through import StraightThrough, straight_through
 from jugum.flow.in_force import current_policy, version_row
-from jugum.flow.weigh.policies import is_counted
+from jugum.flow.weigh.evidence import is_counted
 from jugum.store import Store
 from jugum.store.models import ModelVersion
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
-from jugum.core.thresholds import ThresholdOutcome
-from jugum.flow.weigh import policies
-from jugum.flow.weigh.policies import PolicyView, WeighView
+from jugum.core.thresholds import Outcome
+from jugum.flow.weigh import policies, weighing
+from jugum.flow.weigh.policies import PolicyView
+from jugum.flow.weigh.weighing import WeighView
 from jugum.web import headings
 from jugum.web.api.train import Number
 from jugum.web.gate import GatedRoute
@@ -22,7 +23,7 @@ class ThresholdsBody(BaseModel):
     thresholds: dict[str, float]
     layout_similarity_min: float = Field(ge=0, le=1)
     note: str = ""
-    error_most: float = Field(policies.ERROR_MOST, ge=0.001, le=0.5)
+    error_most: float = Field(weighing.ERROR_MOST, ge=0.001, le=0.5)
 
 
 class OutcomeOut(BaseModel):
@@ -39,7 +40,7 @@ class OutcomeOut(BaseModel):
     promise: str
 
 
-def _out(outcome: ThresholdOutcome, promise: str) -> OutcomeOut:
+def _out(outcome: Outcome, promise: str) -> OutcomeOut:
     return OutcomeOut(
         total=outcome.total,
         passing=outcome.passing,
@@ -53,15 +54,15 @@ def _out(outcome: ThresholdOutcome, promise: str) -> OutcomeOut:
 
 
 @router.get("/types/{type_id}/weigh")
-def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float = policies.ERROR_MOST) -> WeighView:
+def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float = weighing.ERROR_MOST) -> WeighView:
     """Evidence, thresholds in force, and thresholds proposed for at most `error_most` wrong among what passes."""
-    return policies.weigh(request.app.state.store, type_id, error_most=error_most)
+    return weighing.weigh(request.app.state.store, type_id, error_most=error_most)
 
 
 @router.post("/types/{type_id}/what-follows")
 def what_follows(request: Request, type_id: int, actor: MaySee, body: ThresholdsBody) -> dict[str, OutcomeOut]:
     """What thresholds would do on held-out papers of known layouts; key "" is all fields together. Nothing is saved."""
-    found = policies.what_follows(
+    found = weighing.what_follows(
         request.app.state.store, type_id, body.thresholds, body.layout_similarity_min, body.error_most
     )
     promise = headings.promise(found.outcomes[""], found.promise)

@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from jugum.errors import InputError
 from jugum.flow.office import types as types_
-from jugum.flow.weigh import policies
+from jugum.flow.weigh import policies, weighing
 from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
 from jugum.web.security import MaySee, MayWeigh
@@ -23,12 +23,12 @@ def weigh_page(
     request: Request,
     type_id: int,
     actor: MaySee,
-    error_most: float = policies.ERROR_MOST,
+    error_most: float = weighing.ERROR_MOST,
 ) -> Response:
     store = request.app.state.store
     shown = types_.type_view(store, type_id)
     try:
-        view = policies.weigh(store, type_id, error_most=error_most)
+        view = weighing.weigh(store, type_id, error_most=error_most)
     except InputError as error:
         return page(request, "weigh/empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
     return page(

@@ -1,0 +1,164 @@
+"""The frontier: what every setting of the dial does, as work against error."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from jugum.core.evaluation.clustered import Sums
+from jugum.core.thresholds.dial import Curves, FieldRules
+from jugum.core.thresholds.effort import USUAL_EFFORT, Effort
+from jugum.core.thresholds.evidence import Bools, EvidenceTable, Floats, Ints
+from jugum.core.thresholds.outcome import NEVER, Outcome, outcome, outcome_of, passing
+
+# Of the dial, from "nothing passes" to "what is as likely wrong as right": each some 7 % laxer than the one before.
+SETTINGS = (0.0, *np.geomspace(0.001, 0.5, 90).tolist())
+
+
+@dataclass(frozen=True)
+class FrontierPoint:
+    """A setting of the dial, its thresholds, what follows, minutes of review per 100 papers, and the share of all
+    values that pass and are wrong, each by the weight of its field (as counted or as expected, whichever is more)."""
+
+    setting: float
+    thresholds: Mapping[str, float]
+    outcome: Outcome
+    minutes: float
+    weighted_wrong: float
+
+    @property
+    def wrong_per_1000(self) -> float:
+        """Wrong values that are expected in 1,000 delivered: what passes is as wrong as it was counted or as the
+        confidences say, whichever is more; what a person looked at is right."""
+        return 1000 * self.outcome.passing_share * max(self.outcome.error_share, self.outcome.expected_share)
+
+    @property
+    def wrong_per_1000_upper(self) -> float:
+        """The same at the upper bound of the error."""
+        return 1000 * self.outcome.passing_share * self.outcome.error_upper
+
+
+def frontier(
+    table: EvidenceTable, rules: FieldRules = FieldRules(), effort: Effort = USUAL_EFFORT
+) -> list[FrontierPoint]:
+    """Every setting at which something changes, from strict to lax, on evidence that is `gated`.
+
+    One pass over the decisions: each comes in at one setting and stays, so that sums by paper and setting, added up
+    along the settings, are those of all of them.
+    """
+    if not len(table):
+        return []
+    curves = Curves.of(table)
+    chosen: list[tuple[float, dict[str, float]]] = []
+    for setting in SETTINGS:
+        thresholds = curves.thresholds_at(setting, rules)
+        if not chosen or thresholds != chosen[-1][1]:
+            chosen.append((setting, thresholds))
+    limits = np.array([[thresholds[key] for key in table.fields] for _, thresholds in chosen])
+    sums = _Along(table, _first_setting(table, limits), len(chosen))
+    wrong, doubt = table.weight * table.wrong, table.weight * (1 - table.confidence)
+    follows = zip(
+        sums.by_setting(None).tolist(),
+        sums.by_setting(table.wrong.astype(np.float64)).tolist(),
+        map(Sums, *(values.tolist() for values in sums.clustered(wrong))),
+        sums.by_setting(doubt).tolist(),
+        strict=True,
+    )
+    outcomes = [
+        outcome_of(table, counts=(int(passes), int(bad)), sums=them, doubt=expected)
+        for passes, bad, them, expected in follows
+    ]
+    heavy = _weights(table, rules)
+    weighted = np.maximum(sums.by_setting(wrong * heavy), sums.by_setting(doubt * heavy)) / table.total_weight
+    minutes = _minutes(table, sums, effort)
+    return [
+        FrontierPoint(setting, thresholds, follows, minute, loss)
+        for (setting, thresholds), follows, minute, loss in zip(
+            chosen, outcomes, minutes.tolist(), weighted.tolist(), strict=True
+        )
+    ]
+
+
+def point_of(
+    table: EvidenceTable,
+    thresholds: Mapping[str, float],
+    rules: FieldRules = FieldRules(),
+    effort: Effort = USUAL_EFFORT,
+) -> FrontierPoint:
+    """Where any thresholds stand in the picture of the frontier (a policy in force, thresholds set by hand); its
+    setting is not a number."""
+    passes = passing(table, thresholds)
+    heavy = (table.weight * _weights(table, rules))[passes]
+    wrong = max(float(heavy[table.wrong[passes]].sum()), float((heavy * (1 - table.confidence[passes])).sum()))
+    loss = wrong / table.total_weight if len(table) else 0.0
+    minutes = minutes_per_100(table, passes, effort)
+    return FrontierPoint(float("nan"), thresholds, outcome(table, passes), minutes, loss)
+
+
+def _weights(table: EvidenceTable, rules: FieldRules) -> Floats:
+    """The weight of each decision's field (N)."""
+    return np.array([rules.weights.get(key, 1.0) for key in table.fields] or [1.0], dtype=np.float64)[table.field]
+
+
+def minutes_per_100(table: EvidenceTable, passes: Bools, effort: Effort) -> float:
+    """Minutes of review per 100 papers when the decisions of a mask (N) pass and the others wait for a person."""
+    if not table.papers:
+        return 0.0
+    held = np.bincount(table.paper[~passes], minlength=table.papers)
+    return effort.minutes(papers=float((held > 0).sum()), fields=float(held.sum())) * 100 / table.papers
+
+
+def _first_setting(table: EvidenceTable, limits: Floats) -> Ints:
+    """For each decision the first setting (K × fields, falling) at which it passes; K of one that never does."""
+    found = np.empty(len(table), dtype=np.int64)
+    for field in range(len(table.fields)):
+        own = table.field == field
+        found[own] = np.searchsorted(-limits[:, field], -table.confidence[own])
+    return found
+
+
+class _Along:
+    """Sums over what passes, for each of K settings."""
+
+    def __init__(self, table: EvidenceTable, comes_in: Ints, settings: int) -> None:
+        self.table, self.comes_in, self.settings = table, comes_in, settings
+
+    def by_setting(self, values: Floats | None) -> Floats:
+        """Sums of values (N; their number where nothing is given) at each setting (K)."""
+        sums = np.bincount(self.comes_in, weights=values, minlength=self.settings + 1)
+        return np.asarray(sums[: self.settings].cumsum(), dtype=np.float64)
+
+    def clustered(self, wrong: Floats) -> tuple[Floats, Floats, Floats, Floats]:
+        """What bounds are worked out from, at each setting (K): see `Sums`."""
+        weights = self.by_paper(self.table.weight)
+        squares = self.by_setting(self.table.weight**2)
+        return weights.sum(axis=0), self.by_setting(wrong), squares, (weights**2).sum(axis=0)
+
+    def by_paper(self, values: Floats | None) -> Floats:
+        """The same for each paper (P × K)."""
+        place = self.table.paper * (self.settings + 1) + self.comes_in
+        count = self.table.papers * (self.settings + 1)
+        sums = np.bincount(place, weights=values, minlength=count).reshape(self.table.papers, -1)
+        return np.asarray(sums[:, : self.settings].cumsum(axis=1), dtype=np.float64)
+
+
+def _minutes(table: EvidenceTable, sums: _Along, effort: Effort) -> Floats:
+    """Minutes of review per 100 papers at each setting (K)."""
+    held = np.bincount(table.paper, minlength=table.papers)[:, None] - sums.by_paper(None)
+    papers, fields = (held > 0).sum(axis=0), held.sum(axis=0)
+    return np.array(
+        [
+            effort.minutes(papers=opened, fields=looked_at) * 100 / table.papers
+            for opened, looked_at in zip(papers.tolist(), fields.tolist(), strict=True)
+        ]
+    )
+
+
+def bounded(thresholds: Mapping[str, float]) -> dict[str, float]:
+    """Thresholds as numbers from 0 to 1, without fields that are always held."""
+    return {key: value for key, value in thresholds.items() if value != NEVER}
+
+
+__all__ = ["FrontierPoint", "bounded", "frontier", "minutes_per_100", "point_of"]
