@@ -159,8 +159,8 @@ def test_higher_thresholds_let_less_pass_and_no_more_wrong(client: Any, trained:
     assert strict[""]["passing"] <= strict[""]["total"]
     body = {"thresholds": {"member": 0.0, "paid_on": 0.0, "amount": 0.0}, "layout_similarity_min": 0.0}
     for share, said in (
-        (0.001, "At most 0.1 % of the values that pass are wrong: not to be expected"),
-        (0.5, "50.0 % of the values that pass are wrong: proven"),
+        (0.001, "At most 0.1 % wrong among what passes: not to be expected"),
+        (0.5, "At most 50 % wrong among what passes: proven"),
     ):
         found = client.post(address, json={**body, "error_most": share}).json()
         assert said in found[""]["promise"]

@@ -203,9 +203,10 @@ def test_papers_of_a_layout_nobody_labelled_are_held_by_the_gate(trained: Office
 
 def test_what_follows_is_counted_on_held_out_papers_and_policies_can_go_back(trained: Office) -> None:
     view = weighing.weigh(trained.store, trained.type_id)
-    assert sum(len(b.points) for b in view.balances) == 60  # 30 of layouts seen, 30 of layouts held out
-    all_pass = weighing.what_follows(trained.store, trained.type_id, {b.key: 0.0 for b in view.balances}, 0.0).outcomes
-    assert all_pass[""].passing == all_pass[""].total == 30
+    assert sum(len(field.points) for field in view.fields) == 60  # 30 of layouts seen, 30 of layouts held out
+    thresholds = {field.key: 0.0 for field in view.fields}
+    all_pass = weighing.what_follows(trained.store, trained.type_id, thresholds, 0.0).total.point.outcome
+    assert all_pass.passing == all_pass.total == 30
     save_policy(trained, 0.7)
     save_policy(trained, 0.9)
     assert policies.go_back(trained.store, trained.analyst, trained.type_id, 1) == 3

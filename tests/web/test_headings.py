@@ -19,18 +19,17 @@ def promised(passing: int, wrong: int, confidence: float = 0.995) -> str:
 
 
 def test_what_can_be_promised_is_said_with_what_is_missing() -> None:
-    assert promised(200, 0) == (
-        "At most 2.0 % of the values that pass are wrong: proven (upper bound 1.5 %, 95 % sure)."
-    )
+    assert promised(200, 0) == "At most 2 % wrong among what passes: proven (bound 1.5 %)"
     assert promised(60, 0) == (
-        "At most 2.0 % of the values that pass are wrong: expected, not yet proven (upper bound 4.9 %, 95 % sure; "
-        "about 199 more checked papers would prove it)."
+        "At most 2 % wrong among what passes: expected, not yet proven (bound 4.9 %; about 199 more checked papers)"
     )
-    assert promised(100, 5).startswith(
-        "At most 2.0 % of the values that pass are wrong: not to be expected. 5 of 100 values that pass are wrong"
+    assert promised(100, 5) == (
+        "At most 2 % wrong among what passes: not to be expected (5.0 % counted, 0.5 % expected by the confidences)"
     )
-    assert promised(60, 0, 0.9801).endswith("It is too close to prove.")
-    assert promised(0, 0).startswith("No value passes, so there is nothing to promise.")
+    assert (
+        promised(60, 0, 0.9801) == "At most 2 % wrong among what passes: expected, but too close to prove (bound 4.9 %)"
+    )
+    assert promised(0, 0) == "No value passes, so there is nothing to promise"
 
 
 def test_a_version_is_said_to_be_better_only_when_chance_is_unlikely() -> None:

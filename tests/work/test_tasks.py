@@ -19,7 +19,7 @@ from jugum.flow.gather.documents import Intake
 from jugum.flow.gather.pages import pages_of
 from jugum.flow.label import layouts, next_paper
 from jugum.flow.office.failures import failures
-from jugum.flow.review import draft
+from jugum.flow.review import draft, route_again
 from jugum.flow.train import automatic, training, versions
 from jugum.store import Store
 from jugum.store.models import Document
@@ -41,6 +41,7 @@ INSIDE = {
     Task.DRAW_CURVE: (training, "draw_curve"),
     Task.JUDGE_SAMPLE: (next_paper, "judge"),
     Task.TRAIN_IF_DUE: (automatic, "train_if_due"),
+    Task.ROUTE_AGAIN: (route_again, "route_again"),
 }
 
 
@@ -163,6 +164,7 @@ def test_a_learning_curve_that_fails_is_told_in_the_report(
         (Task.GROUP_LAYOUTS, {"type_id": 1}),
         (Task.JUDGE_CUTTING, {"workspace_id": 1}),
         (Task.TRAIN_IF_DUE, {"type_id": 1, "person_id": 2}),
+        (Task.ROUTE_AGAIN, {"type_id": 1}),
     ],
 )
 def test_work_without_a_paper_or_version_of_its_own_is_told_on_the_overview_until_it_succeeds(

@@ -42,7 +42,7 @@ def worker(office: Office) -> subprocess.Popen[bytes]:
 
 
 def wait_for(office: Office, document: int, state: str, pages: int = 0) -> DocumentView:
-    until = time.monotonic() + 120
+    until = time.monotonic() + 300  # workers are polite: beside other work they get little of the processors
     while time.monotonic() < until:
         view = documents.document_view(office.store, document)
         if view.state == state and view.pages_read >= pages:
@@ -54,18 +54,18 @@ def wait_for(office: Office, document: int, state: str, pages: int = 0) -> Docum
 @pytest.mark.long
 def test_a_paper_whose_worker_was_killed_is_read_by_the_next(office: Office) -> None:
     document = documents.receive(
-        office.store, office.analyst, office.type_id, "long.pdf", scans(8), purpose="sample"
+        office.store, office.analyst, office.type_id, "long.pdf", scans(5), purpose="sample"
     ).document_id
     first = worker(office)
     try:
-        wait_for(office, document, "received", pages=2)
+        wait_for(office, document, "received", pages=1)
     finally:
         first.kill()
         first.wait()
-    assert documents.document_view(office.store, document).pages_read < 8
+    assert documents.document_view(office.store, document).pages_read < 5
     second = worker(office)
     try:
-        assert wait_for(office, document, "to label").pages_read == 8
+        assert wait_for(office, document, "to label").pages_read == 5
     finally:
         second.terminate()
         assert second.wait(60) == 0  # a page that is being read is read to its end

@@ -74,11 +74,8 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     prepare(store, analyst, type_id, {paper.name: paper.employer for paper in samples})
     _train(store, analyst, type_id, samples[:FIRST_LABELLED], say, "A first one, to see what is missing")
     _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say, "Sixteen more papers; no field lost")
-    seen = weighing.weigh(store, type_id)
-    thresholds = {balance.key: balance.proposed for balance in seen.balances}
-    policies.save_policy(
-        store, analyst, type_id, thresholds, seen.layout_similarity_proposed, "First policy: at most 2 % wrong"
-    )
+    thresholds, layout_similarity_min = weighing.proposal(store, type_id)
+    policies.save_policy(store, analyst, type_id, thresholds, layout_similarity_min, "First policy: at most 2 % wrong")
     say(f"Reading and drafting {len(live)} live papers …")
     _receive(store, analyst, type_id, live[:FIRST_LIVE])
     _wait(store, say)

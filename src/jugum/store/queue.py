@@ -36,6 +36,7 @@ class Task(StrEnum):
     DRAW_CURVE = "draw_curve"
     JUDGE_SAMPLE = "judge_sample"
     TRAIN_IF_DUE = "train_if_due"
+    ROUTE_AGAIN = "route_again"
 
 
 class Queue(StrEnum):

@@ -164,30 +164,29 @@ def synonyms(view: SynonymsView) -> str:
     return f"Synonyms: {view.shipped} groups come with the program; your office has none of its own yet"
 
 
-def weigh(outcome: Outcome) -> str:
-    share, wrong = percent(outcome.passing_share), many(outcome.wrong, "is", "are")
-    passing = many(outcome.passing, "held-out value")
-    return f"{share} of values pass without review; {wrong} wrong among {passing} that pass"
+def weigh(outcome: Outcome, minutes: float) -> str:
+    """What passes and what is left to a person."""
+    return (
+        f"{percent(outcome.passing_share)} of {many(outcome.total, 'value')} pass, {outcome.wrong} of them wrong; "
+        f"{minutes:.0f} min of review per 100 papers"
+    )
 
 
 def promise(outcome: Outcome, promised: Promise) -> str:
-    """What the evidence shows of the maximum error rate, and what more of it would do."""
-    most, bound = percent(promised.error_most, 1), percent(outcome.error_upper, 1)
-    said = f"At most {most} of the values that pass are wrong"
+    """How a promise stands, and what would prove it."""
+    bound = percent(outcome.error_upper, 1)
+    said = f"At most {100 * promised.error_most:g} % wrong among what passes"
     if promised.state is PromiseState.PROVEN:
-        return f"{said}: proven (upper bound {bound}, 95 % sure)."
+        return f"{said}: proven (bound {bound})"
     if promised.state is PromiseState.EMPTY:
-        return "No value passes, so there is nothing to promise. Lower the thresholds, or label more papers."
+        return "No value passes, so there is nothing to promise"
     if promised.state is PromiseState.BROKEN:
-        return (
-            f"{said}: not to be expected. {outcome.wrong} of {many(outcome.passing, 'value')} that pass "
-            f"{'is' if outcome.wrong == 1 else 'are'} wrong, and the confidences expect "
-            f"{percent(outcome.expected_share, 1)}. Raise thresholds, or train a better version."
-        )
+        counted, expected = percent(outcome.error_share, 1), percent(outcome.expected_share, 1)
+        return f"{said}: not to be expected ({counted} counted, {expected} expected by the confidences)"
     if promised.more_papers is None:
-        return f"{said}: expected, not yet proven (upper bound {bound}, 95 % sure). It is too close to prove."
+        return f"{said}: expected, but too close to prove (bound {bound})"
     more = many(promised.more_papers, "more checked paper")
-    return f"{said}: expected, not yet proven (upper bound {bound}, 95 % sure; about {more} would prove it)."
+    return f"{said}: expected, not yet proven (bound {bound}; about {more})"
 
 
 def review(queue: QueueView, reason: str | None = None, style: DateStyle = DateStyle.WORDS) -> str:

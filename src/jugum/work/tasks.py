@@ -21,7 +21,7 @@ from jugum.flow.label import layouts, next_paper
 from jugum.flow.office import failures
 from jugum.flow.office.types import types
 from jugum.flow.plan.sample import learn_date_order
-from jugum.flow.review import draft
+from jugum.flow.review import draft, route_again
 from jugum.flow.train import automatic, training
 from jugum.store import Store
 from jugum.store.database import plain_url
@@ -68,6 +68,7 @@ class Tasks:
             Task.DRAW_CURVE: (self._curve, partial(training.curve_failed, store)),
             Task.JUDGE_SAMPLE: (self._judge_sample, partial(failures.report, store, Task.JUDGE_SAMPLE)),
             Task.TRAIN_IF_DUE: (self._train_if_due, partial(failures.report, store, Task.TRAIN_IF_DUE)),
+            Task.ROUTE_AGAIN: (self._route_again, partial(failures.report, store, Task.ROUTE_AGAIN)),
         }
 
     def _register(self, app: procrastinate.App, task: Task, work: Work, failed: Work) -> None:
@@ -132,6 +133,9 @@ class Tasks:
 
     def _judge_sample(self, document_id: int) -> None:
         next_paper.judge(self.store, document_id, self._versions)
+
+    def _route_again(self, type_id: int) -> None:
+        route_again.route_again(self.store, type_id)
 
     def _train_if_due(self, type_id: int, person_id: int) -> None:
         automatic.train_if_due(self.store, type_id, person_id)

@@ -103,7 +103,7 @@ def test_outcomes_do_not_depend_on_order_and_fields_add_up(rows: list[Evidence])
 def test_every_point_of_the_frontier_is_what_its_thresholds_do(rows: list[Evidence]) -> None:
     """Sums along the settings give what each gives by itself."""
     them = EvidenceTable.of(rows)
-    for point in frontier(them):
+    for point in frontier(them, folds=1):
         alone = point_of(them, point.thresholds)
         assert point.outcome.passing == alone.outcome.passing
         assert point.outcome.wrong == alone.outcome.wrong
@@ -123,6 +123,22 @@ def test_from_strict_to_lax_more_passes_and_less_is_looked_at() -> None:
         assert after.wrong_per_1000 >= before.wrong_per_1000 - 1e-9
     assert points[-1].wrong_per_1000 <= points[-1].wrong_per_1000_upper
     assert frontier(EvidenceTable.of([])) == []
+
+
+def test_a_setting_is_judged_on_papers_that_had_no_part_in_its_thresholds() -> None:
+    """Confidences that say nothing: thresholds chosen on the same papers find luck and call it skill."""
+    rng = np.random.default_rng(5)
+    rows = [
+        Evidence(f"{field}", float(rng.uniform(0.9, 0.995)), bool(rng.random() > 0.06), paper=str(paper))
+        for paper in range(40)
+        for field in range(12)
+    ]
+    them = EvidenceTable.of(rows)
+
+    def least(folds: int) -> float:
+        return min(point.outcome.error_share for point in frontier(them, folds=folds) if point.outcome.passing > 60)
+
+    assert least(1) < 0.03 < least(5)
 
 
 def test_minutes_are_of_papers_that_are_opened_and_fields_that_are_looked_at() -> None:
@@ -181,7 +197,7 @@ def test_the_cheapest_setting_is_where_the_next_wrong_values_cost_as_much_as_loo
     points = frontier(them, FieldRules(), Effort(0.0, 4.0))
     found = by_costs(points, costs, 8.0)
     assert found is not None
-    assert found.setting == pytest.approx(900 / 3600 * 4 / 20, rel=0.2)
+    assert found.setting == pytest.approx(900 / 3600 * 4 / 20, rel=0.5)
 
 
 # ---- The promise -----------------------------------------------------------------------------------------------------

@@ -121,9 +121,10 @@ def test_figures_count_papers_seen_as_a_whole_and_held_values_apart(trained: Off
     # Weigh counts the same: held values are drawn, and neither outcome nor proposed threshold rests on them.
     versions.publish(trained.store, trained.analyst, second)
     weighed = weighing.weigh(trained.store, trained.type_id)
-    assert weighed.total.total == 3 * 11
+    assert weighed.frontier.points[-1].point.outcome.total == 3 * 11
     assert weighed.drawn_held == 2 * 3  # held out with others of their layout, and with all of it
-    thresholds = {balance.key: 0.0 for balance in weighed.balances}
-    assert weighing.what_follows(trained.store, trained.type_id, thresholds, 0.0).outcomes[""].passing == 3 * 11
+    thresholds = {field.key: 0.0 for field in weighed.fields}
+    follows = weighing.what_follows(trained.store, trained.type_id, thresholds, 0.0)
+    assert follows.total.point.outcome.passing == 3 * 11
     policies.save_policy(trained.store, trained.analyst, trained.type_id, thresholds, 0.0)
     assert policies.policies(trained.store, trained.type_id)[0].outcome["passing"] == 3 * 11

@@ -98,4 +98,4 @@ def test_a_labelled_table_is_measured_and_passes_by_its_threshold(office: Office
     coverage = {one.key: (one.values, one.absent) for one in versions.overview(office.store, office.type_id).coverage}
     assert coverage["goods"] == (6, 0)
     versions.publish(office.store, office.analyst, version)
-    assert "goods" in {balance.key for balance in weighing.weigh(office.store, office.type_id).balances}
+    assert "goods" in {field.key for field in weighing.weigh(office.store, office.type_id).fields}

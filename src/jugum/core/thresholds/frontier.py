@@ -13,8 +13,12 @@ from jugum.core.thresholds.effort import USUAL_EFFORT, Effort
 from jugum.core.thresholds.evidence import Bools, EvidenceTable, Floats, Ints
 from jugum.core.thresholds.outcome import NEVER, Outcome, outcome, outcome_of, passing
 
-# Of the dial, from "nothing passes" to "what is as likely wrong as right": each some 7 % laxer than the one before.
-SETTINGS = (0.0, *np.geomspace(0.001, 0.5, 90).tolist())
+# Of the dial, from "nothing passes" to "what is as likely wrong as right": each some 7 % laxer than the one before, and
+# those that promises of round shares end at (`choice.GAMBLE`).
+SETTINGS = (0.0, *sorted({*np.geomspace(0.001, 0.5, 90).tolist(), 0.005, 0.01, 0.025, 0.05, 0.1, 0.25}))
+
+
+FOLDS = 5  # of papers; see `frontier`
 
 
 @dataclass(frozen=True)
@@ -41,9 +45,13 @@ class FrontierPoint:
 
 
 def frontier(
-    table: EvidenceTable, rules: FieldRules = FieldRules(), effort: Effort = USUAL_EFFORT
+    table: EvidenceTable, rules: FieldRules = FieldRules(), effort: Effort = USUAL_EFFORT, *, folds: int = FOLDS
 ) -> list[FrontierPoint]:
     """Every setting at which something changes, from strict to lax, on evidence that is `gated`.
+
+    Thresholds are those of all evidence. What follows from a setting is judged on papers that had no part in it: each
+    of `folds` groups of papers by the thresholds of the others at that setting. Judged on the papers they were chosen
+    on, thresholds of many fields look better than they are.
 
     One pass over the decisions: each comes in at one setting and stays, so that sums by paper and setting, added up
     along the settings, are those of all of them.
@@ -51,13 +59,9 @@ def frontier(
     if not len(table):
         return []
     curves = Curves.of(table)
-    chosen: list[tuple[float, dict[str, float]]] = []
-    for setting in SETTINGS:
-        thresholds = curves.thresholds_at(setting, rules)
-        if not chosen or thresholds != chosen[-1][1]:
-            chosen.append((setting, thresholds))
-    limits = np.array([[thresholds[key] for key in table.fields] for _, thresholds in chosen])
-    sums = _Along(table, _first_setting(table, limits), len(chosen))
+    chosen = [(setting, curves.thresholds_at(setting, rules)) for setting in SETTINGS]
+    new = [place == 0 or chosen[place][1] != chosen[place - 1][1] for place in range(len(chosen))]
+    sums = _Along(table, _comes_in(table, rules, min(folds, table.papers)), len(chosen))
     wrong, doubt = table.weight * table.wrong, table.weight * (1 - table.confidence)
     follows = zip(
         sums.by_setting(None).tolist(),
@@ -73,12 +77,26 @@ def frontier(
     heavy = _weights(table, rules)
     weighted = np.maximum(sums.by_setting(wrong * heavy), sums.by_setting(doubt * heavy)) / table.total_weight
     minutes = _minutes(table, sums, effort)
-    return [
+    points = [
         FrontierPoint(setting, thresholds, follows, minute, loss)
         for (setting, thresholds), follows, minute, loss in zip(
             chosen, outcomes, minutes.tolist(), weighted.tolist(), strict=True
         )
     ]
+    return [point for point, changes in zip(points, new, strict=True) if changes]
+
+
+def _comes_in(table: EvidenceTable, rules: FieldRules, folds: int) -> Ints:
+    """For each decision the first setting at which it passes, by thresholds of other papers; their number for one that
+    never does."""
+    fold = table.paper % folds
+    found = np.empty(len(table), dtype=np.int64)
+    for number in range(folds):
+        inside = fold == number
+        curves = Curves.of(table.where(~inside) if folds > 1 else table)
+        limits = np.array([list(curves.thresholds_at(setting, rules).values()) for setting in SETTINGS])
+        found[inside] = _first_setting(table.field[inside], table.confidence[inside], limits)
+    return found
 
 
 def point_of(
@@ -110,12 +128,12 @@ def minutes_per_100(table: EvidenceTable, passes: Bools, effort: Effort) -> floa
     return effort.minutes(papers=float((held > 0).sum()), fields=float(held.sum())) * 100 / table.papers
 
 
-def _first_setting(table: EvidenceTable, limits: Floats) -> Ints:
-    """For each decision the first setting (K × fields, falling) at which it passes; K of one that never does."""
-    found = np.empty(len(table), dtype=np.int64)
-    for field in range(len(table.fields)):
-        own = table.field == field
-        found[own] = np.searchsorted(-limits[:, field], -table.confidence[own])
+def _first_setting(field: Ints, confidence: Floats, limits: Floats) -> Ints:
+    """For each decision (N) the first setting (K × fields, falling) at which it passes; K of one that never does."""
+    found = np.empty(len(field), dtype=np.int64)
+    for number in range(limits.shape[1]):
+        own = field == number
+        found[own] = np.searchsorted(-limits[:, number], -confidence[own])
     return found
 
 

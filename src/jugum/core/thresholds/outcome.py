@@ -11,6 +11,7 @@ from jugum.core.evaluation.clustered import OnPapers, Sums, clustered_interval, 
 from jugum.core.thresholds.evidence import Bools, EvidenceTable, Floats
 
 NEVER = np.inf  # a threshold that no confidence reaches
+FEW = 11  # decisions; with fewer even none wrong leaves a bound of a quarter
 
 
 @dataclass(frozen=True)
@@ -53,6 +54,11 @@ def outcome(table: EvidenceTable, passes: Bools) -> Outcome:
         sums=them.sums,
         doubt=float((weight * (1 - table.confidence[passes])).sum()),
     )
+
+
+def says_something(total: int) -> bool:
+    """Whether so many decisions are enough to say anything of a field."""
+    return total >= FEW
 
 
 def outcomes_by_field(table: EvidenceTable, passes: Bools) -> dict[str, Outcome]:
@@ -101,4 +107,4 @@ def outcome_of(
     )
 
 
-__all__ = ["NEVER", "Outcome", "outcome", "outcome_of", "outcomes_by_field", "passing"]
+__all__ = ["NEVER", "Outcome", "outcome", "outcome_of", "outcomes_by_field", "passing", "says_something"]

@@ -28,27 +28,33 @@ from jugum.core.thresholds.drafted import DraftedField
 from jugum.core.values import DataType
 
 TABLE_ROW = "row"  # stands for a row of a table where only its being there counts
+ALWAYS_HELD = "the policy sends this field to a person whatever its confidence"
 NO_POLICY = "no policy sets a threshold for it yet: set one in Weigh"
 
 
 @dataclass(frozen=True)
 class Gate:
-    """What a policy asks of one field: the least confidence and the least likeness of the layout, both 0–1."""
+    """What a policy asks of one field: the least confidence and the least likeness of the layout, both 0–1; of one that
+    is `always_held` no confidence is enough."""
 
     threshold: float
     layout_similarity_min: float
+    always_held: bool = False
 
 
 @dataclass(frozen=True)
 class Thresholds:
     """A policy as routing needs it: the threshold of each field by its key, and the least likeness of the layout,
-    all 0–1."""
+    all 0–1; the keys of fields that always go to a person."""
 
     by_field: Mapping[str, float]
     layout_similarity_min: float
+    always_held: frozenset[str] = frozenset()
 
     def gate(self, key: str) -> Gate | None:
         """What is asked of a field; None where the policy has no threshold for it."""
+        if key in self.always_held:
+            return Gate(1.0, self.layout_similarity_min, always_held=True)
         return Gate(self.by_field[key], self.layout_similarity_min) if key in self.by_field else None
 
 
@@ -79,7 +85,8 @@ def hold_for(
     """Why a measured field must wait, or None when it passes.
 
     In this order: a required field without value, a value its data type can't read or with a wrong check digit, a
-    new layout, a confidence below the threshold. The last two hold "it is not there" too.
+    field that is always held, a new layout, a confidence below the threshold. The last three hold "it is not there"
+    too.
     """
     if not texts and field.required:
         return _missing(field)
@@ -87,6 +94,8 @@ def hold_for(
         # No confidence helps a value that can't be what its type says.
         if text != TABLE_ROW and (unreadable := text_problem(field, text)):
             return unreadable
+    if gate.always_held:
+        return Problem(field.key, HoldReason.LOW_CONFIDENCE, ALWAYS_HELD)
     # A gate of its own, before the confidence: how sure a reading of a strange layout is says little (decision 0003).
     if layout_similarity is not None and layout_similarity < gate.layout_similarity_min:
         detail = (

@@ -51,12 +51,17 @@ class DraftInput:
         """The policy in force, as routing needs it."""
         if self.policy is None:
             return None
-        by_field = {key: float(value) for key, value in self.policy.thresholds.items()}
-        return Thresholds(by_field, self.policy.layout_similarity_min)
+        return thresholds_of(self.policy)
 
     def together(self, store: Store, versions: LoadedVersions) -> Together:
         """The way to the other papers of its layout, should that be new."""
         return Together(store, versions, self.file_key, self.paper)
+
+
+def thresholds_of(policy: Policy) -> Thresholds:
+    """A policy as routing needs it."""
+    by_field = {key: float(value) for key, value in policy.thresholds.items()}
+    return Thresholds(by_field, policy.layout_similarity_min, frozenset(policy.always_held))
 
 
 def draft(
@@ -174,9 +179,8 @@ def _save(
         again = {} if version_id is None else {"version_id": version_id}
         enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document.id, 45, **again)])
         return False
-    for table in (Hold, Result, Reading, CheckWaiver):
-        session.execute(delete(table).where(table.document_id == document.id))
-    document.version_id, document.policy_id = given.version.id, given.policy.id if given.policy else None
+    session.execute(delete(Reading).where(Reading.document_id == document.id))
+    document.version_id = given.version.id
     rows = {row.key: row for row in document.placed_type.fields}
     _add(
         session,
@@ -188,6 +192,23 @@ def _save(
             for row in reading_rows(document, rows[key], it)
         ],
     )
+    keep_routing(session, document, given.policy, drafted, routed)
+    record(session, None, Action.DRAFT, "document", document.id, version=given.version.number, held=len(routed.holds))
+    return True
+
+
+def keep_routing(
+    session: Session,
+    document: Document,
+    policy: Policy | None,
+    drafted: Mapping[str, DraftedField],
+    routed: Routed,
+) -> None:
+    """What passes becomes results, what does not waits; both in place of what was there."""
+    for table in (Hold, Result, CheckWaiver):
+        session.execute(delete(table).where(table.document_id == document.id))
+    document.policy_id = policy.id if policy else None
+    rows = {row.key: row for row in document.placed_type.fields}
     results = [row for key in routed.passing for row in result_rows(document, rows[key], drafted[key])]
     results += [row for key, values in routed.derived.items() for row in derived_rows(document, rows[key], values)]
     _add(session, Result, results)
@@ -207,8 +228,6 @@ def _save(
     )
     change_state(document, DocumentState.HELD if routed.holds else DocumentState.PASSED, By.PROGRAM)
     document.revision += 1
-    record(session, None, Action.DRAFT, "document", document.id, version=given.version.number, held=len(routed.holds))
-    return True
 
 
 def _changed(session: Session, given: DraftInput, document: Document, version_id: int | None) -> bool:
@@ -255,6 +274,7 @@ def reading_rows(document: Document, row: Field, one: DraftedField) -> list[dict
             "box": box_of(value),
             "engine": value.engine.value,
             "why": one.chosen_by or value.why,
+            "by_hand": value.by_hand,
         }
         for position, value in enumerate(one.values)
         if value
@@ -263,7 +283,7 @@ def reading_rows(document: Document, row: Field, one: DraftedField) -> list[dict
         return found
     engine = EngineName.MODEL.value if row.kind == "value" else "plan"
     nothing = {"position": 0, "absent": True, "text": "", "normal": "", "page": None, "box": None, "engine": engine}
-    return [{**common, **nothing, "why": ""}]
+    return [{**common, **nothing, "why": "", "by_hand": False}]
 
 
 def box_of(value: Found) -> list[float]:

@@ -11,9 +11,11 @@ from sqlalchemy.orm import Session, undefer
 
 from jugum.core.states import VersionState
 from jugum.core.thresholds import Evidence, EvidenceTable
-from jugum.errors import InputError
+from jugum.errors import InputError, NotFound
 from jugum.flow.plan.fields import plan_in
-from jugum.store.models import DocumentType, Field, ModelVersion
+from jugum.store import Store
+from jugum.store.models import Document, DocumentType, Field, Label, ModelVersion
+from jugum.store.scope import hidden_keys
 
 
 @dataclass(frozen=True)
@@ -85,3 +87,45 @@ def points_of(version: ModelVersion, key: str) -> list[Point]:
         for row in version.evidence
         if row["field"] == key
     ]
+
+
+@dataclass(frozen=True)
+class EvidencePlace:
+    """Where a decision stands: the paper's name and state, and a place on it (page from 1, box as page fractions); no
+    place where there is none, or where the value may not be seen."""
+
+    document_id: int
+    paper: str
+    state: str
+    page: int | None
+    box: list[float] | None
+
+
+def evidence_place(store: Store, type_id: int, key: str, document_id: int) -> EvidencePlace:
+    """Where a decision of the weighed version about a field of a paper stands: what was found where it was wrong, else
+    what is labelled. NotFound without such a paper."""
+    with store.session() as session:
+        version = weighable_version(session, type_id)
+        row = next((one for one in version.evidence if one["field"] == key and one["sample"] == str(document_id)), None)
+        document = session.get(Document, document_id)
+        if row is None or document is None or document.type_id != type_id:
+            raise NotFound("This value is on a paper that is no longer here, or of another office.")
+        page, box = _place(session, row, key, document_id) if key not in hidden_keys() else (None, None)
+        return EvidencePlace(document_id, document.name, document.state, page, box)
+
+
+def _place(
+    session: Session, row: Mapping[str, Any], key: str, document_id: int
+) -> tuple[int, list[float]] | tuple[None, None]:
+    detail = row.get("detail") or {}
+    for place in (detail.get("found"), detail.get("expected")):
+        if place:
+            return place[0], place[1]
+    label = session.scalar(
+        select(Label)
+        .join(Field, Label.field_id == Field.id)
+        .where(Label.document_id == document_id, Field.key == key, Label.box.is_not(None))
+        .order_by(Label.position)
+        .limit(1)
+    )
+    return (label.page, label.box) if label and label.page and label.box else (None, None)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -12,14 +12,14 @@ from sqlalchemy.orm import Session
 
 from jugum.core.thresholds import outcome, passing
 from jugum.errors import Conflict, InputError
-from jugum.flow.in_force import version_row
+from jugum.flow.in_force import current_policy, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import WEIGH, Actor, record
 from jugum.flow.office.types import type_row
-from jugum.flow.train.versions import redraft
 from jugum.flow.weigh.evidence import evidence_of, weighable_version, weighed_fields
 from jugum.store import Store
 from jugum.store.models import Person, Policy
+from jugum.store.queue import Task, enqueue
 
 
 @dataclass(frozen=True)
@@ -33,6 +33,8 @@ class PolicyView:
     created_at: datetime
     created_by: str
     outcome: dict[str, Any]
+    always_held: list[str]
+    settings: dict[str, Any]
 
 
 def save_policy(
@@ -42,9 +44,13 @@ def save_policy(
     thresholds: Mapping[str, float],
     layout_similarity_min: float,
     note: str = "",
+    *,
+    always_held: Collection[str] = (),
+    settings: Mapping[str, Any] | None = None,
 ) -> int:
-    """Save thresholds (field key → 0–1) as the next policy, in force at once: for papers drafted from now on, and for
-    held ones nobody has begun. Returns its number."""
+    """Publish thresholds (field key → 0–1) as the next policy, in force at once: for papers drafted from now on, and
+    for held ones nobody has begun, which are routed anew and not read again. `always_held`: fields that go to a person
+    whatever their confidence; `settings`: how the dial was set. Returns its number."""
     actor.require(WEIGH)
     with store.session() as session:
         row = type_row(session, type_id)
@@ -58,6 +64,8 @@ def save_policy(
                 raise InputError(f"The threshold of “{key}” is {threshold}; it must be between 0 and 1.")
         if not 0 <= layout_similarity_min <= 1:
             raise InputError(f"The minimum layout similarity is {layout_similarity_min}; it must be between 0 and 1.")
+        if unknown := set(always_held) - keys:
+            raise InputError(f"“{row.name}” has no field {', '.join(sorted(unknown))} that could always be held.")
         if missing := keys - set(thresholds):
             raise InputError(f"A threshold is missing for {', '.join(sorted(missing))}.")
         number = (session.scalar(select(func.max(Policy.number)).where(Policy.type_id == type_id)) or 0) + 1
@@ -69,20 +77,32 @@ def save_policy(
             note=note.strip()[:500],
             thresholds={key: round(float(value), 4) for key, value in thresholds.items()},
             layout_similarity_min=round(layout_similarity_min, 4),
+            always_held=sorted(always_held),
+            settings=dict(settings or {}),
         )
         session.add(policy)
         session.flush()
         table = evidence_of(version, sorted(thresholds), layout_similarity_min)
-        total = outcome(table, passing(table, thresholds))
+        passing_now = {key: value for key, value in thresholds.items() if key not in always_held}
+        total = outcome(table, passing(table, passing_now))
         policy.outcome = {
             "total": total.total,
             "passing": total.passing,
             "wrong": total.wrong,
             "error_upper": total.error_upper,
+            "expected_share": total.expected_share,
+            "papers": table.papers,
         }
         record(session, actor, Action.SAVE_POLICY, "policy", policy.id, number=number, thresholds=policy.thresholds)
-        redraft(session, type_id)
+        enqueue(session, Task.ROUTE_AGAIN, priority=60, lock=f"route-{type_id}", type_id=type_id)
         return number
+
+
+def in_force(store: Store, type_id: int) -> PolicyView | None:
+    """The policy in force."""
+    with store.session() as session:
+        policy = current_policy(session, type_id)
+        return policy_view(session, policy) if policy else None
 
 
 def policies(store: Store, type_id: int) -> list[PolicyView]:
@@ -103,6 +123,8 @@ def policy_view(session: Session, row: Policy) -> PolicyView:
         row.created_at,
         person.name if person else "",
         dict(row.outcome),
+        list(row.always_held),
+        dict(row.settings),
     )
 
 
@@ -118,8 +140,10 @@ def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
         if missing:
             raise Conflict(f"Policy {number} has no threshold for {', '.join(sorted(missing))}, which was added later.")
         kept = {field.key: float(old.thresholds[field.key]) for field in fields}
-        gate = old.layout_similarity_min
-    return save_policy(store, actor, type_id, kept, gate, f"Back to policy {number}")
+        gate, settings = old.layout_similarity_min, dict(old.settings)
+        held = [key for key in old.always_held if key in kept]
+    note = f"Back to policy {number}"
+    return save_policy(store, actor, type_id, kept, gate, note, always_held=held, settings=settings)
 
 
-__all__ = ["PolicyView", "go_back", "policies", "policy_view", "save_policy"]
+__all__ = ["PolicyView", "go_back", "in_force", "policies", "policy_view", "save_policy"]

@@ -1,39 +1,108 @@
-"""Weigh: what follows from thresholds, and which are proposed."""
+"""Weigh: what follows from every setting of the dial, and where three ways to set it lead."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
 
-from jugum.core.thresholds import Outcome, outcome, outcomes_by_field, passing, proposed_thresholds
+from sqlalchemy.orm import Session
+
+from jugum.core.thresholds import (
+    EvidenceTable,
+    FieldRules,
+    FrontierPoint,
+    Outcome,
+    by_budget,
+    by_costs,
+    by_promise,
+    frontier,
+    outcomes_by_field,
+    passing,
+    point_of,
+    proposed_thresholds,
+)
+from jugum.core.thresholds.choice import Costs
+from jugum.core.thresholds.dial import GRID
+from jugum.core.thresholds.effort import Effort
+from jugum.core.thresholds.frontier import bounded
 from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.errors import InputError
 from jugum.flow.in_force import current_policy, report_in
 from jugum.flow.office.types import type_row
 from jugum.flow.weigh.evidence import Point, evidence_of, points_of, weighable_version, weighed_fields
+from jugum.flow.weigh.life import effort_in, papers_a_week_in
 from jugum.flow.weigh.policies import PolicyView, policy_view
 from jugum.store import Store
+from jugum.store.models import ModelVersion
 
 ERROR_MOST = 0.02
+WEIGHT_MOST = 1000.0  # of a field; more is the same as always held
+
+
+class Way(StrEnum):
+    """How the dial is set."""
+
+    PROMISE = "promise"
+    BUDGET = "budget"
+    COSTS = "costs"
 
 
 @dataclass(frozen=True)
-class Balance:
-    """A field's evidence, its threshold now and the one proposed, and what follows from the one now."""
+class DialSettings:
+    """How the dial is to be set, and by which rules for single fields. A budget without `papers_a_week` is for as many
+    as have come in. Costs are in the office's money."""
+
+    way: Way = Way.PROMISE
+    error_most: float = ERROR_MOST
+    proven: bool = False
+    hours_a_week: float = 5.0
+    papers_a_week: float | None = None
+    wrong_value_cost: float = 50.0
+    review_hour_cost: float = 300.0
+    rules: FieldRules = field(default_factory=FieldRules)
+
+
+@dataclass(frozen=True)
+class SetPoint:
+    """A point of the frontier with what it says of the promise."""
+
+    point: FrontierPoint
+    promise: Promise
+
+
+@dataclass(frozen=True)
+class Frontier:
+    """All settings of the dial, the one that is proposed (its place; None where none keeps the promise), and the policy
+    in force as a point. `papers`: the evidence stands on; `values_a_paper`: fields weighed; `papers_a_week`: that the
+    budget was reckoned with."""
+
+    settings: DialSettings
+    points: list[SetPoint]
+    proposed: int | None
+    now: SetPoint | None
+    papers: int
+    effort: Effort
+    papers_a_week: float
+
+
+@dataclass(frozen=True)
+class FieldWeighed:
+    """A field, its threshold in force (None without one), its marks, and what follows at each threshold of the grid,
+    from strict to lax."""
 
     key: str
     name: str
-    threshold: float
-    proposed: float
-    outcome: Outcome
+    threshold: float | None
     points: list[Point]
+    along: list[Outcome]
 
 
 @dataclass(frozen=True)
 class WeighView:
-    """What the Weigh page shows. `total` counts decisions over all fields; known layouts only, for that is what
-    passes. `drawn_only` counts the marks of new layouts, `drawn_held` those of values that were looked at only because
-    they were held: both are shown and not counted."""
+    """What the Weigh page shows. Known layouts only are counted, for that is what passes. `drawn_only` counts the marks
+    of new layouts, `drawn_held` those of values that were looked at only because they were held: both are shown and not
+    counted."""
 
     version_id: int
     version: int
@@ -41,35 +110,27 @@ class WeighView:
     papers: int
     layout_similarity_min: float
     layout_similarity_proposed: float
-    error_most: float
-    balances: list[Balance]
-    total: Outcome
-    promise: Promise
+    grid: list[float]
+    fields: list[FieldWeighed]
+    frontier: Frontier
     drawn_only: int
     drawn_held: int
     policy: PolicyView | None
 
 
-def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST, proven: bool = False) -> WeighView:
-    """Evidence of the live version (or the newest trained), with thresholds of the policy in force, or proposed
-    ones; `proven`: such as keep the promise by its upper bound."""
-    if not 0.001 <= error_most <= 0.5:
-        raise InputError("The maximum error rate must be between 0.1 % and 50 %.")
+def weigh(store: Store, type_id: int, settings: DialSettings | None = None) -> WeighView:
+    """Evidence of the live version (or the newest trained), and the frontier by some settings, else by those of the
+    policy in force."""
     with store.session() as session:
         version = weighable_version(session, type_id)
-        row = type_row(session, type_id)
         policy = current_policy(session, type_id)
         gate_proposed = report_in(version).layout_similarity_min
         gate = policy.layout_similarity_min if policy else gate_proposed
-        fields = weighed_fields(row, version)
-        keys = [field.key for field in fields]
-        table = evidence_of(version, keys, gate)
-        proposed = proposed_thresholds(table, error_most, proven=proven)
-        thresholds = {**proposed, **(policy.thresholds if policy else {})}
-        thresholds = {key: float(thresholds[key]) for key in keys}
-        passes = passing(table, thresholds)
-        by_field, total = outcomes_by_field(table, passes), outcome(table, passes)
-        points = {key: points_of(version, key) for key in keys}
+        fields = weighed_fields(type_row(session, type_id), version)
+        table = evidence_of(version, [field.key for field in fields], gate)
+        in_force = thresholds_in_force(policy.thresholds if policy else {}, table)
+        along = _along(table)
+        points = {field.key: points_of(version, field.key) for field in fields}
         return WeighView(
             version.id,
             version.number,
@@ -77,25 +138,131 @@ def weigh(store: Store, type_id: int, *, error_most: float = ERROR_MOST, proven:
             version.papers,
             gate,
             gate_proposed,
-            error_most,
-            [
-                Balance(one.key, one.name, thresholds[one.key], proposed[one.key], by_field[one.key], points[one.key])
-                for one in fields
-            ],
-            total,
-            promise_of(total, error_most, table.papers),
+            GRID.tolist(),
+            [FieldWeighed(one.key, one.name, in_force.get(one.key), points[one.key], along[one.key]) for one in fields],
+            _frontier(session, type_id, table, settings or DialSettings(), in_force if policy else None),
             sum(point.unseen and point.counted for its in points.values() for point in its),
             sum(not point.counted for its in points.values() for point in its),
             policy_view(session, policy) if policy else None,
         )
 
 
+def thresholds_in_force(thresholds: Mapping[str, float], table: EvidenceTable) -> dict[str, float]:
+    """The thresholds of a policy for the fields there are."""
+    return {key: float(thresholds[key]) for key in table.fields if key in thresholds}
+
+
+def _along(table: EvidenceTable) -> dict[str, list[Outcome]]:
+    found: dict[str, list[Outcome]] = {key: [] for key in table.fields}
+    for threshold in GRID.tolist():
+        for key, follows in outcomes_by_field(table, table.confidence >= threshold).items():
+            found[key].append(follows)
+    return found
+
+
+def frontier_of(
+    store: Store, type_id: int, settings: DialSettings, layout_similarity_min: float | None = None
+) -> Frontier:
+    """The frontier by some settings; with the minimum of layout similarity in force where none is given."""
+    with store.session() as session:
+        version = weighable_version(session, type_id)
+        policy = current_policy(session, type_id)
+        gate = layout_similarity_min
+        if gate is None:
+            gate = policy.layout_similarity_min if policy else report_in(version).layout_similarity_min
+        table = _table(session, type_id, version, gate)
+        in_force = thresholds_in_force(policy.thresholds, table) if policy else None
+        return _frontier(session, type_id, table, settings, in_force)
+
+
+def _table(session: Session, type_id: int, version: ModelVersion, gate: float) -> EvidenceTable:
+    fields = weighed_fields(type_row(session, type_id), version)
+    return evidence_of(version, [field.key for field in fields], gate)
+
+
+def _frontier(
+    session: Session,
+    type_id: int,
+    table: EvidenceTable,
+    settings: DialSettings,
+    in_force: Mapping[str, float] | None,
+) -> Frontier:
+    _check(settings, table)
+    effort = effort_in(session, type_id)
+    a_week = settings.papers_a_week
+    if a_week is None:
+        a_week = papers_a_week_in(session, type_id)
+    costs = Costs(settings.wrong_value_cost, settings.review_hour_cost)
+    points = frontier(table, settings.rules, effort)
+    chosen = {
+        Way.PROMISE: lambda: by_promise(points, settings.error_most, proven=settings.proven),
+        Way.BUDGET: lambda: by_budget(points, settings.hours_a_week, a_week),
+        Way.COSTS: lambda: by_costs(points, costs, len(table.fields)),
+    }[settings.way]()
+
+    def said(point: FrontierPoint) -> SetPoint:
+        return SetPoint(point, promise_of(point.outcome, settings.error_most, table.papers))
+
+    return Frontier(
+        settings,
+        [said(point) for point in points],
+        points.index(chosen) if chosen else None,
+        said(_point_in_force(table, points, in_force, settings.rules, effort)) if in_force is not None else None,
+        table.papers,
+        effort,
+        a_week,
+    )
+
+
+def _point_in_force(
+    table: EvidenceTable,
+    points: Sequence[FrontierPoint],
+    in_force: Mapping[str, float],
+    rules: FieldRules,
+    effort: Effort,
+) -> FrontierPoint:
+    """The policy in force in the picture: a setting of the dial where it is one."""
+    rounded = {key: round(value, 4) for key, value in in_force.items()}
+    same = (point for point in points if {k: round(v, 4) for k, v in bounded(point.thresholds).items()} == rounded)
+    return next(same, None) or point_of(table, in_force, rules, effort)
+
+
+def _check(settings: DialSettings, table: EvidenceTable) -> None:
+    """InputError for settings that can't be meant."""
+    if not 0.001 <= settings.error_most <= 0.5:
+        raise InputError("The maximum error rate must be between 0.1 % and 50 %.")
+    if settings.wrong_value_cost <= 0 or settings.review_hour_cost < 0:
+        raise InputError("A wrong value must cost more than 0, and an hour of review no less than 0.")
+    if settings.hours_a_week < 0 or (settings.papers_a_week or 0.0) < 0:
+        raise InputError("Hours and papers a week must not be negative.")
+    for key, weight in settings.rules.weights.items():
+        if not 1 / WEIGHT_MOST <= weight <= WEIGHT_MOST:
+            raise InputError(f"The weight of “{key}” is {weight:g}; it must be between 0.001 and 1,000.")
+    for key, threshold in settings.rules.pinned.items():
+        if not 0 <= threshold <= 1:
+            raise InputError(f"The threshold of “{key}” is {threshold}; it must be between 0 and 1.")
+    named = {*settings.rules.weights, *settings.rules.pinned, *settings.rules.always_held}
+    if unknown := named - set(table.fields):
+        raise InputError(f"No field that is weighed has the key {', '.join(sorted(unknown))}.")
+
+
+def proposal(
+    store: Store, type_id: int, error_most: float = ERROR_MOST, *, proven: bool = False
+) -> tuple[dict[str, float], float]:
+    """The thresholds of all fields that a promise allows, with the proposed minimum of layout similarity."""
+    with store.session() as session:
+        version = weighable_version(session, type_id)
+        gate = report_in(version).layout_similarity_min
+        table = _table(session, type_id, version, gate)
+    return proposed_thresholds(table, error_most, proven=proven), gate
+
+
 @dataclass(frozen=True)
 class WhatFollows:
-    """What thresholds would do: the outcome of each field, key "" is all together, and what that says of a promise."""
+    """What thresholds would do: all fields together as a point, and the outcome of each field."""
 
+    total: SetPoint
     outcomes: dict[str, Outcome]
-    promise: Promise
 
 
 def what_follows(
@@ -109,9 +276,23 @@ def what_follows(
     with store.session() as session:
         version = weighable_version(session, type_id)
         table = evidence_of(version, sorted(thresholds), layout_similarity_min)
-    passes = passing(table, thresholds)
-    total = outcome(table, passes)
-    return WhatFollows({**outcomes_by_field(table, passes), "": total}, promise_of(total, error_most, table.papers))
+        effort = effort_in(session, type_id)
+    point = point_of(table, thresholds, effort=effort)
+    total = SetPoint(point, promise_of(point.outcome, error_most, table.papers))
+    return WhatFollows(total, outcomes_by_field(table, passing(table, thresholds)))
 
 
-__all__ = ["ERROR_MOST", "Balance", "WeighView", "WhatFollows", "weigh", "what_follows"]
+__all__ = [
+    "ERROR_MOST",
+    "DialSettings",
+    "FieldWeighed",
+    "Frontier",
+    "SetPoint",
+    "Way",
+    "WeighView",
+    "WhatFollows",
+    "frontier_of",
+    "proposal",
+    "weigh",
+    "what_follows",
+]

@@ -48,6 +48,7 @@ class Reading(Base):
     layout_similarity: Mapped[float | None]
     engine: Mapped[str] = mapped_column(String(20), default="model")
     why: Mapped[str] = mapped_column(default="")
+    by_hand: Mapped[bool] = mapped_column(default=False)
     others: Mapped[list[Any]] = mapped_column(default=list)
     scores: Mapped[dict[str, Any]] = mapped_column(default=dict)
 

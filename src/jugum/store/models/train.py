@@ -66,7 +66,8 @@ class ModelVersion(Base):
 
 
 class Policy(Base):
-    """Thresholds of a type; the newest one holds. `outcome` keeps what was known when it was chosen."""
+    """Thresholds of a type; the newest one holds. Fields that are `always_held` go to a person whatever their
+    confidence. `settings` keeps how the dial was set, `outcome` what was known when it was chosen."""
 
     __tablename__ = "policy"
     __table_args__ = (
@@ -82,5 +83,7 @@ class Policy(Base):
     layout_similarity_min: Mapped[float]
     note: Mapped[str] = mapped_column(default="")
     outcome: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    always_held: Mapped[list[Any]] = mapped_column(default=list)
+    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = now()
     created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))

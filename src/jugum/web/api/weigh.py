@@ -1,15 +1,23 @@
-"""Weigh: thresholds, what follows from them, policies."""
+"""Weigh: the dial, its frontier, what follows from thresholds, policies."""
 
 from __future__ import annotations
+
+import math
+from typing import Any
 
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
-from jugum.core.thresholds import Outcome
+from jugum.core.states import LABEL_STATES
+from jugum.core.thresholds import FieldRules, Outcome
+from jugum.core.thresholds.frontier import bounded
+from jugum.core.thresholds.outcome import says_something
 from jugum.flow.weigh import policies, weighing
+from jugum.flow.weigh.evidence import Point, evidence_place
 from jugum.flow.weigh.policies import PolicyView
-from jugum.flow.weigh.weighing import WeighView
+from jugum.flow.weigh.weighing import DialSettings, FieldWeighed, Frontier, SetPoint, Way, WeighView
 from jugum.web import headings
+from jugum.web.addresses import crop_address
 from jugum.web.api.train import Number
 from jugum.web.gate import GatedRoute
 from jugum.web.security import MaySee, MayWeigh
@@ -17,66 +25,278 @@ from jugum.web.security import MaySee, MayWeigh
 router = APIRouter(route_class=GatedRoute, tags=["Weigh"])
 
 
+class DialBody(BaseModel):
+    """How the dial is to be set: by a promise (`error_most`, a share; `proven`: kept by the upper bound), a budget
+    (`hours_a_week` of review, for `papers_a_week`, else as many as have come in) or costs (in the office's money); with
+    rules for single fields: how much more a wrong value weighs, thresholds that stay, and fields that are always
+    held."""
+
+    way: Way = Way.PROMISE
+    error_most: float = weighing.ERROR_MOST
+    proven: bool = False
+    hours_a_week: float = 5.0
+    papers_a_week: float | None = None
+    wrong_value_cost: float = 50.0
+    review_hour_cost: float = 300.0
+    weights: dict[str, float] = Field(default_factory=dict)
+    pinned: dict[str, float] = Field(default_factory=dict)
+    always_held: list[str] = Field(default_factory=list)
+    layout_similarity_min: float | None = Field(None, ge=0, le=1)
+
+    def settings(self) -> DialSettings:
+        """As the flow takes it."""
+        rules = FieldRules(self.weights, self.pinned, frozenset(self.always_held))
+        own = self.model_dump(exclude={"weights", "pinned", "always_held", "layout_similarity_min"})
+        return DialSettings(**own, rules=rules)
+
+    @staticmethod
+    def of(policy: PolicyView | None) -> DialBody:
+        """How the dial of a policy was set; the usual way for one that does not say."""
+        return DialBody.model_validate({**policy.settings, "layout_similarity_min": None} if policy else {})
+
+
 class ThresholdsBody(BaseModel):
-    """Least confidence per field key, and the least familiarity of a paper's layout, all 0–1."""
+    """Least confidence per field key, and the least similarity of a paper's layout, all 0–1."""
 
     thresholds: dict[str, float]
     layout_similarity_min: float = Field(ge=0, le=1)
-    note: str = ""
     error_most: float = Field(weighing.ERROR_MOST, ge=0.001, le=0.5)
 
 
+class PolicyBody(ThresholdsBody):
+    """The same with a note, the fields that always go to a person, and how the dial was set."""
+
+    note: str = ""
+    always_held: list[str] = Field(default_factory=list)
+    dial: DialBody | None = None
+
+
 class OutcomeOut(BaseModel):
-    """Of `total` held-out decisions `passing` pass and `wrong` of these are wrong; bound at 95 % confidence;
-    `summary` says it in words; for all fields together `promise` says what that shows of the maximum error rate."""
+    """Of `total` held-out decisions `passing` pass and `wrong` of these are wrong. Shares (0–1) are of what passes,
+    `passing_share` of all; `error_upper` is the one-sided bound at 95 %, `error_interval` the two-sided interval, both
+    for values of one paper that err together."""
 
     total: int
     passing: int
     wrong: int
-    error_upper: float
     passing_share: float
     error_share: float
-    summary: str
+    expected_share: float
+    error_upper: float
+    error_interval: tuple[float, float]
+
+    @staticmethod
+    def of(outcome: Outcome) -> OutcomeOut:
+        return OutcomeOut.model_validate(outcome, from_attributes=True)
+
+
+class PointOut(BaseModel):
+    """A point of the frontier: the setting of the dial (None for thresholds that no setting gives), thresholds by field
+    (fields that are always held have none), what follows for all fields together, minutes of review per 100 papers, and
+    wrong values per 1,000 delivered, expected and at the upper bound. `promise` is proven, expected, broken or empty;
+    `more_papers`: about how many more checked papers would prove it."""
+
+    setting: float | None
+    thresholds: dict[str, float]
+    outcome: OutcomeOut
+    minutes_per_100_papers: float
+    wrong_per_1000: float
+    wrong_per_1000_upper: float
     promise: str
+    more_papers: int | None
+    said: str
+    summary: str
+
+    @staticmethod
+    def of(at: SetPoint) -> PointOut:
+        point = at.point
+        return PointOut(
+            setting=None if math.isnan(point.setting) else point.setting,
+            thresholds=bounded(point.thresholds),
+            outcome=OutcomeOut.of(point.outcome),
+            minutes_per_100_papers=point.minutes,
+            wrong_per_1000=point.wrong_per_1000,
+            wrong_per_1000_upper=point.wrong_per_1000_upper,
+            promise=at.promise.state,
+            more_papers=at.promise.more_papers,
+            said=headings.promise(point.outcome, at.promise),
+            summary=headings.weigh(point.outcome, point.minutes),
+        )
 
 
-def _out(outcome: Outcome, promise: str) -> OutcomeOut:
-    return OutcomeOut(
-        total=outcome.total,
-        passing=outcome.passing,
-        wrong=outcome.wrong,
-        error_upper=outcome.error_upper,
-        passing_share=outcome.passing_share,
-        error_share=outcome.error_share,
-        summary=headings.weigh(outcome),
-        promise=promise,
-    )
+class FrontierOut(BaseModel):
+    """All settings of the dial from strict to lax, the place of the one that is proposed (None where none keeps the
+    promise), and the policy in force. Review takes `opening_seconds` a paper and `field_seconds` a field, measured on
+    `effort_papers` papers (0: assumed)."""
+
+    points: list[PointOut]
+    proposed: int | None
+    now: PointOut | None
+    papers: int
+    papers_a_week: float
+    opening_seconds: float
+    field_seconds: float
+    effort_papers: int
+
+    @staticmethod
+    def of(frontier: Frontier) -> FrontierOut:
+        return FrontierOut(
+            points=[PointOut.of(point) for point in frontier.points],
+            proposed=frontier.proposed,
+            now=PointOut.of(frontier.now) if frontier.now else None,
+            papers=frontier.papers,
+            papers_a_week=frontier.papers_a_week,
+            opening_seconds=frontier.effort.opening_seconds,
+            field_seconds=frontier.effort.field_seconds,
+            effort_papers=frontier.effort.measured_on,
+        )
+
+
+class BalanceOut(BaseModel):
+    """A field, its threshold in force (None without one) and the one proposed, its evidence, and what follows at each
+    threshold of the grid: how many pass, how many of these are wrong, and the upper bound. `thin`: too few decisions to
+    say anything of it."""
+
+    key: str
+    name: str
+    threshold: float | None
+    proposed: float
+    total: int
+    thin: bool
+    along: list[tuple[int, int, float]]
+    points: list[Point]
+
+    @staticmethod
+    def of(field: FieldWeighed, proposed: float) -> BalanceOut:
+        total = field.along[0].total if field.along else 0
+        along = [(one.passing, one.wrong, round(one.error_upper, 4)) for one in field.along]
+        thin = not says_something(total)
+        return BalanceOut(
+            key=field.key,
+            name=field.name,
+            threshold=field.threshold,
+            proposed=proposed,
+            total=total,
+            thin=thin,
+            along=along,
+            points=field.points,
+        )
+
+
+class WeighOut(BaseModel):
+    """What Weigh shows of a type: the version whose evidence it is, the grid of thresholds from strict to lax, a
+    balance for each field, the frontier by the settings of the policy in force (`dial`), and that policy."""
+
+    version_id: int
+    version: int
+    version_state: str
+    papers: int
+    layout_similarity_min: float
+    layout_similarity_proposed: float
+    grid: list[float]
+    balances: list[BalanceOut]
+    frontier: FrontierOut
+    dial: DialBody
+    policy: PolicyView | None
+
+    @staticmethod
+    def of(view: WeighView, dial: DialBody) -> WeighOut:
+        frontier = view.frontier
+        place = frontier.proposed
+        proposed = bounded(frontier.points[place].point.thresholds) if place is not None else {}
+        same = ("version_id", "version", "version_state", "papers", "grid", "policy")
+        return WeighOut(
+            **{name: getattr(view, name) for name in same},
+            layout_similarity_min=view.layout_similarity_min,
+            layout_similarity_proposed=view.layout_similarity_proposed,
+            balances=[BalanceOut.of(field, proposed.get(field.key, 1.0)) for field in view.fields],
+            frontier=FrontierOut.of(frontier),
+            dial=dial,
+        )
+
+
+class FollowsOut(OutcomeOut):
+    """What follows; for all fields together `summary` says it in words, and `promise` what that shows of the maximum
+    error rate."""
+
+    summary: str = ""
+    promise: str = ""
+    minutes_per_100_papers: float | None = None
 
 
 @router.get("/types/{type_id}/weigh")
-def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float = weighing.ERROR_MOST) -> WeighView:
-    """Evidence, thresholds in force, and thresholds proposed for at most `error_most` wrong among what passes."""
-    return weighing.weigh(request.app.state.store, type_id, error_most=error_most)
+def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float | None = None) -> WeighOut:
+    """Evidence, the policy in force, and the frontier by its settings; with `error_most` (a share) by that promise."""
+    store = request.app.state.store
+    dial = DialBody.of(policies.in_force(store, type_id))
+    if error_most is not None:
+        dial = dial.model_copy(update={"way": Way.PROMISE, "error_most": error_most})
+    return WeighOut.of(weighing.weigh(store, type_id, dial.settings()), dial)
+
+
+class EvidenceOut(BaseModel):
+    """Where a mark of a balance stands: the paper, the picture of the place ("" without one) and where it is worked
+    on."""
+
+    paper: str
+    crop: str
+    address: str
+
+
+@router.get("/types/{type_id}/weigh/evidence")
+def evidence(request: Request, type_id: int, actor: MaySee, field: str, document: int) -> EvidenceOut:
+    """Where the decision about a field of a paper stands."""
+    place = evidence_place(request.app.state.store, type_id, field, document)
+    crop = crop_address(document, place.page, place.box) if place.page and place.box else ""
+    labelled = place.state in LABEL_STATES
+    return EvidenceOut(paper=place.paper, crop=crop, address=f"/label/{document}" if labelled else "")
+
+
+@router.post("/types/{type_id}/frontier")
+def frontier(request: Request, type_id: int, actor: MaySee, body: DialBody) -> FrontierOut:
+    """The frontier by other settings, and the point they propose. Nothing is saved."""
+    return FrontierOut.of(
+        weighing.frontier_of(request.app.state.store, type_id, body.settings(), body.layout_similarity_min)
+    )
 
 
 @router.post("/types/{type_id}/what-follows")
-def what_follows(request: Request, type_id: int, actor: MaySee, body: ThresholdsBody) -> dict[str, OutcomeOut]:
+def what_follows(request: Request, type_id: int, actor: MaySee, body: ThresholdsBody) -> dict[str, FollowsOut]:
     """What thresholds would do on held-out papers of known layouts; key "" is all fields together. Nothing is saved."""
     found = weighing.what_follows(
         request.app.state.store, type_id, body.thresholds, body.layout_similarity_min, body.error_most
     )
-    promise = headings.promise(found.outcomes[""], found.promise)
-    return {key: _out(outcome, "" if key else promise) for key, outcome in found.outcomes.items()}
+    total = PointOut.of(found.total)
+    said: dict[str, Any] = {
+        "summary": total.summary,
+        "promise": total.said,
+        "minutes_per_100_papers": total.minutes_per_100_papers,
+    }
+    return {
+        **{key: FollowsOut(**OutcomeOut.of(outcome).model_dump()) for key, outcome in found.outcomes.items()},
+        "": FollowsOut(**total.outcome.model_dump(), **said),
+    }
 
 
 @router.get("/types/{type_id}/policies")
 def list_policies(request: Request, type_id: int, actor: MaySee) -> list[PolicyView]:
+    """The policies of a type, the newest first, which is in force."""
     return policies.policies(request.app.state.store, type_id)
 
 
 @router.post("/types/{type_id}/policies", status_code=201)
-def save_policy(request: Request, type_id: int, actor: MayWeigh, body: ThresholdsBody) -> Number:
+def save_policy(request: Request, type_id: int, actor: MayWeigh, body: PolicyBody) -> Number:
+    """Publish thresholds as the next policy: papers that are drafted from now on and held ones that nobody has begun
+    are held and pass by it."""
+    settings = body.dial.model_dump(exclude={"layout_similarity_min"}) if body.dial else {}
     number = policies.save_policy(
-        request.app.state.store, actor, type_id, body.thresholds, body.layout_similarity_min, body.note
+        request.app.state.store,
+        actor,
+        type_id,
+        body.thresholds,
+        body.layout_similarity_min,
+        body.note,
+        always_held=body.always_held,
+        settings=settings,
     )
     return Number(number=number)

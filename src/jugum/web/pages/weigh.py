@@ -11,6 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 from jugum.errors import InputError
 from jugum.flow.office import types as types_
 from jugum.flow.weigh import policies, weighing
+from jugum.web.api.weigh import DialBody, WeighOut
 from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
 from jugum.web.security import MaySee, MayWeigh
@@ -19,16 +20,12 @@ router = APIRouter(route_class=GatedRoute)
 
 
 @router.get("/types/{type_id}/weigh")
-def weigh_page(
-    request: Request,
-    type_id: int,
-    actor: MaySee,
-    error_most: float = weighing.ERROR_MOST,
-) -> Response:
+def weigh_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     shown = types_.type_view(store, type_id)
+    dial = DialBody.of(policies.in_force(store, type_id))
     try:
-        view = weighing.weigh(store, type_id, error_most=error_most)
+        view = weighing.weigh(store, type_id, dial.settings())
     except InputError as error:
         return page(request, "weigh/empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
     return page(
@@ -38,14 +35,14 @@ def weigh_page(
         shown=shown,
         step="weigh",
         view=view,
+        weighed=WeighOut.of(view, dial).model_dump(mode="json", exclude={"balances": {"__all__": {"points"}}}),
+        marks={one.key: [_mark(asdict(point)) for point in one.points] for one in view.fields},
         policies=policies.policies(store, type_id),
-        points={b.key: [_mark(asdict(p)) for p in b.points] for b in view.balances},
     )
 
 
 def _mark(point: dict[str, object]) -> list[object]:
-    """A point for the chart: confidence, familiarity, right, unseen, document, found, expected,
-    counted."""
+    """A point for the chart: confidence, layout similarity, right, unseen, document, found, expected, counted."""
     names = ("confidence", "layout_similarity", "right", "unseen", "document", "found", "expected", "counted")
     return [point[name] for name in names]
 

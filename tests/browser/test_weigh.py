@@ -1,0 +1,99 @@
+"""Weigh in the browser: the dial by mouse and by keyboard, three ways to set it, rules for fields, and publishing."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import Application
+
+
+@pytest.fixture
+def weighed(application: Application, page: Page) -> int:
+    """The Weigh page of a type with a version from 24 papers."""
+    kind = application.labelled_type(24)
+    page.goto(f"/types/{kind}/weigh")
+    expect(page.locator(".frontier .knob")).to_be_visible()
+    return kind
+
+
+def minutes(page: Page) -> float:
+    """Minutes of review per 100 papers where the dial stands."""
+    return float(page.get_by_role("slider", name="The dial").get_attribute("aria-valuenow") or "nan")
+
+
+def test_the_dial_is_dragged_along_the_frontier_and_all_figures_follow(weighed: int, page: Page) -> None:
+    chart = page.locator(".frontier svg").bounding_box()
+    assert chart is not None
+    page.mouse.move(chart["x"] + chart["width"] / 2, chart["y"] + 90)
+    page.mouse.down()
+    page.mouse.move(chart["x"] + chart["width"] - 16, chart["y"] + 90, steps=4)
+    page.mouse.up()
+    expect(page.get_by_role("heading", level=1)).to_have_text("No value passes, so there is nothing to promise")
+    expect(page.locator(".balance [data-passes]").first).to_have_text("0 % of 24")
+    everything = minutes(page)
+    page.get_by_role("button", name="Take the proposal").click()
+    expect(page.get_by_role("button", name="Take the proposal")).to_be_hidden()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("At most 2 % wrong among what passes: expected")
+    assert minutes(page) < everything
+
+
+def test_each_of_the_three_ways_proposes_a_setting(weighed: int, page: Page) -> None:
+    page.get_by_label("At most", exact=True).select_option("0.1")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("At most 10 % wrong among what passes")
+    page.get_by_role("radio", name="hours of review").check()
+    page.get_by_label("Review takes at most").fill("0")
+    page.get_by_label("papers a week").fill("400")
+    expect(page.locator("[data-proposal]")).to_contain_text("as proposed: 0 min per 100 papers")
+    page.get_by_label("Review takes at most").fill("500")
+    expect(page.locator(".balance [data-passes]").first).to_have_text("0 % of 24")
+    page.get_by_role("radio", name="costs").check()
+    page.get_by_label("A wrong value costs").fill("0.5")
+    expect(page.locator(".balance [data-passes]").first).not_to_have_text("0 % of 24")
+    page.get_by_label("A wrong value costs").fill("0")
+    expect(page.locator("[data-proposal]")).to_contain_text("A wrong value must cost more than 0")
+
+
+def test_weighing_by_keyboard_alone(weighed: int, page: Page) -> None:
+    """From the dial to a field's threshold, its marks and its rule, to a policy that is in force."""
+    page.keyboard.press("d")
+    expect(page.get_by_role("slider", name="The dial")).to_be_focused()
+    page.keyboard.press("End")
+    expect(page.get_by_role("heading", level=1)).to_have_text("No value passes, so there is nothing to promise")
+    page.keyboard.press("Home")
+    expect(page.get_by_role("heading", level=1)).not_to_contain_text("nothing to promise")
+    page.keyboard.press("j")
+    first = page.get_by_role("slider", name="Threshold of")
+    expect(first.first).to_be_focused()
+    page.keyboard.press("PageUp")
+    expect(page.locator(".balance select").first).to_have_value("pinned")
+    page.keyboard.press(".")
+    card = page.locator("#mark-card")
+    expect(card).to_contain_text("%, right: found")
+    expect(card.get_by_role("link", name="Open")).to_be_visible()
+    expect(card.locator("img")).to_have_js_property("complete", True)
+    page.keyboard.press("Escape")
+    expect(card).to_be_hidden()
+    page.get_by_label("Note for this policy").focus()
+    page.keyboard.type("by hand")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Enter")
+    expect(page.locator("td", has_text="by hand")).to_be_visible()
+    expect(page.locator(".balance select").first).to_have_value("pinned")  # how the dial was set is kept
+
+
+def test_rules_for_fields_are_kept_with_the_policy_and_hold_papers(
+    weighed: int, application: Application, page: Page
+) -> None:
+    page.get_by_label("Rule for Amount").select_option("held")
+    amount = page.locator('.balance[data-key="amount"]')
+    expect(amount.locator("[data-wrong]")).to_have_text("nothing passes")
+    page.get_by_label("Rule for Member").select_option("10")
+    page.get_by_label("Order of fields").select_option("review")
+    expect(page.locator(".balance").first).to_have_attribute("data-key", "amount")
+    page.get_by_role("button", name="Publish policy 1").click()
+    expect(page.get_by_role("button", name="Publish policy 2")).to_be_visible()
+    expect(page.get_by_label("Rule for Amount")).to_have_value("held")
+    expect(page.get_by_label("Rule for Member")).to_have_value("10")
+    (policy,) = application.call("GET", f"/types/{weighed}/policies")
+    assert policy["always_held"] == ["amount"]
+    assert policy["settings"]["weights"] == {"member": 10.0}
