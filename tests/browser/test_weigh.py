@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import Application
+from tests.papers import slip_pdf, slips
 
 
 @pytest.fixture
@@ -97,3 +98,25 @@ def test_rules_for_fields_are_kept_with_the_policy_and_hold_papers(
     (policy,) = application.call("GET", f"/types/{weighed}/policies")
     assert policy["always_held"] == ["amount"]
     assert policy["settings"]["weights"] == {"member": 10.0}
+
+
+def test_thresholds_are_tried_on_live_papers_before_they_count(
+    weighed: int, application: Application, page: Page
+) -> None:
+    page.keyboard.press("t")
+    expect(page.locator("#trial")).to_contain_text("No live paper has been drafted yet")
+    page.get_by_role("button", name="Close").click()
+    expect(page.locator("#trial")).to_be_hidden()
+    application.policy(weighed, 1.0)
+    application.upload(weighed, "live.pdf", slip_pdf(slips(1, start=80)[0]), "live")
+    application.wait(f"/types/{weighed}/steps", lambda steps: steps["drafted"] == 1)
+    page.reload()
+    page.keyboard.press("d")
+    page.keyboard.press("Home")  # to the setting with the least review
+    page.get_by_role("button", name="Try on live papers").click()
+    trial = page.locator("#trial")
+    expect(trial.get_by_role("heading", level=2)).to_contain_text("Of the last 1 live paper: ")
+    expect(trial.locator(".trial-column").first).to_contain_text("would pass")
+    expect(trial.locator("li").first).to_contain_text("threshold")
+    expect(trial.locator("li img").first).to_have_js_property("complete", True)
+    assert application.call("GET", f"/types/{weighed}/policies")[0]["number"] == 1  # nothing was saved

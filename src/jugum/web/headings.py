@@ -20,6 +20,7 @@ from jugum.flow.overview.overview import Steps, UrgentStep
 from jugum.flow.plan.synonyms import SynonymsView
 from jugum.flow.review.queue import QueueView
 from jugum.flow.train.versions import Against, TrainView, VersionView
+from jugum.flow.weigh.trial import TrialView
 from jugum.web.figures import article, joined, many, percent, when
 
 
@@ -187,6 +188,22 @@ def promise(outcome: Outcome, promised: Promise) -> str:
         return f"{said}: expected, but too close to prove (bound {bound})"
     more = many(promised.more_papers, "more checked paper")
     return f"{said}: expected, not yet proven (bound {bound}; about {more})"
+
+
+def trial(found: TrialView) -> str:
+    """What thresholds would have done with live papers."""
+    if not found.papers:
+        return "No live paper has been drafted yet: there is nothing to try it on"
+    papers = many(found.papers, "live paper")
+    passing = f"{found.passing_then:,} of {many(found.fields, 'value')} would pass instead of {found.passing_now:,}"
+    whole = f"{many(found.whole_then, 'whole paper')} instead of {found.whole_now:,}"
+    minutes = f"{found.minutes_then:.0f} min of review instead of {found.minutes_now:.0f}"
+    said = f"Of the last {papers}: {passing}, {whole}; {minutes}"
+    if found.checked:
+        said += (
+            f". Of the values that would newly pass, people looked at {found.checked:,} and corrected {found.wrong:,}"
+        )
+    return said
 
 
 def review(queue: QueueView, reason: str | None = None, style: DateStyle = DateStyle.WORDS) -> str:

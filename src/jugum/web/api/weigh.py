@@ -15,6 +15,7 @@ from jugum.core.thresholds.outcome import says_something
 from jugum.flow.weigh import policies, weighing
 from jugum.flow.weigh.evidence import Point, evidence_place
 from jugum.flow.weigh.policies import PolicyView
+from jugum.flow.weigh.trial import PAPERS, TrialChange, trial
 from jugum.flow.weigh.weighing import DialSettings, FieldWeighed, Frontier, SetPoint, Way, WeighView
 from jugum.web import headings
 from jugum.web.addresses import crop_address
@@ -276,6 +277,78 @@ def what_follows(request: Request, type_id: int, actor: MaySee, body: Thresholds
         **{key: FollowsOut(**OutcomeOut.of(outcome).model_dump()) for key, outcome in found.outcomes.items()},
         "": FollowsOut(**total.outcome.model_dump(), **said),
     }
+
+
+class TrialBody(ThresholdsBody):
+    """Thresholds with the fields that always go to a person, to be tried on the last `papers` live papers."""
+
+    always_held: list[str] = Field(default_factory=list)
+    papers: int = Field(PAPERS, ge=1, le=1000)
+
+
+class TrialChangeOut(BaseModel):
+    """A field of a live paper that would change sides, with the picture of its place ("" without one) and where the
+    paper is looked at. `corrected`: whether a person gave another value than was read; None where nobody looked."""
+
+    document_id: int
+    paper: str
+    key: str
+    name: str
+    value: str
+    confidence: float
+    threshold: float
+    would_pass: bool
+    corrected: bool | None
+    corrected_to: str
+    crop: str
+    address: str
+
+    @staticmethod
+    def of(change: TrialChange) -> TrialChangeOut:
+        return TrialChangeOut.model_validate(
+            {
+                **{name: value for name, value in vars(change).items() if name != "place"},
+                "crop": crop_address(change.document_id, *change.place) if change.place else "",
+                "address": f"/look/{change.document_id}",
+            }
+        )
+
+
+class TrialOut(BaseModel):
+    """What thresholds would have done with the last live papers: fields and whole papers that pass now and then,
+    minutes of review, and the changes; `said` sums up."""
+
+    papers: int
+    fields: int
+    passing_now: int
+    passing_then: int
+    whole_now: int
+    whole_then: int
+    minutes_now: float
+    minutes_then: float
+    checked: int
+    wrong: int
+    would_pass: int
+    would_wait: int
+    said: str
+    changes: list[TrialChangeOut]
+
+
+@router.post("/types/{type_id}/weigh/trial")
+def try_thresholds(request: Request, type_id: int, actor: MaySee, body: TrialBody) -> TrialOut:
+    """What thresholds would do to the last live papers, by their kept readings. Nothing is saved and nothing is read
+    again."""
+    found = trial(
+        request.app.state.store,
+        type_id,
+        body.thresholds,
+        body.layout_similarity_min,
+        body.always_held,
+        body.papers,
+    )
+    same = {name: value for name, value in vars(found).items() if name != "changes"}
+    changes = [TrialChangeOut.of(change) for change in found.changes]
+    return TrialOut(**same, said=headings.trial(found), changes=changes)
 
 
 @router.get("/types/{type_id}/policies")

@@ -7,6 +7,7 @@ import { Axis, Balance } from "./balances.js";
 import { FrontierChart } from "./frontier.js";
 import { Dial } from "./model.js";
 import { showMark } from "./mark_card.js";
+import { showTrial } from "./trial.js";
 import { Ways } from "./ways.js";
 
 const root = document.getElementById("weigh");
@@ -91,15 +92,20 @@ new ResizeObserver(() => {
   head.replaceChildren(...new Axis(head.clientWidth).heads());
 }).observe(head);
 
+/** What is shown, as the server takes it. */
+const shown = () => ({
+  thresholds: { ...Object.fromEntries(Object.keys(dial.fields).map((key) => [key, 1])), ...dial.point.thresholds },
+  layout_similarity_min: similarityMin(),
+  always_held: dial.dial.always_held,
+  error_most: dial.dial.error_most,
+});
+document.getElementById("try").addEventListener("click", () => showTrial(type, shown()));
 document.getElementById("publish")?.addEventListener("click", async (event) => {
   event.preventDefault();
   if (timer) await refresh(); // what was just changed is published, too
   const body = {
-    thresholds: { ...Object.fromEntries(Object.keys(dial.fields).map((key) => [key, 1])), ...dial.point.thresholds },
-    layout_similarity_min: similarityMin(),
-    always_held: dial.dial.always_held,
+    ...shown(),
     dial: dial.dial,
-    error_most: dial.dial.error_most,
     note: /** @type {HTMLInputElement} */ (document.getElementById("note")).value,
   };
   await call("POST", `/api/v1/types/${type}/policies`, body).then(
@@ -119,6 +125,7 @@ setKeys({
   j: () => walk(1),
   k: () => walk(-1),
   d: () => chart.handle.focus(),
+  t: () => document.getElementById("try").click(),
   Escape: () => (document.getElementById("mark-card").hidden = true),
   ArrowLeft: () => chart.to(dial.place + 1),
   ArrowRight: () => chart.to(dial.place - 1),

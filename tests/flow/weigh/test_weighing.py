@@ -1,0 +1,117 @@
+"""The dial of a type: the frontier of its evidence, three ways to set it, and what cannot be meant."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import pytest
+from tests.office import Office
+from tests.papers import slips
+
+from jugum.core.thresholds import FieldRules
+from jugum.core.thresholds.frontier import bounded
+from jugum.errors import InputError, NotFound
+from jugum.flow.weigh import policies, weighing
+from jugum.flow.weigh.evidence import evidence_place
+from jugum.flow.weigh.life import papers_a_week_in
+from jugum.flow.weigh.weighing import DialSettings, Way
+from jugum.store.models import Document
+
+Run = Callable[[], None]
+
+
+def dial(office: Office, **settings: Any) -> weighing.Frontier:
+    return weighing.frontier_of(office.store, office.type_id, DialSettings(**settings))
+
+
+def test_the_policy_in_force_stands_in_the_picture(trained: Office) -> None:
+    assert weighing.weigh(trained.store, trained.type_id).frontier.now is None
+    thresholds, gate = weighing.proposal(trained.store, trained.type_id, 0.2)
+    policies.save_policy(trained.store, trained.analyst, trained.type_id, thresholds, gate)
+    view = weighing.weigh(trained.store, trained.type_id, DialSettings(error_most=0.2))
+    now, place = view.frontier.now, view.frontier.proposed
+    assert now is not None
+    assert place is not None
+    assert now.point == view.frontier.points[place].point  # the setting that was proposed, judged alike
+    by_hand = dict.fromkeys(thresholds, 0.123)
+    policies.save_policy(trained.store, trained.analyst, trained.type_id, by_hand, gate)
+    now = weighing.weigh(trained.store, trained.type_id).frontier.now
+    assert now is not None
+    assert now.point.outcome.passing == 30
+
+
+def test_each_way_chooses_a_setting(trained: Office) -> None:
+    nothing = dial(trained, way=Way.BUDGET, hours_a_week=1000.0, papers_a_week=10.0)
+    assert nothing.proposed == 0
+    everything = dial(trained, way=Way.BUDGET, hours_a_week=0.0, papers_a_week=10.0)
+    assert everything.proposed is not None
+    assert everything.points[everything.proposed].point.minutes == 0
+    strict, lax = (dial(trained, way=Way.COSTS, wrong_value_cost=cost) for cost in (1e6, 0.01))
+    assert (strict.proposed or 0) < (lax.proposed or 0)
+    assert dial(trained, error_most=0.001).proposed is None
+
+
+def test_fields_follow_their_rules(trained: Office) -> None:
+    rules = FieldRules({"amount": 50.0}, {"member": 0.6}, frozenset({"paid_on"}))
+    for at in dial(trained, rules=rules).points:
+        thresholds = at.point.thresholds
+        assert thresholds["member"] == 0.6
+        assert "paid_on" not in bounded(thresholds)
+    lax = dial(trained).points[-1].point.thresholds["amount"]
+    assert dial(trained, rules=rules).points[-1].point.thresholds["amount"] > lax
+
+
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        ({"error_most": 0.0}, "between 0.1 % and 50 %"),
+        ({"wrong_value_cost": 0.0}, "must cost more than 0"),
+        ({"hours_a_week": -1.0}, "must not be negative"),
+        ({"papers_a_week": -1.0}, "must not be negative"),
+        ({"rules": FieldRules(weights={"amount": 0.0})}, "weight of “amount”"),
+        ({"rules": FieldRules(pinned={"amount": 1.5})}, "must be between 0 and 1"),
+        ({"rules": FieldRules(always_held=frozenset({"nobody"}))}, "nobody"),
+    ],
+)
+def test_settings_that_cannot_be_meant_are_refused(trained: Office, given: dict[str, Any], said: str) -> None:
+    with pytest.raises(InputError, match=said):
+        dial(trained, **given)
+
+
+def test_a_type_without_a_version_has_nothing_to_weigh(office: Office) -> None:
+    with pytest.raises(InputError, match="nothing to weigh"):
+        dial(office)
+
+
+def test_papers_a_week_are_those_of_the_last_four_weeks(trained: Office, run_jobs: Run) -> None:
+    now = datetime.now(UTC)
+    with trained.store.session() as session:
+        assert papers_a_week_in(session, trained.type_id) == 0.0
+    papers = [trained.bring(slip, "live") for slip in slips(3, start=70)]
+    with trained.store.session() as session:
+        assert papers_a_week_in(session, trained.type_id, now) == 3.0  # since today: no less than a week
+        session.get_one(Document, papers[0]).received_at = now - timedelta(weeks=6)
+        session.flush()
+        assert papers_a_week_in(session, trained.type_id, now) == pytest.approx(2 / 4)
+
+
+def test_a_mark_leads_to_its_place(trained: Office) -> None:
+    point = weighing.weigh(trained.store, trained.type_id).fields[0].points[0]
+    key = weighing.weigh(trained.store, trained.type_id).fields[0].key
+    place = evidence_place(trained.store, trained.type_id, key, point.document)
+    assert place.paper.endswith(".pdf")
+    assert place.page == 1
+    assert place.box is not None
+    with pytest.raises(NotFound):
+        evidence_place(trained.store, trained.type_id, key, -3)
+
+
+def test_what_was_proposed_by_a_promise_is_what_is_shown(trained: Office) -> None:
+    settings = DialSettings(error_most=0.2)
+    thresholds, _ = weighing.proposal(trained.store, trained.type_id, 0.2)
+    shown = weighing.frontier_of(trained.store, trained.type_id, replace(settings))
+    assert shown.proposed is not None
+    assert bounded(shown.points[shown.proposed].point.thresholds) == thresholds
