@@ -167,6 +167,28 @@ def test_higher_thresholds_let_less_pass_and_no_more_wrong(client: Any, trained:
         assert found["amount"]["promise"] == ""
 
 
+def test_a_policy_goes_out_and_comes_in_as_json(client: Any, trained: Office, version: int) -> None:
+    address = f"{V1}/types/{trained.type_id}/policies"
+    sent = {
+        "thresholds": {"member": 0.8, "paid_on": 0.9, "amount": 1.0},
+        "layout_similarity_min": 0.5,
+        "note": "as before",
+        "always_held": ["amount"],
+        "dial": {"way": "costs", "wrong_value_cost": 80.0, "weights": {"member": 2.0}},
+    }
+    assert client.post(address, json=sent).json() == {"number": 1}
+    out = client.get(f"{address}/1").json()
+    assert {name: out[name] for name in ("thresholds", "layout_similarity_min", "note", "always_held")} == {
+        name: sent[name] for name in ("thresholds", "layout_similarity_min", "note", "always_held")
+    }
+    assert client.post(address, json=out).json() == {"number": 2}
+    assert client.get(f"{address}/2").json() == out
+    assert client.get(f"{address}/9").status_code == 404
+    weighed = client.get(f"{V1}/types/{trained.type_id}/weigh").json()
+    assert (weighed["dial"]["way"], weighed["dial"]["wrong_value_cost"]) == ("costs", 80.0)
+    assert "amount" not in weighed["frontier"]["points"][-1]["thresholds"]
+
+
 def test_a_reviewer_reads_reports_and_neither_trains_nor_publishes(app: FastAPI, trained: Office, version: int) -> None:
     with client_of(app, trained, "reviewer") as reviewer:
         assert reviewer.get(f"{V1}/versions/{version}").status_code == 200

@@ -120,3 +120,22 @@ def test_thresholds_are_tried_on_live_papers_before_they_count(
     expect(trial.locator("li").first).to_contain_text("threshold")
     expect(trial.locator("li img").first).to_have_js_property("complete", True)
     assert application.call("GET", f"/types/{weighed}/policies")[0]["number"] == 1  # nothing was saved
+
+
+def test_an_earlier_policy_says_what_changed_stands_in_the_picture_and_comes_back(
+    weighed: int, application: Application, page: Page
+) -> None:
+    for threshold in (0.7, 0.9):
+        application.policy(weighed, threshold)
+    page.reload()
+    newest, first = page.locator("tr", has_text="in force"), page.locator("tr", has_text="Policy 1")
+    newest.get_by_text("3 changes").click()
+    expect(newest).to_contain_text("Amount: 70 % → 90 %")
+    expect(first).to_contain_text("the first")
+    first.get_by_role("button", name="Show in the picture").click()
+    expect(page.locator(".frontier .line.then")).to_be_attached()
+    expect(page.locator(".frontier")).to_contain_text("policy 1")
+    first.get_by_role("button", name="Show in the picture").click()
+    expect(page.locator(".frontier .line.then")).to_have_count(0)
+    first.get_by_role("button", name="Go back to it").click()
+    expect(page.locator("td", has_text="Back to policy 1")).to_be_visible()

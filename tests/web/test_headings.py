@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 from jugum.core.evaluation.compare import Comparison, ComparisonVerdict
 from jugum.core.thresholds import Evidence, EvidenceTable, outcome
 from jugum.core.thresholds.promise import promise_of
 from jugum.flow.train.versions import Against
+from jugum.flow.weigh.policies import PolicyView
 from jugum.web import headings
 
 
@@ -30,6 +33,22 @@ def test_what_can_be_promised_is_said_with_what_is_missing() -> None:
         promised(60, 0, 0.9801) == "At most 2 % wrong among what passes: expected, but too close to prove (bound 4.9 %)"
     )
     assert promised(0, 0) == "No value passes, so there is nothing to promise"
+
+
+def test_what_a_policy_changed_is_said_field_by_field() -> None:
+    def policy(thresholds: dict[str, float], held: list[str], gate: float) -> PolicyView:
+        return PolicyView(1, 1, 1, thresholds, gate, "", datetime(2026, 1, 1, tzinfo=UTC), "Runa", {}, held, {})
+
+    names = {"amount": "Amount", "member": "Member", "day": "Day"}
+    before = policy({"amount": 0.9, "member": 0.8}, [], 0.6)
+    now = policy({"amount": 0.905, "member": 0.8, "day": 0.7}, ["member"], 0.5)
+    assert headings.policy_changes(now, before, names) == [
+        "Amount: 90 % → 90.5 %",
+        "Member: 80 % → always a person",
+        "Day: no threshold → 70 %",
+        "Minimum layout similarity: 60 % → 50 %",
+    ]
+    assert headings.policy_changes(now, now, names) == headings.policy_changes(now, None, names) == []
 
 
 def test_a_version_is_said_to_be_better_only_when_chance_is_unlikely() -> None:

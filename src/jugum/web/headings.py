@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from jugum.core.evaluation.compare import ComparisonVerdict
 from jugum.core.states import IN_TRAINING, VersionState
@@ -20,6 +20,7 @@ from jugum.flow.overview.overview import Steps, UrgentStep
 from jugum.flow.plan.synonyms import SynonymsView
 from jugum.flow.review.queue import QueueView
 from jugum.flow.train.versions import Against, TrainView, VersionView
+from jugum.flow.weigh.policies import PolicyView
 from jugum.flow.weigh.trial import TrialView
 from jugum.web.figures import article, joined, many, percent, when
 
@@ -188,6 +189,25 @@ def promise(outcome: Outcome, promised: Promise) -> str:
         return f"{said}: expected, but too close to prove (bound {bound})"
     more = many(promised.more_papers, "more checked paper")
     return f"{said}: expected, not yet proven (bound {bound}; about {more})"
+
+
+def policy_changes(now: PolicyView, before: PolicyView | None, names: Mapping[str, str]) -> list[str]:
+    """What a policy changed, field by field, against the one before."""
+    if before is None:
+        return []
+
+    def said(policy: PolicyView, key: str) -> str:
+        if key in policy.always_held:
+            return "always a person"
+        threshold = policy.thresholds.get(key)
+        return "no threshold" if threshold is None else f"{100 * threshold:g} %"
+
+    keys = [key for key in names if key in now.thresholds or key in before.thresholds]
+    pairs = [(names[key], said(before, key), said(now, key)) for key in keys]
+    if now.layout_similarity_min != before.layout_similarity_min:
+        similarity = (f"{100 * policy.layout_similarity_min:g} %" for policy in (before, now))
+        pairs.append(("Minimum layout similarity", next(similarity), next(similarity)))
+    return [f"{name}: {was} → {becomes}" for name, was, becomes in pairs if was != becomes]
 
 
 def trial(found: TrialView) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -115,6 +115,20 @@ def point_of(
     return FrontierPoint(float("nan"), thresholds, outcome(table, passes), minutes, loss)
 
 
+def point_among(
+    points: Sequence[FrontierPoint],
+    table: EvidenceTable,
+    thresholds: Mapping[str, float],
+    rules: FieldRules = FieldRules(),
+    effort: Effort = USUAL_EFFORT,
+) -> FrontierPoint:
+    """The point of the frontier with these thresholds, where there is one, so that they are judged as their setting is;
+    else where they stand by themselves (`point_of`)."""
+    rounded = {key: round(value, 4) for key, value in thresholds.items()}
+    same = (one for one in points if {key: round(it, 4) for key, it in bounded(one.thresholds).items()} == rounded)
+    return next(same, None) or point_of(table, thresholds, rules, effort)
+
+
 def _weights(table: EvidenceTable, rules: FieldRules) -> Floats:
     """The weight of each decision's field (N)."""
     return np.array([rules.weights.get(key, 1.0) for key in table.fields] or [1.0], dtype=np.float64)[table.field]
@@ -179,4 +193,4 @@ def bounded(thresholds: Mapping[str, float]) -> dict[str, float]:
     return {key: value for key, value in thresholds.items() if value != NEVER}
 
 
-__all__ = ["FrontierPoint", "bounded", "frontier", "minutes_per_100", "point_of"]
+__all__ = ["FrontierPoint", "bounded", "frontier", "minutes_per_100", "point_among", "point_of"]

@@ -10,13 +10,15 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.thresholds import outcome, passing
-from jugum.errors import Conflict, InputError
+from jugum.core.thresholds import FieldRules, FrontierPoint, frontier, outcome, passing
+from jugum.core.thresholds.frontier import point_among
+from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.in_force import current_policy, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import WEIGH, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.weigh.evidence import evidence_of, weighable_version, weighed_fields
+from jugum.flow.weigh.life import effort_in
 from jugum.store import Store
 from jugum.store.models import Person, Policy
 from jugum.store.queue import Task, enqueue
@@ -85,6 +87,9 @@ def save_policy(
         table = evidence_of(version, sorted(thresholds), layout_similarity_min)
         passing_now = {key: value for key, value in thresholds.items() if key not in always_held}
         total = outcome(table, passing(table, passing_now))
+        effort, rules = effort_in(session, type_id), rules_of(policy)
+        points = frontier(table, rules, effort)
+        here = point_among(points, table, passing_now, rules, effort)
         policy.outcome = {
             "total": total.total,
             "passing": total.passing,
@@ -92,10 +97,24 @@ def save_policy(
             "error_upper": total.error_upper,
             "expected_share": total.expected_share,
             "papers": table.papers,
+            # as it stood in the picture when it was published, to be laid over that of another day
+            "frontier": [_in_picture(point) for point in points],
+            "point": _in_picture(here),
         }
         record(session, actor, Action.SAVE_POLICY, "policy", policy.id, number=number, thresholds=policy.thresholds)
         enqueue(session, Task.ROUTE_AGAIN, priority=60, lock=f"route-{type_id}", type_id=type_id)
         return number
+
+
+def _in_picture(point: FrontierPoint) -> list[float]:
+    """Minutes of review per 100 papers, wrong values in 1,000, and these at the upper bound."""
+    return [round(value, 2) for value in (point.minutes, point.wrong_per_1000, point.wrong_per_1000_upper)]
+
+
+def rules_of(policy: Policy) -> FieldRules:
+    """The rules for fields that a policy was made by."""
+    weights, pinned = (policy.settings.get(name) or {} for name in ("weights", "pinned"))
+    return FieldRules(weights, pinned, frozenset(policy.always_held))
 
 
 def in_force(store: Store, type_id: int) -> PolicyView | None:
@@ -128,6 +147,15 @@ def policy_view(session: Session, row: Policy) -> PolicyView:
     )
 
 
+def policy(store: Store, type_id: int, number: int) -> PolicyView:
+    """One policy by its number. NotFound without it."""
+    with store.session() as session:
+        row = session.scalar(select(Policy).where(Policy.type_id == type_id, Policy.number == number))
+        if row is None:
+            raise NotFound(f"There is no policy {number}.")
+        return policy_view(session, row)
+
+
 def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
     """Save an earlier policy's thresholds again as the newest."""
     with store.session() as session:
@@ -146,4 +174,4 @@ def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
     return save_policy(store, actor, type_id, kept, gate, note, always_held=held, settings=settings)
 
 
-__all__ = ["PolicyView", "go_back", "in_force", "policies", "policy_view", "save_policy"]
+__all__ = ["PolicyView", "go_back", "in_force", "policies", "policy", "policy_view", "save_policy"]

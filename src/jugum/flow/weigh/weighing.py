@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -25,7 +25,7 @@ from jugum.core.thresholds import (
 from jugum.core.thresholds.choice import Costs
 from jugum.core.thresholds.dial import GRID
 from jugum.core.thresholds.effort import Effort
-from jugum.core.thresholds.frontier import bounded
+from jugum.core.thresholds.frontier import point_among
 from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.errors import InputError
 from jugum.flow.in_force import current_policy, report_in
@@ -207,24 +207,11 @@ def _frontier(
         settings,
         [said(point) for point in points],
         points.index(chosen) if chosen else None,
-        said(_point_in_force(table, points, in_force, settings.rules, effort)) if in_force is not None else None,
+        said(point_among(points, table, in_force, settings.rules, effort)) if in_force is not None else None,
         table.papers,
         effort,
         a_week,
     )
-
-
-def _point_in_force(
-    table: EvidenceTable,
-    points: Sequence[FrontierPoint],
-    in_force: Mapping[str, float],
-    rules: FieldRules,
-    effort: Effort,
-) -> FrontierPoint:
-    """The policy in force in the picture: a setting of the dial where it is one."""
-    rounded = {key: round(value, 4) for key, value in in_force.items()}
-    same = (point for point in points if {k: round(v, 4) for k, v in bounded(point.thresholds).items()} == rounded)
-    return next(same, None) or point_of(table, in_force, rules, effort)
 
 
 def _check(settings: DialSettings, table: EvidenceTable) -> None:

@@ -53,7 +53,7 @@ class DialBody(BaseModel):
     @staticmethod
     def of(policy: PolicyView | None) -> DialBody:
         """How the dial of a policy was set; the usual way for one that does not say."""
-        return DialBody.model_validate({**policy.settings, "layout_similarity_min": None} if policy else {})
+        return DialBody.model_validate({**policy.settings, "always_held": policy.always_held} if policy else {})
 
 
 class ThresholdsBody(BaseModel):
@@ -357,11 +357,26 @@ def list_policies(request: Request, type_id: int, actor: MaySee) -> list[PolicyV
     return policies.policies(request.app.state.store, type_id)
 
 
+@router.get("/types/{type_id}/policies/{number}")
+def one_policy(request: Request, type_id: int, number: int, actor: MaySee) -> PolicyBody:
+    """A policy as it can be published again, here or for another type with the same fields."""
+    found = policies.policy(request.app.state.store, type_id, number)
+    dial = DialBody.of(found)
+    return PolicyBody(
+        thresholds=found.thresholds,
+        layout_similarity_min=found.layout_similarity_min,
+        error_most=dial.error_most,
+        note=found.note,
+        always_held=found.always_held,
+        dial=dial if found.settings else None,
+    )
+
+
 @router.post("/types/{type_id}/policies", status_code=201)
 def save_policy(request: Request, type_id: int, actor: MayWeigh, body: PolicyBody) -> Number:
     """Publish thresholds as the next policy: papers that are drafted from now on and held ones that nobody has begun
     are held and pass by it."""
-    settings = body.dial.model_dump(exclude={"layout_similarity_min"}) if body.dial else {}
+    settings = body.dial.model_dump(exclude={"layout_similarity_min", "always_held"}) if body.dial else {}
     number = policies.save_policy(
         request.app.state.store,
         actor,

@@ -38,6 +38,7 @@ def weigh_page(request: Request, type_id: int, actor: MaySee) -> Response:
         weighed=WeighOut.of(view, dial).model_dump(mode="json", exclude={"balances": {"__all__": {"points"}}}),
         marks={one.key: [_mark(asdict(point)) for point in one.points] for one in view.fields},
         policies=policies.policies(store, type_id),
+        names={one.key: one.name for one in view.fields},
     )
 
 

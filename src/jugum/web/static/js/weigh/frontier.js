@@ -18,6 +18,8 @@ export class FrontierChart {
     this.chart = chart;
     this.dial = dial;
     this.moved = moved;
+    /** @type {{name: string, points: [number, number, number][], point: [number, number, number]} | null} */
+    this.then = null;
     this.handle = this.makeHandle();
     new ResizeObserver(() => this.draw()).observe(chart);
   }
@@ -80,7 +82,8 @@ export class FrontierChart {
     const { points, proposed, now } = this.dial;
     const shown = [points[proposed ?? 0], now].filter(Boolean);
     const most = Math.max(10, ...shown.map((point) => point.wrong_per_1000_upper));
-    this.most = Math.max(1, ...points.map((point) => point.minutes_per_100_papers));
+    const then = this.then?.points.map(([minutes]) => minutes) ?? [];
+    this.most = Math.max(1, ...points.map((point) => point.minutes_per_100_papers), ...then);
     this.up = niceAxis(1.6 * most, 4);
   }
 
@@ -93,6 +96,7 @@ export class FrontierChart {
       ...this.axes(),
       ...this.legend(),
       ...this.curve(),
+      ...this.before(),
       ...this.ranges(),
       ...this.marks(),
       this.place(),
@@ -154,6 +158,20 @@ export class FrontierChart {
       svg("polygon", { class: "band", points: [...line, ...upper.toReversed()].join(" ") }),
       svg("polyline", { class: "bound", points: upper.join(" ") }),
       svg("polyline", { class: "line", points: line.join(" ") }),
+    ];
+  }
+
+  /** The frontier as it was when an earlier policy was published, and where that stood. */
+  before() {
+    if (!this.then) return [];
+    const line = this.then.points.map(
+      ([minutes, wrong]) => `${this.x(minutes).toFixed(1)},${this.y(wrong).toFixed(1)}`,
+    );
+    const [x, y] = [this.x(this.then.point[0]), this.y(this.then.point[1])];
+    return [
+      svg("polyline", { class: "line then", points: line.join(" ") }),
+      svg("path", { class: "now then", d: `M${x} ${y - 6}l6 6l-6 6l-6 -6z` }),
+      ...this.label(this.then.name, x, y, 1),
     ];
   }
 

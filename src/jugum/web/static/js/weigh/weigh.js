@@ -114,6 +114,18 @@ document.getElementById("publish")?.addEventListener("click", async (event) => {
   );
 });
 
+const earlier = /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll("[data-then]"));
+for (const button of earlier) {
+  button.addEventListener("click", () => {
+    const shows = button.getAttribute("aria-pressed") !== "true";
+    for (const other of earlier) other.setAttribute("aria-pressed", String(shows && other === button));
+    const { then, frontier, point } = button.dataset;
+    chart.then = shows ? { name: `policy ${then}`, points: JSON.parse(frontier), point: JSON.parse(point) } : null;
+    chart.draw();
+    if (shows) chart.chart.scrollIntoView({ block: "center" });
+  });
+}
+
 let at = -1;
 const rows = () =>
   [...root.querySelectorAll(".balance")].map((section) => balances.find((one) => one.section === section));
