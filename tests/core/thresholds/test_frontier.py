@@ -122,7 +122,13 @@ def test_from_strict_to_lax_more_passes_and_less_is_looked_at() -> None:
         assert after.minutes <= before.minutes
         assert after.wrong_per_1000 >= before.wrong_per_1000 - 1e-9
     assert points[-1].wrong_per_1000 <= points[-1].wrong_per_1000_upper
-    assert frontier(EvidenceTable.of([])) == []
+
+
+def test_without_evidence_there_is_one_setting_at_which_nothing_passes() -> None:
+    (only,) = frontier(EvidenceTable.of([], ["a", "b"]), FieldRules(always_held=frozenset("b")))
+    assert bounded(only.thresholds) == {"a": 1.0}
+    assert (only.setting, only.minutes, only.outcome.passing, only.outcome.error_upper) == (0.0, 0.0, 0, 1.0)
+    assert frontier(EvidenceTable.of([]))[0].thresholds == {}
 
 
 def test_a_setting_is_judged_on_papers_that_had_no_part_in_its_thresholds() -> None:

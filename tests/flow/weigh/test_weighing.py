@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
+from sqlalchemy import select
 from tests.office import Office
 from tests.papers import slips
 
@@ -18,7 +19,7 @@ from jugum.flow.weigh import policies, weighing
 from jugum.flow.weigh.evidence import evidence_place
 from jugum.flow.weigh.life import papers_a_week_in
 from jugum.flow.weigh.weighing import DialSettings, Way
-from jugum.store.models import Document
+from jugum.store.models import Document, ModelVersion
 
 Run = Callable[[], None]
 
@@ -115,3 +116,17 @@ def test_what_was_proposed_by_a_promise_is_what_is_shown(trained: Office) -> Non
     shown = weighing.frontier_of(trained.store, trained.type_id, replace(settings))
     assert shown.proposed is not None
     assert bounded(shown.points[shown.proposed].point.thresholds) == thresholds
+
+
+def test_a_type_of_which_every_layout_is_new_lets_nothing_pass(trained: Office) -> None:
+    """Each labelled paper of a layout of its own: no value of a known layout was measured."""
+    with trained.store.session() as session:
+        version = session.scalars(select(ModelVersion).where(ModelVersion.type_id == trained.type_id)).one()
+        version.evidence = [{**row, "unseen": True} for row in version.evidence]
+    view = weighing.weigh(trained.store, trained.type_id)
+    assert [at.promise.state for at in view.frontier.points] == ["empty"]
+    assert set(weighing.proposal(trained.store, trained.type_id)[0].values()) == {1.0}
+    policies.save_policy(trained.store, trained.analyst, trained.type_id, {one.key: 1.0 for one in view.fields}, 0.6)
+    now = weighing.weigh(trained.store, trained.type_id).frontier.now
+    assert now is not None
+    assert now.point.outcome.passing == 0

@@ -55,7 +55,7 @@ class Curves:
 
         def along(values: Floats) -> Floats:
             sums = np.bincount(place, weights=values, minlength=count * (len(GRID) + 1))
-            return np.asarray(sums.reshape(count, -1)[:, :-1].cumsum(axis=1))
+            return np.asarray(sums.reshape(count, len(GRID) + 1)[:, :-1].cumsum(axis=1))
 
         doubt = along(table.weight * (1 - table.confidence))
         return Curves(table.fields, along(table.weight), np.maximum(along(table.weight * table.wrong), doubt))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -56,9 +56,9 @@ def frontier(
     One pass over the decisions: each comes in at one setting and stays, so that sums by paper and setting, added up
     along the settings, are those of all of them.
     """
-    if not len(table):
-        return []
     curves = Curves.of(table)
+    if not len(table):  # of which nothing is known, nothing passes
+        return [replace(point_of(table, curves.thresholds_at(0.0, rules), rules, effort), setting=0.0)]
     chosen = [(setting, curves.thresholds_at(setting, rules)) for setting in SETTINGS]
     new = [place == 0 or chosen[place][1] != chosen[place - 1][1] for place in range(len(chosen))]
     sums = _Along(table, _comes_in(table, rules, min(folds, table.papers)), len(chosen))

@@ -133,13 +133,18 @@ const walk = (by) => {
   at = Math.max(0, Math.min(balances.length - 1, at + by));
   rows()[at].handle.focus();
 };
+const turn = (by) => {
+  chart.to(dial.place + by);
+  return true;
+};
 setKeys({
   j: () => walk(1),
   k: () => walk(-1),
   d: () => chart.handle.focus(),
   t: () => document.getElementById("try").click(),
   Escape: () => (document.getElementById("mark-card").hidden = true),
-  ArrowLeft: () => chart.to(dial.place + 1),
-  ArrowRight: () => chart.to(dial.place - 1),
+  // Only where nothing has the focus: a slider and the three ways have these keys themselves.
+  ArrowLeft: (event) => event.target === document.body && turn(1),
+  ArrowRight: (event) => event.target === document.body && turn(-1),
 });
 draw();
