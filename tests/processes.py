@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import os
 import re
+import time
+from collections.abc import Callable
 from pathlib import Path
 
 TICKS = os.sysconf("SC_CLK_TCK")
@@ -53,3 +55,11 @@ def is_zombie(pid: int) -> bool:
     with contextlib.suppress(OSError):
         return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] == "Z"
     return False
+
+
+def wait_until(condition: Callable[[], bool], seconds: float = 60) -> None:
+    """Until something holds. AssertionError when it does not in time."""
+    until = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < until, "what was waited for did not come"
+        time.sleep(0.02)

@@ -14,7 +14,7 @@ import pytest
 from jugum.errors import ExternalError, JugumError
 from jugum.forkserver import ENDED_UNSEEN, Forked, ForkServer
 from jugum.processes import reap
-from tests.processes import children_of, command_of
+from tests.processes import children_of, command_of, wait_until
 
 
 def note_loaded(path: str) -> None:
@@ -109,6 +109,8 @@ def test_a_fork_server_that_is_killed_is_replaced_and_what_it_forked_goes_on(for
     goes_on = forks.fork("tests.test_forkserver:hang", title="jugum that hangs")
     first = forks.pid
     assert first is not None
+    # It runs: what its fork server had no time to let go does not (see the test below).
+    wait_until(lambda: b"jugum that hangs" in Path(f"/proc/{goes_on.pid}/cmdline").read_bytes())
     os.kill(first, signal.SIGKILL)
     os.waitid(os.P_PID, first, os.WEXITED | os.WNOWAIT)
     assert forks.fork("tests.test_forkserver:end_with", 3, title="ends").wait() == 3
