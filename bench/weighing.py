@@ -23,7 +23,7 @@ from jugum.core.evaluation.betting import ALARM, breach_winnings, proven_bound
 from jugum.core.evaluation.intervals import upper_bound
 from jugum.core.thresholds import EvidenceTable, by_promise, frontier, outcome, outcomes_by_field, passing
 from jugum.core.thresholds.choice import GAMBLE
-from jugum.core.thresholds.frontier import FrontierPoint
+from jugum.core.thresholds.frontier import FOLDS, FrontierPoint
 
 FIELDS = 14
 PROMISES = (0.01, 0.02, 0.05)
@@ -88,11 +88,14 @@ def average(points: list[FrontierPoint], promise: float) -> FrontierPoint | None
     return kept[-1] if kept else None
 
 
-RULES: dict[str, Rule] = {
-    "counted and expected": average,
-    "bound, values alone": independent,
-    f"expected, no value over {GAMBLE:g} ×": partial(by_promise, proven=False),
-    "proven, papers together": partial(by_promise, proven=True),
+# By name: the rule, and of how many folds of papers the frontier is that it chooses from (1: judged on the papers that
+# its thresholds were chosen on).
+RULES: dict[str, tuple[Rule, int]] = {
+    "counted and expected, same papers": (average, 1),
+    "bound, values alone, same papers": (independent, 1),
+    "proven, same papers": (partial(by_promise, proven=True), 1),
+    f"expected, no value over {GAMBLE:g} ×": (partial(by_promise, proven=False), FOLDS),
+    "proven": (partial(by_promise, proven=True), FOLDS),
 }
 
 
@@ -105,10 +108,11 @@ def promises(trials: int, fresh: int) -> None:
         found: dict[tuple[str, float, int], list[tuple[bool, float]]] = {}
         for papers in PAPERS:
             for _ in range(trials):
-                points = frontier(papers_of(world, rng, papers))
-                for name, rule in RULES.items():
+                table = papers_of(world, rng, papers)
+                points = {folds: frontier(table, folds=folds) for folds in (1, FOLDS)}
+                for name, (rule, folds) in RULES.items():
                     for promise in PROMISES:
-                        result = kept(judged, rule(points, promise), promise)
+                        result = kept(judged, rule(points[folds], promise), promise)
                         found.setdefault((name, promise, papers), []).append(result)
         for name in RULES:
             for promise in PROMISES:

@@ -22,6 +22,7 @@ from jugum.core.formats.version_file import unpack_version
 from jugum.core.page import Page
 from jugum.core.states import VersionState
 from jugum.core.structure import Structures
+from jugum.core.thresholds import Thresholds
 from jugum.core.training.version import confident_decisions
 from jugum.errors import Conflict, NotFound
 from jugum.store import Store
@@ -108,6 +109,12 @@ def live_version(session: Session, type_id: int) -> ModelVersion | None:
 
 def current_policy(session: Session, type_id: int) -> Policy | None:
     return session.scalar(select(Policy).where(Policy.type_id == type_id).order_by(Policy.number.desc()).limit(1))
+
+
+def thresholds_of(policy: Policy) -> Thresholds:
+    """A policy as routing needs it. Fields that are always held have no threshold."""
+    by_field = {key: float(value) for key, value in policy.thresholds.items() if key not in policy.always_held}
+    return Thresholds(by_field, policy.layout_similarity_min, frozenset(policy.always_held))
 
 
 def newest_version(session: Session, type_id: int | None) -> ModelVersion | None:

@@ -26,6 +26,7 @@ from jugum.core.evaluation.metrics import (
 )
 from jugum.core.evaluation.report_model import CurvePoint, Report
 from jugum.core.evaluation.tables import ReportTable, report_html, report_tables
+from jugum.core.thresholds import Thresholds
 from jugum.core.thresholds.through import straight_through
 from jugum.errors import InputError
 
@@ -162,10 +163,10 @@ def test_a_paper_goes_straight_through_when_each_of_its_fields_passes() -> None:
         row("3", "a", 0.99, right=False),
         row("3", "b", 0.99),
     ]
-    found = straight_through(rows, {"a": 0.9, "b": 0.9}, 0.5)
+    found = straight_through(rows, Thresholds({"a": 0.9, "b": 0.9}, 0.5))
     assert (found.papers, found.through, found.flawed) == (3, 2, 1)
-    assert straight_through(rows, {"a": 0.9}, 0.5).through == 0  # a field without a threshold is held
-    assert straight_through(rows, {"a": 0.9, "b": 0.9}, 0.95).through == 0  # strange layouts go to a person
+    assert straight_through(rows, Thresholds({"a": 0.9}, 0.5)).through == 0  # a field without a threshold is held
+    assert straight_through(rows, Thresholds({"a": 0.9, "b": 0.9}, 0.95)).through == 0  # strange layouts go to a person
 
 
 def test_a_report_s_table_downloads_without_formulas_and_reads_back() -> None:

@@ -184,15 +184,15 @@ def test_a_budget_takes_the_strictest_setting_that_fits() -> None:
 def test_costs_hold_more_the_dearer_a_wrong_value_and_pass_more_the_dearer_a_minute() -> None:
     them = office(papers=150)
 
-    def chosen(costs: Costs) -> FrontierPoint:
-        found = by_costs(frontier(them, costs.rules(FieldRules())), costs, 8.0)
+    def chosen(costs: Costs, rules: FieldRules = FieldRules()) -> FrontierPoint:
+        found = by_costs(frontier(them, rules), costs, 8.0)
         assert found is not None
         return found
 
     cheap, dear = chosen(Costs(10.0, 300.0)), chosen(Costs(200.0, 300.0))
     assert dear.outcome.passing < cheap.outcome.passing
     assert chosen(Costs(10.0, 3000.0)).outcome.passing >= cheap.outcome.passing
-    one = chosen(Costs(10.0, 300.0, {"field 7": 1000.0}))
+    one = chosen(Costs(10.0, 300.0), FieldRules({"field 7": 100.0}))
     assert one.thresholds["field 7"] > cheap.thresholds["field 7"]
     assert by_costs([], Costs(1.0, 1.0), 8.0) is None
 

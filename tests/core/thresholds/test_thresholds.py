@@ -19,7 +19,7 @@ from jugum.core.thresholds import (
 )
 from jugum.core.thresholds.beam import TILT_MAX, tilt
 from jugum.core.thresholds.drafted import DraftedField
-from jugum.core.thresholds.routing import value_problem
+from jugum.core.thresholds.routing import ALWAYS_HELD, CERTAIN, value_problem
 from jugum.core.values import DataType
 
 counts = st.integers(1, 300).flatmap(lambda total: st.tuples(st.integers(0, total), st.just(total)))
@@ -100,3 +100,25 @@ def test_a_reviewer_is_told_that_what_waits_was_written_by_hand() -> None:
     assert detail(pen, 0.5, 0.2).endswith("minimum 60 %; written by hand")
     assert detail(printed, 0.5, 0.9) == "confidence 50 %, threshold 90 %"
     assert detail(pen, 0.95, 0.9) == ""
+
+
+def test_a_gate_lets_pass_what_is_sure_on_a_layout_that_is_known() -> None:
+    gate = Gate(0.9, 0.6)
+    assert gate.passes(0.9, 0.6)
+    assert gate.passes(0.95, None)  # nothing compared its layout
+    assert not gate.passes(0.89, 0.9)
+    assert not gate.passes(0.95, 0.5)
+    assert not gate.passes(None, 0.9)
+    assert gate.passes(CERTAIN, 0.0)
+    assert not Gate(0.0, 0.0, always_held=True).passes(CERTAIN, 1.0)
+
+
+def test_a_zone_that_vouches_for_itself_passes_without_a_policy_but_not_where_it_is_always_held() -> None:
+    zone = FieldPlan("zone", "zone", DataType.TEXT)
+    found = Found("P<UTO", "P<UTO", 1, Box(0.1, 0.8, 0.9, 0.9), 1.0, EngineName.ZONE, "")
+    drafted = DraftedField((found,), (), CERTAIN, 0.1)
+    assert value_problem(zone, drafted, None) is None
+    assert value_problem(zone, drafted, Gate(0.99, 0.6)) is None
+    held = value_problem(zone, drafted, Gate(0.99, 0.6, always_held=True))
+    assert held is not None
+    assert held.detail == ALWAYS_HELD

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import select
+from tests.flow.review.test_settle import desk
 from tests.office import Office
 from tests.papers import slips
 
@@ -22,7 +23,9 @@ from jugum.flow.gather import documents
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.review import draft, route_again
 from jugum.flow.review.draft import reading_rows
+from jugum.flow.train import versions
 from jugum.flow.weigh import policies
+from jugum.flow.weigh.straight_through import straight_through_rate
 from jugum.store.models import Document, Field, Hold, Reading, Result
 
 Run = Callable[[], None]
@@ -91,6 +94,12 @@ def test_a_field_that_is_always_held_waits_whatever_its_confidence(trained: Offi
     assert state == "held"
     assert holds == [("amount", "low confidence", "the policy sends this field to a person whatever its confidence")]
     assert policies.policies(trained.store, trained.type_id)[0].outcome["passing"] == 20
+    (shown,) = [field for field in desk(trained, document).fields if field.key == "amount"]
+    assert shown.threshold is None
+    version = versions.versions(trained.store, trained.type_id)[0].id
+    rate = straight_through_rate(trained.store, version)
+    assert rate is not None
+    assert rate[1].through == 0  # no paper passes whole
     with pytest.raises(InputError, match="nobody"):
         publish(trained, {}, held=("nobody",))
 

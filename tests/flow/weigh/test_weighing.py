@@ -15,10 +15,11 @@ from tests.papers import slips
 from jugum.core.thresholds import FieldRules
 from jugum.core.thresholds.frontier import bounded
 from jugum.errors import InputError, NotFound
+from jugum.flow.plan import fields as plan_fields
 from jugum.flow.weigh import policies, weighing
+from jugum.flow.weigh.dial import DialSettings, Way
 from jugum.flow.weigh.evidence import evidence_place
 from jugum.flow.weigh.life import papers_a_week_in
-from jugum.flow.weigh.weighing import DialSettings, Way
 from jugum.store.models import Document, ModelVersion
 
 Run = Callable[[], None]
@@ -80,6 +81,40 @@ def test_fields_follow_their_rules(trained: Office) -> None:
 def test_settings_that_cannot_be_meant_are_refused(trained: Office, given: dict[str, Any], said: str) -> None:
     with pytest.raises(InputError, match=said):
         dial(trained, **given)
+
+
+def test_a_policy_with_a_field_that_is_always_held_stands_in_the_picture_without_it(trained: Office) -> None:
+    settings = DialSettings(error_most=0.2, rules=FieldRules(always_held=frozenset({"amount"})))
+    shown = weighing.frontier_of(trained.store, trained.type_id, settings)
+    assert shown.proposed is not None
+    thresholds = {"amount": 1.0, **bounded(shown.points[shown.proposed].point.thresholds)}
+    policies.save_policy(
+        trained.store, trained.analyst, trained.type_id, thresholds, 0.0, always_held=["amount"], settings=settings
+    )
+    view = weighing.weigh(trained.store, trained.type_id)
+    assert view.frontier.settings == settings
+    assert view.frontier.now is not None
+    assert set(bounded(view.frontier.now.point.thresholds)) == {"member", "paid_on"}
+    assert [field.key for field in view.fields if field.threshold is None] == ["amount"]
+
+
+def test_rules_for_fields_that_were_removed_are_forgotten(trained: Office) -> None:
+    settings = DialSettings(rules=FieldRules({"member": 2.0}, {"amount": 0.7}))
+    thresholds = dict.fromkeys(("member", "paid_on", "amount"), 0.7)
+    policies.save_policy(trained.store, trained.analyst, trained.type_id, thresholds, 0.0, settings=settings)
+    plan_fields.remove_field(trained.store, trained.analyst, trained.type_id, "amount", labels_known=10)
+    view = weighing.weigh(trained.store, trained.type_id)
+    assert view.frontier.settings.rules == FieldRules({"member": 2.0})
+    assert [field.key for field in view.fields] == ["member", "paid_on"]
+    assert policies.go_back(trained.store, trained.analyst, trained.type_id, 1) == 2
+
+
+def test_a_policy_is_not_published_with_settings_that_cannot_be_meant(trained: Office) -> None:
+    """The page would not open any more."""
+    thresholds, settings = dict.fromkeys(("member", "paid_on", "amount"), 0.7), DialSettings(error_most=0.0)
+    with pytest.raises(InputError, match=r"between 0\.1 % and 50 %"):
+        policies.save_policy(trained.store, trained.analyst, trained.type_id, thresholds, 0.0, settings=settings)
+    assert policies.policies(trained.store, trained.type_id) == []
 
 
 def test_a_type_without_a_version_has_nothing_to_weigh(office: Office) -> None:

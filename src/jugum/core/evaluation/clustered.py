@@ -45,13 +45,9 @@ class OnPapers:
         def summed(values: Floats) -> Floats:
             return np.bincount(place, weights=values).astype(np.float64)
 
-        return OnPapers.filled(summed(weight), summed(weight * np.asarray(wrong, dtype=np.float64)), summed(weight**2))
-
-    @staticmethod
-    def filled(total: Floats, wrong: Floats, squares: Floats) -> OnPapers:
-        """From sums by paper, of which those without values are left out."""
+        total, bad = summed(weight), summed(weight * np.asarray(wrong, dtype=np.float64))
         some = total > 0
-        return OnPapers(total[some], wrong[some], squares[some])
+        return OnPapers(total[some], bad[some], summed(weight**2)[some])
 
     @property
     def values(self) -> float:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 
-from jugum.core.thresholds.dial import FieldRules
 from jugum.core.thresholds.evidence import EvidenceTable
 from jugum.core.thresholds.frontier import FrontierPoint, bounded, frontier
 
@@ -47,22 +46,15 @@ def by_budget(points: Sequence[FrontierPoint], hours_a_week: float, papers_a_wee
 
 @dataclass(frozen=True)
 class Costs:
-    """What a wrong value costs (`wrong_value`, other fields than those of `by_field` alike) and what an hour of review
-    does, in the same money."""
+    """What a wrong value costs (of a field with a weight so many times as much) and what an hour of review does, in the
+    same money."""
 
     wrong_value: float
     review_hour: float
-    by_field: Mapping[str, float] = field(default_factory=dict)
-
-    def rules(self, rules: FieldRules) -> FieldRules:
-        """The same rules with the weights that costs give: a field whose wrong values cost twice as much weighs 2."""
-        weights = {key: cost / self.wrong_value for key, cost in self.by_field.items()}
-        return FieldRules({**rules.weights, **weights}, rules.pinned, rules.always_held)
 
 
 def by_costs(points: Sequence[FrontierPoint], costs: Costs, values_a_paper: float) -> FrontierPoint | None:
-    """The setting at which wrong values and review cost least together, of a frontier with the weights of these costs.
-    None without a frontier."""
+    """The setting at which wrong values and review cost least together. None without a frontier."""
 
     def cost(point: FrontierPoint) -> float:
         """Money for 100 papers."""

@@ -93,7 +93,7 @@ class EvidenceTable:
 
     def where(self, mask: Bools) -> EvidenceTable:
         """The decisions for which a mask (N) is true; their papers are numbered anew."""
-        columns = {one.name: getattr(self, one.name)[mask] for one in fields(self) if one.name != "fields"}
+        columns = {column.name: getattr(self, column.name)[mask] for column in fields(self) if column.name != "fields"}
         columns["paper"] = np.unique(columns["paper"], return_inverse=True)[1].astype(np.int64)
         return replace(self, **columns)
 

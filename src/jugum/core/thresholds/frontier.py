@@ -124,8 +124,12 @@ def point_among(
 ) -> FrontierPoint:
     """The point of the frontier with these thresholds, where there is one, so that they are judged as their setting is;
     else where they stand by themselves (`point_of`)."""
-    rounded = {key: round(value, 4) for key, value in thresholds.items()}
-    same = (one for one in points if {key: round(it, 4) for key, it in bounded(one.thresholds).items()} == rounded)
+
+    def rounded(them: Mapping[str, float]) -> dict[str, float]:
+        return {key: round(value, 4) for key, value in them.items()}  # as policies keep them
+
+    wanted = rounded(thresholds)
+    same = (point for point in points if rounded(bounded(point.thresholds)) == wanted)
     return next(same, None) or point_of(table, thresholds, rules, effort)
 
 

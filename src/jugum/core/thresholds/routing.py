@@ -25,8 +25,8 @@ from jugum.core.schema import (
     text_problem,
 )
 from jugum.core.thresholds.drafted import DraftedField
-from jugum.core.values import DataType
 
+CERTAIN = 1.0  # confidence of what vouches for itself, as a zone's check digits do; what is measured stays below
 TABLE_ROW = "row"  # stands for a row of a table where only its being there counts
 ALWAYS_HELD = "the policy sends this field to a person whatever its confidence"
 NO_POLICY = "no policy sets a threshold for it yet: set one in Weigh"
@@ -40,6 +40,16 @@ class Gate:
     threshold: float
     layout_similarity_min: float
     always_held: bool = False
+
+    def passes(self, confidence: float | None, layout_similarity: float | None) -> bool:
+        """Whether a decision passes: one that vouches for itself always does, one that nothing measured never."""
+        if self.always_held or confidence is None:
+            return False
+        return confidence >= CERTAIN or (confidence >= self.threshold and self.knows(layout_similarity))
+
+    def knows(self, layout_similarity: float | None) -> bool:
+        """Whether a layout is similar enough to labelled ones; where nothing compared it, nothing speaks against."""
+        return layout_similarity is None or layout_similarity >= self.layout_similarity_min
 
 
 @dataclass(frozen=True)
@@ -94,18 +104,17 @@ def hold_for(
         # No confidence helps a value that can't be what its type says.
         if text != TABLE_ROW and (unreadable := text_problem(field, text)):
             return unreadable
+    if gate.passes(confidence, layout_similarity):
+        return None
     if gate.always_held:
         return Problem(field.key, HoldReason.LOW_CONFIDENCE, ALWAYS_HELD)
     # A gate of its own, before the confidence: how sure a reading of a strange layout is says little (decision 0003).
-    if layout_similarity is not None and layout_similarity < gate.layout_similarity_min:
-        detail = (
-            f"new layout: similarity {100 * layout_similarity:.0f} %, minimum {100 * gate.layout_similarity_min:.0f} %"
-        )
-        return Problem(field.key, HoldReason.LOW_CONFIDENCE, detail)
-    if confidence < gate.threshold:
+    if layout_similarity is not None and not gate.knows(layout_similarity):
+        least = 100 * gate.layout_similarity_min
+        detail = f"new layout: similarity {100 * layout_similarity:.0f} %, minimum {least:.0f} %"
+    else:
         detail = f"confidence {100 * confidence:.0f} %, threshold {100 * gate.threshold:.0f} %"
-        return Problem(field.key, HoldReason.LOW_CONFIDENCE, detail)
-    return None
+    return Problem(field.key, HoldReason.LOW_CONFIDENCE, detail)
 
 
 def value_problem(field: FieldPlan, drafted: DraftedField | None, gate: Gate | None) -> Problem | None:
@@ -123,12 +132,10 @@ def _value_problem(field: FieldPlan, drafted: DraftedField, gate: Gate | None) -
     texts = [text for text in drafted.texts if text is not None]
     if drafted.confidence is None:
         return _unmeasured(field, drafted, texts)
-    if field.data_type is DataType.ZONE and texts and drafted.confidence >= 1.0 and field.kind is FieldKind.VALUE:
-        gate = Gate(0.0, 0.0)  # its own check digits vouch for it
-    if gate is None:
-        waits = hold_for(field, texts, drafted.confidence, drafted.layout_similarity, Gate(0.0, 0.0))
-        return waits or Problem(field.key, HoldReason.LOW_CONFIDENCE, NO_POLICY)
-    return hold_for(field, texts, drafted.confidence, drafted.layout_similarity, gate)
+    waits = hold_for(field, texts, drafted.confidence, drafted.layout_similarity, gate or Gate(0.0, 0.0))
+    if gate is None and waits is None and drafted.confidence < CERTAIN:
+        return Problem(field.key, HoldReason.LOW_CONFIDENCE, NO_POLICY)
+    return waits
 
 
 def _unmeasured(field: FieldPlan, drafted: DraftedField, texts: Sequence[str]) -> Problem | None:

@@ -7,6 +7,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from jugum.core.thresholds.routing import Thresholds
+
 
 @dataclass(frozen=True)
 class StraightThrough:
@@ -22,18 +24,13 @@ class StraightThrough:
         return self.through / self.papers if self.papers else 0.0
 
 
-def straight_through(
-    evidence: Iterable[Mapping[str, Any]], thresholds: Mapping[str, float], layout_similarity_min: float
-) -> StraightThrough:
+def straight_through(evidence: Iterable[Mapping[str, Any]], thresholds: Thresholds) -> StraightThrough:
     """Count whole papers among held-out decisions (rows with sample, field, confidence, familiarity, right): a paper
     passes when each of its fields does. A field without a threshold is held."""
     papers: dict[str, list[tuple[bool, bool]]] = defaultdict(list)
     for row in evidence:
-        passes = (
-            row["field"] in thresholds
-            and row["confidence"] >= thresholds[row["field"]]
-            and row["layout_similarity"] >= layout_similarity_min
-        )
+        gate = thresholds.gate(row["field"])
+        passes = gate is not None and gate.passes(row["confidence"], row["layout_similarity"])
         papers[row["sample"]].append((passes, row["right"]))
     through = [its for its in papers.values() if all(passes for passes, _ in its)]
     return StraightThrough(len(papers), len(through), sum(any(not right for _, right in its) for its in through))

@@ -26,7 +26,7 @@ from jugum.core.states import DocumentState, Purpose, SetName
 from jugum.core.structure import Structure
 from jugum.errors import ExternalError, InputError
 from jugum.flow.gather.explore import WHOLE, Explorer, LoadedPaper, load_paper
-from jugum.flow.in_force import LoadedVersions, current_policy, newest_version
+from jugum.flow.in_force import LoadedVersions, current_policy, newest_version, thresholds_of
 from jugum.flow.label import suggestion_service
 from jugum.flow.label.desk_parts import ValueView
 from jugum.flow.label.samples import label_samples
@@ -118,8 +118,7 @@ def _by_version(
 ) -> dict[str, Suggested]:
     if given.file_key is None:
         return {}
-    policy = given.policy
-    thresholds = policy.thresholds if policy else {}
+    thresholds = thresholds_of(given.policy) if given.policy else None
 
     def layers() -> list[Structure]:
         return given.paper.layers(store, explorer)
@@ -128,9 +127,8 @@ def _by_version(
     for decision, sure in versions.decide(store, given.file_key, given.paper.pages, layers):
         if sure is None:
             continue
-        threshold = thresholds.get(decision.field)
-        familiar = policy is not None and decision.layout_similarity >= policy.layout_similarity_min
-        passes = not decision.absent and threshold is not None and sure >= threshold and familiar
+        gate = thresholds.gate(decision.field) if thresholds else None
+        passes = not decision.absent and gate is not None and gate.passes(sure, decision.layout_similarity)
         if isinstance(decision, Decision):
             values: dict[str, list[ValueView | None]] = {
                 decision.field: [_choice(choice, "model", round(sure, 4)) for choice in decision.chosen]
@@ -141,7 +139,7 @@ def _by_version(
             others = [view_of(other) for other in decision.others]
         weight = 2 + sure if sure >= UNSURE else sure
         for key, its in values.items():
-            found[key] = Suggested(its, others, threshold, passes, sure, weight)
+            found[key] = Suggested(its, others, gate.threshold if gate else None, passes, sure, weight)
     return found
 
 

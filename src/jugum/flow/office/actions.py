@@ -91,6 +91,7 @@ class Action(StrEnum):
     # Weigh, review, deliver
     SAVE_POLICY = "save policy", "saved a policy"
     DRAFT = "draft", "drafted papers"
+    ROUTE_AGAIN = "route again", "applied a new policy to papers that waited"
     SETTLE = "settle", "settled fields in review"
     REOPEN = "reopen", "undid answers in review"
     LET_STAND = "let stand", "let a failing check stand as it is on the paper"

@@ -13,6 +13,7 @@ from jugum.core.states import DocumentState, Purpose
 from jugum.core.values import normal_form
 from jugum.errors import Conflict
 from jugum.flow.gather.documents import document_row
+from jugum.flow.in_force import thresholds_of
 from jugum.flow.label.desk_parts import (
     FieldShape,
     Other,
@@ -207,7 +208,7 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
         values,
         [] if row.kind == "table" else others,
         _rounded(first.confidence if first else None),
-        float(policy.thresholds[row.key]) if policy and row.key in policy.thresholds else None,
+        thresholds_of(policy).by_field.get(row.key) if policy else None,
         _rounded(first.layout_similarity if first else None),
         policy.layout_similarity_min if policy else None,
         shape_of_field(row),

@@ -21,7 +21,7 @@ from jugum.core.structure import Structure
 from jugum.core.thresholds import DraftedField, Routed, Thresholds, route
 from jugum.core.thresholds.drafted import checks_as_evidence, drafted_by_plan, drafted_by_version
 from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
-from jugum.flow.in_force import LoadedVersions, current_policy, live_version, version_row
+from jugum.flow.in_force import LoadedVersions, current_policy, live_version, thresholds_of, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import record
 from jugum.flow.plan.fields import plan_of
@@ -56,12 +56,6 @@ class DraftInput:
     def together(self, store: Store, versions: LoadedVersions) -> Together:
         """The way to the other papers of its layout, should that be new."""
         return Together(store, versions, self.file_key, self.paper)
-
-
-def thresholds_of(policy: Policy) -> Thresholds:
-    """A policy as routing needs it."""
-    by_field = {key: float(value) for key, value in policy.thresholds.items()}
-    return Thresholds(by_field, policy.layout_similarity_min, frozenset(policy.always_held))
 
 
 def draft(

@@ -15,9 +15,11 @@ from jugum.core.page import Box
 from jugum.core.schema import FieldKind, Plan
 from jugum.core.states import DocumentState, Purpose
 from jugum.core.thresholds import DraftedField, route
-from jugum.flow.in_force import current_policy
+from jugum.flow.in_force import current_policy, thresholds_of
+from jugum.flow.office.actions import Action
+from jugum.flow.office.actor import record
 from jugum.flow.plan.fields import plan_of
-from jugum.flow.review.draft import keep_routing, thresholds_of
+from jugum.flow.review.draft import keep_routing
 from jugum.flow.review.records import context_of
 from jugum.flow.worked_on import worked_on
 from jugum.store import Store
@@ -79,19 +81,20 @@ def route_document(session: Session, document: Document, readings: Sequence[Read
     thresholds = thresholds_of(policy) if policy else None
     routed = route(plan, drafted, thresholds, context_of(session, document, plan))
     keep_routing(session, document, policy, drafted, routed)
+    number = policy.number if policy else None
+    record(session, None, Action.ROUTE_AGAIN, "document", document.id, policy=number, held=len(routed.holds))
 
 
 def drafted_from(plan: Plan, readings: Mapping[str, Sequence[Reading]]) -> dict[str, DraftedField]:
     """What was drafted for each field, from the readings that were kept of it: the other way of `reading_rows`."""
     drafted = {field.key: drafted_field(readings[field.key]) for field in plan.fields if readings.get(field.key)}
     for table in plan.fields:
-        columns = [drafted[one.key] for one in plan.inside(table.key) if one.key in drafted]
+        inside = [column.key for column in plan.inside(table.key) if column.key in drafted]
+        columns = [drafted[key] for key in inside]
         if table.kind is FieldKind.TABLE and columns:
             rows = max(len(column.values) for column in columns)
-            for one in plan.inside(table.key):
-                if one.key in drafted:
-                    empty = (None,) * (rows - len(drafted[one.key].values))
-                    drafted[one.key] = replace(drafted[one.key], values=drafted[one.key].values + empty)
+            for key, column in zip(inside, columns, strict=True):
+                drafted[key] = replace(column, values=column.values + (None,) * (rows - len(column.values)))
             # A table's confidence is kept with each of its columns.
             drafted[table.key] = DraftedField((), (), columns[0].confidence, columns[0].layout_similarity)
     return drafted

@@ -106,7 +106,9 @@ def evidence_place(store: Store, type_id: int, key: str, document_id: int) -> Ev
     what is labelled. NotFound without such a paper."""
     with store.session() as session:
         version = weighable_version(session, type_id)
-        row = next((one for one in version.evidence if one["field"] == key and one["sample"] == str(document_id)), None)
+        row = next(
+            (entry for entry in version.evidence if (entry["field"], entry["sample"]) == (key, str(document_id))), None
+        )
         document = session.get(Document, document_id)
         if row is None or document is None or document.type_id != type_id:
             raise NotFound("This value is on a paper that is no longer here, or of another office.")

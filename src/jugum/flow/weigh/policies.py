@@ -10,13 +10,14 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.thresholds import FieldRules, FrontierPoint, frontier, outcome, passing
+from jugum.core.thresholds import FrontierPoint, frontier, outcome, passing
 from jugum.core.thresholds.frontier import point_among
 from jugum.errors import Conflict, InputError, NotFound
-from jugum.flow.in_force import current_policy, version_row
+from jugum.flow.in_force import thresholds_of, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import WEIGH, Actor, record
 from jugum.flow.office.types import type_row
+from jugum.flow.weigh.dial import DialSettings
 from jugum.flow.weigh.evidence import evidence_of, weighable_version, weighed_fields
 from jugum.flow.weigh.life import effort_in
 from jugum.store import Store
@@ -48,7 +49,7 @@ def save_policy(
     note: str = "",
     *,
     always_held: Collection[str] = (),
-    settings: Mapping[str, Any] | None = None,
+    settings: DialSettings | None = None,
 ) -> int:
     """Publish thresholds (field key → 0–1) as the next policy, in force at once: for papers drafted from now on, and
     for held ones nobody has begun, which are routed anew and not read again. `always_held`: fields that go to a person
@@ -70,6 +71,8 @@ def save_policy(
             raise InputError(f"“{row.name}” has no field {', '.join(sorted(unknown))} that could always be held.")
         if missing := keys - set(thresholds):
             raise InputError(f"A threshold is missing for {', '.join(sorted(missing))}.")
+        if settings is not None:
+            settings.check(keys)
         number = (session.scalar(select(func.max(Policy.number)).where(Policy.type_id == type_id)) or 0) + 1
         policy = Policy(
             type_id=type_id,
@@ -80,14 +83,14 @@ def save_policy(
             thresholds={key: round(float(value), 4) for key, value in thresholds.items()},
             layout_similarity_min=round(layout_similarity_min, 4),
             always_held=sorted(always_held),
-            settings=dict(settings or {}),
+            settings=settings.to_data() if settings else {},
         )
         session.add(policy)
         session.flush()
         table = evidence_of(version, sorted(thresholds), layout_similarity_min)
-        passing_now = {key: value for key, value in thresholds.items() if key not in always_held}
+        passing_now = thresholds_of(policy).by_field
         total = outcome(table, passing(table, passing_now))
-        effort, rules = effort_in(session, type_id), rules_of(policy)
+        effort, rules = effort_in(session, type_id), DialSettings.of(policy).rules
         points = frontier(table, rules, effort)
         here = point_among(points, table, passing_now, rules, effort)
         policy.outcome = {
@@ -109,19 +112,6 @@ def save_policy(
 def _in_picture(point: FrontierPoint) -> list[float]:
     """Minutes of review per 100 papers, wrong values in 1,000, and these at the upper bound."""
     return [round(value, 2) for value in (point.minutes, point.wrong_per_1000, point.wrong_per_1000_upper)]
-
-
-def rules_of(policy: Policy) -> FieldRules:
-    """The rules for fields that a policy was made by."""
-    weights, pinned = (policy.settings.get(name) or {} for name in ("weights", "pinned"))
-    return FieldRules(weights, pinned, frozenset(policy.always_held))
-
-
-def in_force(store: Store, type_id: int) -> PolicyView | None:
-    """The policy in force."""
-    with store.session() as session:
-        policy = current_policy(session, type_id)
-        return policy_view(session, policy) if policy else None
 
 
 def policies(store: Store, type_id: int) -> list[PolicyView]:
@@ -150,28 +140,30 @@ def policy_view(session: Session, row: Policy) -> PolicyView:
 def policy(store: Store, type_id: int, number: int) -> PolicyView:
     """One policy by its number. NotFound without it."""
     with store.session() as session:
-        row = session.scalar(select(Policy).where(Policy.type_id == type_id, Policy.number == number))
-        if row is None:
-            raise NotFound(f"There is no policy {number}.")
-        return policy_view(session, row)
+        return policy_view(session, _policy_row(session, type_id, number))
+
+
+def _policy_row(session: Session, type_id: int, number: int) -> Policy:
+    row = session.scalar(select(Policy).where(Policy.type_id == type_id, Policy.number == number))
+    if row is None:
+        raise NotFound(f"There is no policy {number}.")
+    return row
 
 
 def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
     """Save an earlier policy's thresholds again as the newest."""
     with store.session() as session:
-        old = session.scalar(select(Policy).where(Policy.type_id == type_id, Policy.number == number))
-        if old is None:
-            raise InputError(f"There is no policy {number}.")
+        old = _policy_row(session, type_id, number)
         row = type_row(session, type_id)
         fields = weighed_fields(row, weighable_version(session, type_id))
         missing = {field.key for field in fields} - set(old.thresholds)
         if missing:
             raise Conflict(f"Policy {number} has no threshold for {', '.join(sorted(missing))}, which was added later.")
         kept = {field.key: float(old.thresholds[field.key]) for field in fields}
-        gate, settings = old.layout_similarity_min, dict(old.settings)
-        held = [key for key in old.always_held if key in kept]
+        gate, held = old.layout_similarity_min, [key for key in old.always_held if key in kept]
+        settings = DialSettings.of(old).for_fields(kept) if old.settings else None
     note = f"Back to policy {number}"
     return save_policy(store, actor, type_id, kept, gate, note, always_held=held, settings=settings)
 
 
-__all__ = ["PolicyView", "go_back", "in_force", "policies", "policy", "policy_view", "save_policy"]
+__all__ = ["PolicyView", "go_back", "policies", "policy", "policy_view", "save_policy"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy.orm import undefer
 
 from jugum.core.thresholds.through import StraightThrough, straight_through
-from jugum.flow.in_force import current_policy, version_row
+from jugum.flow.in_force import current_policy, thresholds_of, version_row
 from jugum.flow.weigh.evidence import is_counted
 from jugum.store import Store
 from jugum.store.models import ModelVersion
@@ -21,12 +21,10 @@ def straight_through_rate(store: Store, version_id: int) -> tuple[int, StraightT
         policy = current_policy(session, version.type_id)
         if policy is None or not version.evidence:
             return None
-        limits = {key: float(value) for key, value in policy.thresholds.items()}
+        thresholds = thresholds_of(policy)
         seen, unseen = (
             straight_through(
-                [row for row in version.evidence if row["unseen"] is strange and is_counted(row)],
-                limits,
-                policy.layout_similarity_min,
+                [row for row in version.evidence if row["unseen"] is strange and is_counted(row)], thresholds
             )
             for strange in (False, True)
         )

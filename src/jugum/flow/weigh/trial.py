@@ -12,14 +12,15 @@ from sqlalchemy.orm import Session
 
 from jugum.core.schema import HoldReason
 from jugum.core.states import DONE_STATES, DocumentState, Origin, Purpose
+from jugum.core.thresholds import Thresholds
 from jugum.core.thresholds.effort import Effort
-from jugum.flow.in_force import current_policy
+from jugum.flow.in_force import current_policy, thresholds_of
 from jugum.flow.office.personal import is_hidden, shown
 from jugum.flow.office.types import type_row
 from jugum.flow.weigh.evidence import weighable_version, weighed_fields
 from jugum.flow.weigh.life import effort_in
 from jugum.store import Store
-from jugum.store.models import Document, Field, Hold, Policy, Reading, Result
+from jugum.store.models import Document, Field, Hold, Reading, Result
 
 PAPERS = 200  # the last live ones
 CHANGES_MOST = 300  # that are listed
@@ -66,29 +67,6 @@ class TrialView:
     changes: list[TrialChange]
 
 
-@dataclass(frozen=True)
-class _Limits:
-    """Thresholds as they are asked of a reading."""
-
-    thresholds: Mapping[str, float]
-    layout_similarity_min: float
-    always_held: Collection[str]
-
-    def passes(self, key: str, reading: Reading) -> bool:
-        threshold = self.thresholds.get(key)
-        if threshold is None or key in self.always_held or reading.confidence is None:
-            return False
-        similarity = 1.0 if reading.layout_similarity is None else reading.layout_similarity
-        return reading.confidence >= threshold and similarity >= self.layout_similarity_min
-
-    @staticmethod
-    def of(policy: Policy | None) -> _Limits:
-        if policy is None:
-            return _Limits({}, 0.0, ())
-        thresholds = {key: float(value) for key, value in policy.thresholds.items()}
-        return _Limits(thresholds, policy.layout_similarity_min, policy.always_held)
-
-
 @dataclass
 class _Rows:
     """What is kept of some papers: readings by paper and the field that holds them, holds, and what persons said."""
@@ -110,11 +88,12 @@ def trial(
     papers: int = PAPERS,
 ) -> TrialView:
     """What thresholds would have done with the last live papers of a type, beside the policy in force."""
-    then = _Limits(thresholds, layout_similarity_min, always_held)
+    then = Thresholds(thresholds, layout_similarity_min, frozenset(always_held))
     with store.session() as session:
         row = type_row(session, type_id)
-        fields = {one.key: one for one in weighed_fields(row, weighable_version(session, type_id))}
-        now = _Limits.of(current_policy(session, type_id))
+        fields = {field.key: field for field in weighed_fields(row, weighable_version(session, type_id))}
+        policy = current_policy(session, type_id)
+        now = thresholds_of(policy) if policy else Thresholds({}, 0.0)
         documents = session.scalars(
             select(Document)
             .where(
@@ -132,7 +111,7 @@ def trial(
 def _rows(session: Session, documents: Collection[int], fields: Iterable[Field]) -> _Rows:
     found = _Rows()
     # a column is weighed with its table
-    holder = {one.id: one.inside if "." in one.key else one.key for one in fields}
+    holder = {row.id: row.inside if "." in row.key else row.key for row in fields}
     for reading in session.scalars(
         select(Reading).where(Reading.document_id.in_(documents)).order_by(Reading.field_id, Reading.position)
     ):
@@ -154,7 +133,7 @@ def _view(
     documents: Sequence[Document],
     fields: Mapping[str, Field],
     rows: _Rows,
-    limits: tuple[_Limits, _Limits],
+    limits: tuple[Thresholds, Thresholds],
     effort: Effort,
 ) -> TrialView:
     held: list[list[int]] = [[], []]  # fields that wait on each paper: now, then
@@ -170,12 +149,14 @@ def _view(
                 waits = [count + 1 for count in waits]
                 continue
             weighed += 1
-            sides = [limit.passes(key, readings[0]) for limit in limits]
+            gates = [limit.gate(key) for limit in limits]
+            first = readings[0]  # all of a field have its confidence
+            sides = [gate is not None and gate.passes(first.confidence, first.layout_similarity) for gate in gates]
             for which, passes in enumerate(sides):
                 passing[which] += passes
                 waits[which] += not passes
             if sides[0] != sides[1]:
-                threshold = limits[1].thresholds.get(key, 1.0)
+                threshold = gates[1].threshold if gates[1] else 1.0
                 changes.append(_change(document, fields[key], readings, rows, threshold, would_pass=sides[1]))
         for which, count in enumerate(waits):
             held[which].append(count)
@@ -183,8 +164,8 @@ def _view(
     def minutes(waits: Sequence[int]) -> float:
         return effort.minutes(papers=sum(count > 0 for count in waits), fields=sum(waits))
 
-    changes.sort(key=lambda one: (not (one.would_pass and one.corrected), not one.would_pass, one.confidence))
-    looked_at = [one for one in changes if one.would_pass and one.corrected is not None]
+    changes.sort(key=_order)
+    looked_at = [change for change in changes if change.would_pass and change.corrected is not None]
     return TrialView(
         papers=len(documents),
         fields=weighed,
@@ -195,21 +176,27 @@ def _view(
         minutes_now=minutes(held[0]),
         minutes_then=minutes(held[1]),
         checked=len(looked_at),
-        wrong=sum(bool(one.corrected) for one in looked_at),
-        would_pass=sum(one.would_pass for one in changes),
-        would_wait=sum(not one.would_pass for one in changes),
+        wrong=sum(bool(change.corrected) for change in looked_at),
+        would_pass=sum(change.would_pass for change in changes),
+        would_wait=sum(not change.would_pass for change in changes),
         changes=changes[:CHANGES_MOST],
     )
+
+
+def _order(change: TrialChange) -> tuple[bool, bool, float]:
+    """First what would pass though a person corrected it, then what would pass, the least sure first."""
+    return not (change.would_pass and change.corrected), not change.would_pass, change.confidence
 
 
 def _change(
     document: Document, row: Field, readings: Sequence[Reading], rows: _Rows, threshold: float, *, would_pass: bool
 ) -> TrialChange:
     found = [reading for reading in readings if not reading.absent]
-    said = [result for field_id in {one.field_id for one in readings} for result in rows.said[document.id, field_id]]
+    columns = {reading.field_id for reading in readings}
+    said = [result for column in columns for result in rows.said[document.id, column]]
     looked_at = bool(said) or (document.id, row.id) in rows.settled
     corrected = _values(said) != _values(found) if looked_at else None
-    first = next((one for one in found if one.page is not None and one.box), None)
+    first = next((reading for reading in found if reading.page and reading.box), None)
     return TrialChange(
         document.id,
         document.name,

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from enum import StrEnum
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
 from jugum.core.thresholds import (
     EvidenceTable,
-    FieldRules,
     FrontierPoint,
     Outcome,
     by_budget,
@@ -27,40 +25,14 @@ from jugum.core.thresholds.dial import GRID
 from jugum.core.thresholds.effort import Effort
 from jugum.core.thresholds.frontier import point_among
 from jugum.core.thresholds.promise import Promise, promise_of
-from jugum.errors import InputError
-from jugum.flow.in_force import current_policy, report_in
+from jugum.flow.in_force import current_policy, report_in, thresholds_of
 from jugum.flow.office.types import type_row
+from jugum.flow.weigh.dial import ERROR_MOST, DialSettings, Way
 from jugum.flow.weigh.evidence import Point, evidence_of, points_of, weighable_version, weighed_fields
 from jugum.flow.weigh.life import effort_in, papers_a_week_in
 from jugum.flow.weigh.policies import PolicyView, policy_view
 from jugum.store import Store
-from jugum.store.models import ModelVersion
-
-ERROR_MOST = 0.02
-WEIGHT_MOST = 1000.0  # of a field; more is the same as always held
-
-
-class Way(StrEnum):
-    """How the dial is set."""
-
-    PROMISE = "promise"
-    BUDGET = "budget"
-    COSTS = "costs"
-
-
-@dataclass(frozen=True)
-class DialSettings:
-    """How the dial is to be set, and by which rules for single fields. A budget without `papers_a_week` is for as many
-    as have come in. Costs are in the office's money."""
-
-    way: Way = Way.PROMISE
-    error_most: float = ERROR_MOST
-    proven: bool = False
-    hours_a_week: float = 5.0
-    papers_a_week: float | None = None
-    wrong_value_cost: float = 50.0
-    review_hour_cost: float = 300.0
-    rules: FieldRules = field(default_factory=FieldRules)
+from jugum.store.models import ModelVersion, Policy
 
 
 @dataclass(frozen=True)
@@ -74,8 +46,7 @@ class SetPoint:
 @dataclass(frozen=True)
 class Frontier:
     """All settings of the dial, the one that is proposed (its place; None where none keeps the promise), and the policy
-    in force as a point. `papers`: the evidence stands on; `values_a_paper`: fields weighed; `papers_a_week`: that the
-    budget was reckoned with."""
+    in force as a point. `papers`: the evidence stands on; `papers_a_week`: that the budget was reckoned with."""
 
     settings: DialSettings
     points: list[SetPoint]
@@ -118,17 +89,24 @@ class WeighView:
     policy: PolicyView | None
 
 
-def weigh(store: Store, type_id: int, settings: DialSettings | None = None) -> WeighView:
+def weigh(
+    store: Store, type_id: int, settings: DialSettings | None = None, *, error_most: float | None = None
+) -> WeighView:
     """Evidence of the live version (or the newest trained), and the frontier by some settings, else by those of the
-    policy in force."""
+    policy in force; with `error_most` by that promise."""
     with store.session() as session:
         version = weighable_version(session, type_id)
         policy = current_policy(session, type_id)
         gate_proposed = report_in(version).layout_similarity_min
         gate = policy.layout_similarity_min if policy else gate_proposed
         fields = weighed_fields(type_row(session, type_id), version)
-        table = evidence_of(version, [field.key for field in fields], gate)
-        in_force = thresholds_in_force(policy.thresholds if policy else {}, table)
+        keys = [field.key for field in fields]
+        table = evidence_of(version, keys, gate)
+        if settings is None:
+            settings = DialSettings.of(policy).for_fields(keys)
+        if error_most is not None:
+            settings = replace(settings, way=Way.PROMISE, error_most=error_most)
+        in_force = _in_force(policy, table) or {}
         along = _along(table)
         points = {field.key: points_of(version, field.key) for field in fields}
         return WeighView(
@@ -139,17 +117,23 @@ def weigh(store: Store, type_id: int, settings: DialSettings | None = None) -> W
             gate,
             gate_proposed,
             GRID.tolist(),
-            [FieldWeighed(one.key, one.name, in_force.get(one.key), points[one.key], along[one.key]) for one in fields],
-            _frontier(session, type_id, table, settings or DialSettings(), in_force if policy else None),
+            [
+                FieldWeighed(field.key, field.name, in_force.get(field.key), points[field.key], along[field.key])
+                for field in fields
+            ],
+            _frontier(session, type_id, table, settings, policy),
             sum(point.unseen and point.counted for its in points.values() for point in its),
             sum(not point.counted for its in points.values() for point in its),
             policy_view(session, policy) if policy else None,
         )
 
 
-def thresholds_in_force(thresholds: Mapping[str, float], table: EvidenceTable) -> dict[str, float]:
-    """The thresholds of a policy for the fields there are."""
-    return {key: float(thresholds[key]) for key in table.fields if key in thresholds}
+def _in_force(policy: Policy | None, table: EvidenceTable) -> dict[str, float] | None:
+    """The thresholds of a policy for the fields there are; None without a policy."""
+    if policy is None:
+        return None
+    by_field = thresholds_of(policy).by_field
+    return {key: by_field[key] for key in table.fields if key in by_field}
 
 
 def _along(table: EvidenceTable) -> dict[str, list[Outcome]]:
@@ -171,8 +155,7 @@ def frontier_of(
         if gate is None:
             gate = policy.layout_similarity_min if policy else report_in(version).layout_similarity_min
         table = _table(session, type_id, version, gate)
-        in_force = thresholds_in_force(policy.thresholds, table) if policy else None
-        return _frontier(session, type_id, table, settings, in_force)
+        return _frontier(session, type_id, table, settings, policy)
 
 
 def _table(session: Session, type_id: int, version: ModelVersion, gate: float) -> EvidenceTable:
@@ -185,9 +168,10 @@ def _frontier(
     type_id: int,
     table: EvidenceTable,
     settings: DialSettings,
-    in_force: Mapping[str, float] | None,
+    policy: Policy | None,
 ) -> Frontier:
-    _check(settings, table)
+    settings.check(table.fields)
+    in_force = _in_force(policy, table)
     effort = effort_in(session, type_id)
     a_week = settings.papers_a_week
     if a_week is None:
@@ -212,25 +196,6 @@ def _frontier(
         effort,
         a_week,
     )
-
-
-def _check(settings: DialSettings, table: EvidenceTable) -> None:
-    """InputError for settings that can't be meant."""
-    if not 0.001 <= settings.error_most <= 0.5:
-        raise InputError("The maximum error rate must be between 0.1 % and 50 %.")
-    if settings.wrong_value_cost <= 0 or settings.review_hour_cost < 0:
-        raise InputError("A wrong value must cost more than 0, and an hour of review no less than 0.")
-    if settings.hours_a_week < 0 or (settings.papers_a_week or 0.0) < 0:
-        raise InputError("Hours and papers a week must not be negative.")
-    for key, weight in settings.rules.weights.items():
-        if not 1 / WEIGHT_MOST <= weight <= WEIGHT_MOST:
-            raise InputError(f"The weight of “{key}” is {weight:g}; it must be between 0.001 and 1,000.")
-    for key, threshold in settings.rules.pinned.items():
-        if not 0 <= threshold <= 1:
-            raise InputError(f"The threshold of “{key}” is {threshold}; it must be between 0 and 1.")
-    named = {*settings.rules.weights, *settings.rules.pinned, *settings.rules.always_held}
-    if unknown := named - set(table.fields):
-        raise InputError(f"No field that is weighed has the key {', '.join(sorted(unknown))}.")
 
 
 def proposal(
@@ -270,12 +235,9 @@ def what_follows(
 
 
 __all__ = [
-    "ERROR_MOST",
-    "DialSettings",
     "FieldWeighed",
     "Frontier",
     "SetPoint",
-    "Way",
     "WeighView",
     "WhatFollows",
     "frontier_of",

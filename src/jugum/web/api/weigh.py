@@ -13,10 +13,11 @@ from jugum.core.thresholds import FieldRules, Outcome
 from jugum.core.thresholds.frontier import bounded
 from jugum.core.thresholds.outcome import says_something
 from jugum.flow.weigh import policies, weighing
+from jugum.flow.weigh.dial import ERROR_MOST, DialSettings, Way
 from jugum.flow.weigh.evidence import Point, evidence_place
 from jugum.flow.weigh.policies import PolicyView
 from jugum.flow.weigh.trial import PAPERS, TrialChange, trial
-from jugum.flow.weigh.weighing import DialSettings, FieldWeighed, Frontier, SetPoint, Way, WeighView
+from jugum.flow.weigh.weighing import FieldWeighed, Frontier, SetPoint, WeighView
 from jugum.web import headings
 from jugum.web.addresses import crop_address
 from jugum.web.api.train import Number
@@ -33,7 +34,7 @@ class DialBody(BaseModel):
     held."""
 
     way: Way = Way.PROMISE
-    error_most: float = weighing.ERROR_MOST
+    error_most: float = ERROR_MOST
     proven: bool = False
     hours_a_week: float = 5.0
     papers_a_week: float | None = None
@@ -51,9 +52,9 @@ class DialBody(BaseModel):
         return DialSettings(**own, rules=rules)
 
     @staticmethod
-    def of(policy: PolicyView | None) -> DialBody:
-        """How the dial of a policy was set; the usual way for one that does not say."""
-        return DialBody.model_validate({**policy.settings, "always_held": policy.always_held} if policy else {})
+    def of(settings: DialSettings) -> DialBody:
+        """The other way of `settings`."""
+        return DialBody.model_validate({**settings.to_data(), "always_held": sorted(settings.rules.always_held)})
 
 
 class ThresholdsBody(BaseModel):
@@ -61,7 +62,7 @@ class ThresholdsBody(BaseModel):
 
     thresholds: dict[str, float]
     layout_similarity_min: float = Field(ge=0, le=1)
-    error_most: float = Field(weighing.ERROR_MOST, ge=0.001, le=0.5)
+    error_most: float = Field(ERROR_MOST, ge=0.001, le=0.5)
 
 
 class PolicyBody(ThresholdsBody):
@@ -170,7 +171,7 @@ class BalanceOut(BaseModel):
     @staticmethod
     def of(field: FieldWeighed, proposed: float) -> BalanceOut:
         total = field.along[0].total if field.along else 0
-        along = [(one.passing, one.wrong, round(one.error_upper, 4)) for one in field.along]
+        along = [(at.passing, at.wrong, round(at.error_upper, 4)) for at in field.along]
         thin = not says_something(total)
         return BalanceOut(
             key=field.key,
@@ -201,18 +202,15 @@ class WeighOut(BaseModel):
     policy: PolicyView | None
 
     @staticmethod
-    def of(view: WeighView, dial: DialBody) -> WeighOut:
+    def of(view: WeighView) -> WeighOut:
         frontier = view.frontier
         place = frontier.proposed
         proposed = bounded(frontier.points[place].point.thresholds) if place is not None else {}
-        same = ("version_id", "version", "version_state", "papers", "grid", "policy")
+        same = {name: value for name, value in vars(view).items() if name in WeighOut.model_fields}
         return WeighOut(
-            **{name: getattr(view, name) for name in same},
-            layout_similarity_min=view.layout_similarity_min,
-            layout_similarity_proposed=view.layout_similarity_proposed,
+            **{**same, "frontier": FrontierOut.of(frontier)},
             balances=[BalanceOut.of(field, proposed.get(field.key, 1.0)) for field in view.fields],
-            frontier=FrontierOut.of(frontier),
-            dial=dial,
+            dial=DialBody.of(frontier.settings),
         )
 
 
@@ -228,11 +226,7 @@ class FollowsOut(OutcomeOut):
 @router.get("/types/{type_id}/weigh")
 def weigh_view(request: Request, type_id: int, actor: MaySee, error_most: float | None = None) -> WeighOut:
     """Evidence, the policy in force, and the frontier by its settings; with `error_most` (a share) by that promise."""
-    store = request.app.state.store
-    dial = DialBody.of(policies.in_force(store, type_id))
-    if error_most is not None:
-        dial = dial.model_copy(update={"way": Way.PROMISE, "error_most": error_most})
-    return WeighOut.of(weighing.weigh(store, type_id, dial.settings()), dial)
+    return WeighOut.of(weighing.weigh(request.app.state.store, type_id, error_most=error_most))
 
 
 class EvidenceOut(BaseModel):
@@ -361,7 +355,7 @@ def list_policies(request: Request, type_id: int, actor: MaySee) -> list[PolicyV
 def one_policy(request: Request, type_id: int, number: int, actor: MaySee) -> PolicyBody:
     """A policy as it can be published again, here or for another type with the same fields."""
     found = policies.policy(request.app.state.store, type_id, number)
-    dial = DialBody.of(found)
+    dial = DialBody.of(DialSettings.from_data(found.settings, found.always_held))
     return PolicyBody(
         thresholds=found.thresholds,
         layout_similarity_min=found.layout_similarity_min,
@@ -376,7 +370,6 @@ def one_policy(request: Request, type_id: int, number: int, actor: MaySee) -> Po
 def save_policy(request: Request, type_id: int, actor: MayWeigh, body: PolicyBody) -> Number:
     """Publish thresholds as the next policy: papers that are drafted from now on and held ones that nobody has begun
     are held and pass by it."""
-    settings = body.dial.model_dump(exclude={"layout_similarity_min", "always_held"}) if body.dial else {}
     number = policies.save_policy(
         request.app.state.store,
         actor,
@@ -385,6 +378,6 @@ def save_policy(request: Request, type_id: int, actor: MayWeigh, body: PolicyBod
         body.layout_similarity_min,
         body.note,
         always_held=body.always_held,
-        settings=settings,
+        settings=body.dial.settings() if body.dial else None,
     )
     return Number(number=number)

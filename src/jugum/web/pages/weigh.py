@@ -11,7 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 from jugum.errors import InputError
 from jugum.flow.office import types as types_
 from jugum.flow.weigh import policies, weighing
-from jugum.web.api.weigh import DialBody, WeighOut
+from jugum.web.api.weigh import WeighOut
 from jugum.web.gate import GatedRoute
 from jugum.web.rendering import page
 from jugum.web.security import MaySee, MayWeigh
@@ -23,9 +23,8 @@ router = APIRouter(route_class=GatedRoute)
 def weigh_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     shown = types_.type_view(store, type_id)
-    dial = DialBody.of(policies.in_force(store, type_id))
     try:
-        view = weighing.weigh(store, type_id, dial.settings())
+        view = weighing.weigh(store, type_id)
     except InputError as error:
         return page(request, "weigh/empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
     return page(
@@ -35,10 +34,10 @@ def weigh_page(request: Request, type_id: int, actor: MaySee) -> Response:
         shown=shown,
         step="weigh",
         view=view,
-        weighed=WeighOut.of(view, dial).model_dump(mode="json", exclude={"balances": {"__all__": {"points"}}}),
-        marks={one.key: [_mark(asdict(point)) for point in one.points] for one in view.fields},
+        weighed=WeighOut.of(view).model_dump(mode="json", exclude={"balances": {"__all__": {"points"}}}),
+        marks={field.key: [_mark(asdict(point)) for point in field.points] for field in view.fields},
         policies=policies.policies(store, type_id),
-        names={one.key: one.name for one in view.fields},
+        names={field.key: field.name for field in view.fields},
     )
 
 
