@@ -10,8 +10,11 @@ from typing import Any
 
 import pytest
 from fastapi import FastAPI
+from sqlalchemy import select
 from tests.api.conftest import client_of
 from tests.office import Office
+
+from jugum.store.models import Policy
 
 Run = Callable[[], None]
 V1 = "/api/v1"
@@ -165,6 +168,20 @@ def test_higher_thresholds_let_less_pass_and_no_more_wrong(client: Any, trained:
         found = client.post(address, json={**body, "error_most": share}).json()
         assert said in found[""]["promise"]
         assert found["amount"]["promise"] == ""
+
+
+def test_policies_of_before_the_picture_was_kept_are_listed(client: Any, trained: Office, version: int) -> None:
+    address = f"{V1}/types/{trained.type_id}/policies"
+    sent = {"thresholds": {"member": 0.8, "paid_on": 0.9, "amount": 1.0}, "layout_similarity_min": 0.5}
+    for _ in range(2):
+        client.post(address, json=sent)
+    with trained.store.session() as session:
+        for policy in session.scalars(select(Policy)):
+            policy.outcome = {"total": 30, "passing": 20, "wrong": 0, "error_upper": 0.1}
+    page = client.get(f"/types/{trained.type_id}/weigh")
+    assert page.status_code == 200
+    assert "Go back to it" in page.text
+    assert "Show in the picture" not in page.text
 
 
 def test_a_policy_goes_out_and_comes_in_as_json(client: Any, trained: Office, version: int) -> None:
