@@ -65,7 +65,8 @@ class Client:
         """A change of a plan or a paper as it is now."""
         return as_seen(self.call, method, path, json)
 
-    def new_type(self, *, fields: bool = True) -> int:
+    def new_type(self, *, fields: bool = True, checks: bool = False) -> int:
+        """A type; what passes is spot-checked only where a test asks for it."""
         number = next(_numbers)
         workspace = self.call("POST", "/workspaces", json={"name": f"Office {number}"})["id"]
         kind: int = self.call("POST", f"/workspaces/{workspace}/types", json={"name": f"Slip {number}"})["id"]
@@ -73,6 +74,8 @@ class Client:
             self.change(
                 "POST", f"/types/{kind}/fields", json={"name": name, "data_type": data_type, "printed_names": printed}
             )
+        if not checks:
+            self.call("PUT", f"/types/{kind}/checking", json={"on": False})
         return kind
 
     def workspace_of(self, kind: int) -> dict[str, Any]:
@@ -119,13 +122,13 @@ class Client:
         self.call("POST", f"/versions/{version}/publish")
         return kind
 
-    def reading_type(self) -> int:
+    def reading_type(self, *, checks: bool = False) -> int:
         """A type with no samples, and a live version that came as a file: `labelled_type`'s, trained once a run."""
         if not self.version_file:
             versions = self.call("GET", f"/types/{self.labelled_type()}/versions")
             [trained] = [version for version in versions if version["state"] == "published"]
             self.version_file = self.api.get(f"/api/v1/versions/{trained['id']}/file").content
-        kind = self.new_type()
+        kind = self.new_type(checks=checks)
         self.call("POST", f"/versions/{self.bring_version(kind)}/publish")
         return kind
 

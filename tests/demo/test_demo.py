@@ -26,10 +26,10 @@ def test_three_in_ten_are_scans_and_two_employers_come_only_live(monkeypatch: py
     monkeypatch.setattr("jugum.demo.papers.scanned", lambda pdf, seed, severity: (pdf, ".jpg"))
     papers = list(demo_papers())
     assert [paper.purpose for paper in papers].count("sample") == 40
-    assert sum(paper.scan for paper in papers) == 24
+    assert sum(paper.scan for paper in papers) == 33
     assert not {paper.employer for paper in papers if paper.purpose == "sample"} & set(UNSEEN_EMPLOYERS)
     assert {paper.employer for paper in papers if paper.purpose == "live"} == set(range(len(EMPLOYERS)))
-    assert len({paper.name for paper in papers}) == 80
+    assert len({paper.name for paper in papers}) == 112
 
 
 @pytest.mark.parametrize("employer", range(len(EMPLOYERS)))

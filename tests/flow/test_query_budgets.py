@@ -27,7 +27,7 @@ from jugum.store import Store
 
 Run = Callable[[], None]
 DESK_MOST = 15
-SETTLE_MOST = 15
+SETTLE_MOST = 16
 LIST_MOST = 12
 
 

@@ -35,6 +35,7 @@ class DocumentState(StrEnum):
     PASSED = "passed"
     SETTLED = "settled"
     DELIVERED = "delivered"
+    CORRECTED = "corrected"  # delivered before a wrong value was found on it; waits to be sent again
     SET_ASIDE = "set aside"
 
 
@@ -102,9 +103,11 @@ WAITING_LIVE = (_D.PLACED, _D.DRAFTED, _D.HELD, _D.PASSED)
 DRAFTABLE = (_D.PLACED, _D.DRAFTED, _D.HELD)
 OPEN_SAMPLE_STATES = (_D.TO_LABEL, _D.IN_PROGRESS)
 LABEL_STATES = (*OPEN_SAMPLE_STATES, _D.LABELLED)
-SETTLED_STATES = (_D.SETTLED, _D.DELIVERED)
+SETTLED_STATES = (_D.SETTLED, _D.DELIVERED, _D.CORRECTED)
 DONE_STATES = (_D.PASSED, *SETTLED_STATES)
-DELIVERABLE = (_D.PASSED, _D.SETTLED)
+DELIVERABLE = (_D.PASSED, _D.SETTLED, _D.CORRECTED)
+REVIEW_STATES = (_D.HELD, _D.SETTLED, _D.PASSED)  # in which fields may be settled
+CHECKED_STATES = (*REVIEW_STATES, _D.DELIVERED, _D.CORRECTED)  # in which spot checks are answered
 # What is on its pages can't be read or put otherwise any more, or not yet.
 PAGES_FIXED = (_D.RECEIVED, _D.UNPACKED, _D.SET_ASIDE, *SETTLED_STATES)
 IN_TRAINING = (_V.QUEUED, _V.TRAINING)
@@ -149,7 +152,10 @@ DOCUMENT_TRANSITIONS: tuple[Transition, ...] = (
         _LIVE,
         "a blocking check fails after a change, or an answer is undone",
     ),
-    *_each([_D.PASSED, _D.SETTLED], _D.DELIVERED, By.PERSON, _LIVE, "in a delivery"),
+    *_each(DELIVERABLE, _D.DELIVERED, By.PERSON, _LIVE, "in a delivery; or its correction was undone"),
+    *_each([_D.PASSED], _D.HELD, By.PROGRAM, _LIVE, "its policy is suspended; nothing settled"),
+    *_each([_D.DELIVERED], _D.CORRECTED, By.PERSON, _LIVE, "a spot check found a wrong value"),
+    *_each([_D.DELIVERED, _D.CORRECTED], _D.HELD, By.PERSON, _LIVE, "a blocking check fails after such a correction"),
     # Set aside and returned
     *_each(
         [_D.RECEIVED, _D.TO_CUT, _D.UNPLACED, _D.TO_LABEL, *DRAFTABLE],
@@ -207,6 +213,7 @@ FOUND_IN: dict[DocumentState, str] = {
     _D.PASSED: "Deliver, not delivered yet",
     _D.SETTLED: "Deliver, not delivered yet",
     _D.DELIVERED: "Deliver",
+    _D.CORRECTED: "Deliver, corrections not delivered yet",
     _D.SET_ASIDE: "Gather, set aside",
 }
 # States of documents that may be without a type.

@@ -6,37 +6,31 @@ from __future__ import annotations
 import csv
 import io
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from sqlalchemy import select
 
 from jugum.core.states import Purpose, VersionState
-from jugum.core.values import ValueType, normal_form, same_value
 from jugum.demo import WORKSPACE
 from jugum.demo.gathering import fill_dossiers
 from jugum.demo.labelling import label_apart, label_tables, prepare, slips
-from jugum.demo.papers import FIELDS, DemoPaper, demo_papers, plan_bytes
-from jugum.demo.parts import Rows
+from jugum.demo.life import WEEK, WEEKS, a_week_passes, live_some_weeks, review
+from jugum.demo.papers import DemoPaper, demo_papers, plan_bytes
 from jugum.errors import JugumError, TaskError
 from jugum.flow.deliver import results
 from jugum.flow.gather import documents
 from jugum.flow.label import past_records
-from jugum.flow.label.desk_parts import ValueInput
-from jugum.flow.label.rows import CellInput
 from jugum.flow.office import people
 from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan import history as plan_history
-from jugum.flow.review import desk as review_desk
-from jugum.flow.review import queue as review_queue
-from jugum.flow.review import settle as settling
 from jugum.flow.train import training, versions
 from jugum.flow.weigh import policies, weighing
 from jugum.store import Store
 from jugum.store.models import Workspace
 from jugum.store.queue import waiting_jobs
 
-TYPE = "Pay stub"
+FIRST_POLICY = "First policy: at most 2 % wrong"
 PASSWORD = "warm-homes-26"
 PEOPLE = (
     ("admin", "Dagna Quarnby", "administrator"),
@@ -45,8 +39,8 @@ PEOPLE = (
 )
 FIRST_LABELLED = 14
 LABELLED = 30
-FIRST_LIVE = 24
-SETTLED = 7
+FIRST_LIVE = 14
+SETTLED = 5
 TIMEOUT_SECONDS = 900.0
 
 Say = Callable[[str], None]
@@ -74,18 +68,28 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     prepare(store, analyst, type_id, {paper.name: paper.employer for paper in samples})
     _train(store, analyst, type_id, samples[:FIRST_LABELLED], say, "A first one, to see what is missing")
     _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say, "Sixteen more papers; no field lost")
-    thresholds, layout_similarity_min = weighing.proposal(store, type_id)
-    policies.save_policy(store, analyst, type_id, thresholds, layout_similarity_min, "First policy: at most 2 % wrong")
-    say(f"Reading and drafting {len(live)} live papers …")
-    _receive(store, analyst, type_id, live[:FIRST_LIVE])
-    _wait(store, say)
-    _settle(store, reviewer, type_id, {paper.name: paper for paper in live})
+    _publish(store, analyst, type_id, FIRST_POLICY)
+    say(f"Reading and drafting {len(live)} live papers of some weeks …")
+
+    def receive(papers: Sequence[DemoPaper]) -> None:
+        _receive(store, analyst, type_id, papers)
+        _wait(store, say)
+
+    a_week_passes(store)
+    live_some_weeks(store, analyst, reviewer, type_id, live, receive)
+    receive(live[WEEK * WEEKS : WEEK * WEEKS + FIRST_LIVE])
+    review(store, reviewer, type_id, {paper.name: paper for paper in live}, most=SETTLED)
     results.deliver(store, analyst, type_id, "csv")
-    _receive(store, analyst, type_id, live[FIRST_LIVE:])
-    _wait(store, say)
+    receive(live[WEEK * WEEKS + FIRST_LIVE :])
     label_apart(store, type_id, (analyst, actors["admin"]))
     slips(store, analyst, type_id)
-    fill_dossiers(store, analyst, say, lambda: _wait(store, say))
+
+    def train(papers: Mapping[int, Sequence[DemoPaper]]) -> None:
+        _train_all(store, analyst, papers, say, "A first one")
+        for number in papers:
+            _publish(store, analyst, number, FIRST_POLICY)
+
+    fill_dossiers(store, analyst, say, lambda: _wait(store, say), train)
 
 
 def _person(store: Store, login: str, name: str, role: str) -> Actor:
@@ -120,62 +124,36 @@ def _wait(store: Store, say: Say) -> None:
 
 def _train(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper], say: Say, note: str) -> None:
     """Labels from the papers' values from past records and their tables, then a version, published with a note."""
+    _train_all(store, actor, {type_id: papers}, say, note)
+
+
+def _train_all(store: Store, actor: Actor, papers: Mapping[int, Sequence[DemoPaper]], say: Say, note: str) -> None:
+    """The same for several types (id → its papers), which are trained at the same time."""
+    for type_id, its in papers.items():
+        _label(store, actor, type_id, its, say)
+    started = [training.start(store, actor, type_id) for type_id in papers]
+    _wait(store, say)
+    for version_id in started:
+        version = versions.version_view(store, version_id)
+        if version.state != VersionState.ON_TRIAL:
+            raise TaskError(f"Training the demo's version {version.number} failed: {version.error}")
+        versions.publish(store, actor, version_id, note)
+
+
+def _label(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper], say: Say) -> None:
+    name = types_.type_view(store, type_id).name
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["file", "type", "field", "value"])
     for paper in papers:
         for key, value in paper.truth.items():
-            writer.writerow([paper.name, TYPE, key, value])
+            writer.writerow([paper.name, name, key, value])
     report = past_records.import_records(store, actor, type_id, out.getvalue().encode(), complete=True)
     label_tables(store, actor, type_id, {paper.name: paper.tables for paper in papers})
-    say(f"Labels: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
-    version_id = training.start(store, actor, type_id)
-    _wait(store, say)
-    version = versions.version_view(store, version_id)
-    if version.state != VersionState.ON_TRIAL:
-        raise TaskError(f"Training the demo's version {version.number} failed: {version.error}")
-    versions.publish(store, actor, version_id, note)
+    say(f"{name}: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
 
 
-def _settle(store: Store, actor: Actor, type_id: int, papers: dict[str, DemoPaper]) -> None:
-    """A reviewer settles the first papers of the queue, by what is true of them."""
-    kinds = {field.key: field.value_type for field in FIELDS}
-    for row in review_queue.queue(store, actor, type_id).rows[:SETTLED]:
-        desk = review_desk.desk(store, actor, row.id)
-        paper = papers[row.name]
-        for field in desk.fields:
-            if field.hold and field.shape.kind == "table":
-                settling.settle(
-                    store, actor, row.id, field.key, [], rows=_right_rows(field, paper.tables.get(field.key, []))
-                )
-            elif field.hold:
-                values = _right_value(field, paper.truth[field.key], kinds[field.key])
-                settling.settle(store, actor, row.id, field.key, values, absent=not values)
-
-
-def _right_rows(field: review_desk.ReviewField, rows: Rows) -> list[dict[str, CellInput]]:
-    """A table's true rows, each cell with the place it was read from where the reading was right."""
-    settled = []
-    for number, row in enumerate(rows):
-        cells = {}
-        for place, (key, _, _) in enumerate(field.shape.columns):
-            text = row[key.split(".", 1)[1]]
-            read = field.rows[number][place] if number < len(field.rows) else None
-            if read is not None and read.text == text and read.box:
-                x0, y0, x1, y1 = read.box
-                cells[key] = CellInput(text, read.page, (x0, y0, x1, y1))
-            else:
-                cells[key] = CellInput(text)
-        settled.append(cells)
-    return settled
-
-
-def _right_value(field: review_desk.ReviewField, text: str, kind: ValueType) -> list[ValueInput]:
-    if not text:
-        return []
-    right = normal_form(text, kind) or text
-    for value in [*field.values, *field.others]:
-        if same_value(value.normal, right, kind) and value.box:
-            x0, y0, x1, y1 = value.box
-            return [ValueInput(value.text, value.page, (), (x0, y0, x1, y1))]
-    return [ValueInput(text)]
+def _publish(store: Store, actor: Actor, type_id: int, note: str) -> None:
+    """A policy of the thresholds that are proposed."""
+    thresholds, layout_similarity_min = weighing.proposal(store, type_id)
+    policies.save_policy(store, actor, type_id, thresholds, layout_similarity_min, note)

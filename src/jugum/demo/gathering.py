@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import io
 import random
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from email.message import EmailMessage
 
 import pikepdf
@@ -14,7 +14,7 @@ from jugum.core.states import Purpose
 from jugum.demo.assessments import tax_assessment
 from jugum.demo.contracts import contract
 from jugum.demo.identity import identity_paper
-from jugum.demo.papers import plan_bytes
+from jugum.demo.papers import DemoPaper, plan_bytes
 from jugum.demo.parts import PrintedPaper
 from jugum.demo.scans import scanned
 from jugum.demo.strangers import stranger
@@ -27,7 +27,7 @@ from jugum.flow.plan import history as plan_history
 from jugum.store import Store
 
 SEED = 71
-SAMPLES = 8
+SAMPLES = 9
 TYPES: dict[str, Callable[[int, random.Random], PrintedPaper]] = {
     "Works contract": contract,
     "Tax assessment": tax_assessment,
@@ -75,20 +75,32 @@ def mail_with(name: str, pdf: bytes) -> bytes:
     return message.as_bytes()
 
 
-def fill_dossiers(store: Store, actor: Actor, say: Callable[[str], None], wait: Callable[[], None]) -> None:
-    """Bring all of it in through the product's own flow; `wait` returns when the workers have nothing left to do."""
+def fill_dossiers(
+    store: Store,
+    actor: Actor,
+    say: Callable[[str], None],
+    wait: Callable[[], None],
+    train: Callable[[Mapping[int, Sequence[DemoPaper]]], None],
+) -> None:
+    """Bring all of it in through the product's own flow; `wait` returns when the workers have nothing left to do,
+    `train` labels samples by their truth (type id → its papers) and puts a version and a policy in force."""
     rng = random.Random(SEED)
     workspace_id = types_.types(store)[0].workspace_id
     say("Bringing in contracts, tax assessments, identity papers and bundles …")
+    samples: dict[int, list[DemoPaper]] = {}
     for name, draw in TYPES.items():
         type_id = plan_history.import_plan(store, actor, workspace_id, plan_bytes(name.lower().replace(" ", "-")))
         for number in range(SAMPLES):
-            pdf, ending = draw(number, rng).pdf, ".pdf"
+            paper = draw(number, rng)
+            pdf, ending = paper.pdf, ".pdf"
             if number % 4 == 3 and draw is not contract:
                 pdf, ending = scanned(pdf, SEED + number, severity=0.4)
             file = f"{name.lower().replace(' ', '-')}-{number + 1:02d}{ending}"
             documents.receive(store, actor, type_id, file, pdf, purpose=Purpose.SAMPLE)
+            known = DemoPaper(file, pdf, Purpose.SAMPLE, paper.layout, ending != ".pdf", paper.truth, paper.tables)
+            samples.setdefault(type_id, []).append(known)
     wait()  # the classifier has learned by then
+    train(samples)
     batch = batches.add(
         store, actor, workspace_id, "Applications of week 47", "Came by post, scanned at the front desk"
     )

@@ -1,4 +1,4 @@
-"""The eighty pay stubs of the demo: forty samples of six employers, forty live papers of all eight."""
+"""The pay stubs of the demo: forty samples of six employers, seventy-two live papers of all eight."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from jugum.demo.stubs import EMPLOYERS, SEEN_EMPLOYERS, stub_paper
 SEED = 20260
 SCAN_SHARE = 0.3
 SAMPLES = 40
-LIVE = 40
+LIVE = 72
 
 
 def plan_bytes(name: str) -> bytes:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
+from dataclasses import replace
 from typing import Generic, TypeVar
 
 from sqlalchemy import select
@@ -115,6 +116,11 @@ def thresholds_of(policy: Policy) -> Thresholds:
     """A policy as routing needs it. Fields that are always held have no threshold."""
     by_field = {key: float(value) for key, value in policy.thresholds.items() if key not in policy.always_held}
     return Thresholds(by_field, policy.layout_similarity_min, frozenset(policy.always_held))
+
+
+def in_force_now(policy: Policy | None) -> Thresholds | None:
+    """The same as papers are routed by it now: while it is suspended nothing passes."""
+    return None if policy is None else replace(thresholds_of(policy), suspended=policy.suspended)
 
 
 def newest_version(session: Session, type_id: int | None) -> ModelVersion | None:

@@ -6,7 +6,7 @@ from sqlalchemy import ColumnElement, exists, select
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from jugum.core.states import Origin
-from jugum.store.models import Document, Hold, Label, Result
+from jugum.store.models import CheckedValue, Document, Hold, Label, Result
 
 
 def worked_on(document: int | InstrumentedAttribute[int]) -> ColumnElement[bool]:
@@ -28,3 +28,8 @@ def is_worked_on(session: Session, document: Document) -> bool:
 def has_open_hold(session: Session, document: Document) -> bool:
     """Whether a field of a paper still waits for a person."""
     return bool(session.scalar(select(exists().where(Hold.document_id == document.id, Hold.settled_at.is_(None)))))
+
+
+def waits_for_check(document: InstrumentedAttribute[int]) -> ColumnElement[bool]:
+    """Whether a value of a paper that passed is still to be checked, as a condition in SQL on a column of ids."""
+    return exists().where(CheckedValue.document_id == document, CheckedValue.is_right.is_(None))

@@ -37,6 +37,7 @@ class Task(StrEnum):
     JUDGE_SAMPLE = "judge_sample"
     TRAIN_IF_DUE = "train_if_due"
     ROUTE_AGAIN = "route_again"
+    SEND_NOTICE = "send_notice"
 
 
 class Queue(StrEnum):

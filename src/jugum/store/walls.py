@@ -35,13 +35,14 @@ WALLED: dict[str, str] = {
     "document_type": _with_types("id"),
     "document": _with_types("type_id"),
     **dict.fromkeys(
-        ("field", "removed_field", "plan_version", "layout_group", "model_version", "policy", "delivery"),
+        ("field", "removed_field", "plan_version", "layout_group", "model_version", "policy", "delivery", "breach"),
         _through("document_type", "type_id"),
     ),
     **dict.fromkeys(
         (
             *("page", "label", "blind_label", "assignment", "control_suggestion", "past_record", "kept_label"),
             *("reading", "hold", "result", "check_waiver", "delivered_document", "removed_row"),
+            *("spot_check", "checked_value"),
         ),
         _through("document", "document_id"),
     ),

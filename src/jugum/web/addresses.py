@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from jugum.core.states import LABEL_STATES, DocumentState, Purpose
+from jugum.core.states import DONE_STATES, LABEL_STATES, DocumentState, Purpose
 from jugum.flow.gather.documents import DocumentView
-
-DONE = (DocumentState.PASSED, DocumentState.SETTLED, DocumentState.DELIVERED)
 
 
 def document_address(document: DocumentView, type_id: int) -> str:
@@ -18,7 +16,7 @@ def document_address(document: DocumentView, type_id: int) -> str:
         return f"/label/{document.id}"
     if state is DocumentState.HELD:
         return f"/review/{document.id}"
-    if state in DONE:
+    if state in DONE_STATES:
         return f"/look/{document.id}"
     if state is DocumentState.TO_CUT or (state is DocumentState.UNPACKED and document.page_count):
         return f"/documents/{document.id}/table?type_id={type_id}"

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from jugum.core.evaluation.report_model import ConfidenceFigures, FieldCurve
+from jugum.flow.weigh.spot_checks import Won
 from jugum.web.figures import percent
 
 LEFT, TOP, WIDTH, HEIGHT = 46.0, 10.0, 300.0, 170.0
+WINNINGS_WIDTH, WINNINGS_HEIGHT = 560.0, 236.0
+WINNINGS_LEAST = 1e-4  # times the stake: what is less is lost all the same
 
 
 @dataclass(frozen=True)
@@ -86,6 +90,66 @@ def reliability_chart(seen: ConfidenceFigures | None, unseen: ConfidenceFigures 
         [AxisTick(x(tick), f"{tick * 100:.0f} %") for tick in ticks],
         [AxisTick(y(tick), f"{tick * 100:.0f} %") for tick in ticks],
         said,
+    )
+
+
+@dataclass(frozen=True)
+class WinningsChart:
+    """The bet against a promise: its line, dots of the papers on which something was wrong, and the alarm's height."""
+
+    dots: list[PaperDot]
+    line: str
+    alarm: float
+    x_ticks: list[AxisTick]
+    y_ticks: list[AxisTick]
+    said: str
+    left: float = LEFT
+    right: float = LEFT + WINNINGS_WIDTH
+    top: float = TOP
+    bottom: float = TOP + WINNINGS_HEIGHT
+
+
+@dataclass(frozen=True)
+class PaperDot:
+    """A checked paper with wrong values."""
+
+    x: float
+    y: float
+    document: int
+    said: str
+
+
+def winnings_chart(winnings: Sequence[Won], alarm: float) -> WinningsChart | None:
+    """What a bet against the promise has won after each checked paper, in powers of ten; None without one."""
+    if not winnings:
+        return None
+    most = max(10 * alarm, *(won.winnings for won in winnings))
+    least = min(0.1, max(WINNINGS_LEAST, *(min(won.winnings, 1.0) for won in winnings[-1:])))
+    low, high = math.floor(math.log10(least)), math.ceil(math.log10(most))
+    count = winnings[-1].papers
+
+    def x(papers: float) -> float:
+        return _tenth(LEFT + WINNINGS_WIDTH * papers / max(1, count))
+
+    def y(value: float) -> float:
+        power = math.log10(min(10.0**high, max(10.0**low, value)))
+        return _tenth(TOP + WINNINGS_HEIGHT * (high - power) / (high - low))
+
+    step = max(1, (high - low) // 5)
+    every = max(1, math.ceil(count / 6))
+    highest = max(won.winnings for won in winnings)
+    return WinningsChart(
+        [
+            PaperDot(x(won.papers), y(won.winnings), won.document_id, f"{won.paper}: {won.wrong} wrong")
+            for won in winnings
+            if won.wrong
+        ],
+        " ".join([f"{x(0)},{y(1)}", *(f"{x(won.papers)},{y(won.winnings)}" for won in winnings)]),
+        y(alarm),
+        [AxisTick(x(papers), str(papers)) for papers in range(0, count + 1, every)],
+        [AxisTick(y(10.0**power), f"{10.0**power:g}") for power in range(low, high + 1, step)],
+        f"After {count} checked papers the bet against the promise has {winnings[-1].winnings:.2g} times its stake, "
+        f"at most {highest:.2g}; the alarm is at {alarm:g}",
     )
 
 

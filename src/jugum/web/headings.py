@@ -5,10 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from jugum.core.evaluation.compare import ComparisonVerdict
+from jugum.core.evaluation.drift import DriftCause, DriftFigure
 from jugum.core.states import IN_TRAINING, VersionState
 from jugum.core.thresholds import Outcome
+from jugum.core.thresholds.checking import CheckRate
+from jugum.core.thresholds.periods import Span
 from jugum.core.thresholds.promise import Promise, PromiseState
 from jugum.core.values.date_styles import DateStyle
+from jugum.flow.deliver.results import ResultsView
 from jugum.flow.gather.batches import BatchView
 from jugum.flow.gather.sources import SourceView
 from jugum.flow.label.double_labelling import DoubleLabellingView
@@ -20,7 +24,10 @@ from jugum.flow.overview.overview import Steps, UrgentStep
 from jugum.flow.plan.synonyms import SynonymsView
 from jugum.flow.review.queue import QueueView
 from jugum.flow.train.versions import Against, TrainView, VersionView
+from jugum.flow.weigh.live import LiveView
 from jugum.flow.weigh.policies import PolicyView
+from jugum.flow.weigh.promise_under import PromiseUnder
+from jugum.flow.weigh.spot_checks import SpotChecksView
 from jugum.flow.weigh.trial import TrialView
 from jugum.web.figures import article, joined, many, percent, when
 
@@ -191,6 +198,96 @@ def promise(outcome: Outcome, promised: Promise) -> str:
     return f"{said}: expected, not yet proven (bound {bound}; about {more})"
 
 
+def spot_checks(view: SpotChecksView) -> str:
+    """How the promise in force is kept by what was checked."""
+    if view.policy is None:
+        return "No policy is in force: nothing passes, so there is nothing to check"
+    if view.suspended:
+        return f"Policy {view.policy} is suspended: too much of what passed by it was wrong"
+    if not view.papers:
+        waiting = f"{many(view.waiting, 'paper waits', 'papers wait')}" if view.waiting else "none waits"
+        return f"No paper has been checked by policy {view.policy} yet; {waiting}"
+    its = view.all.outcome
+    return (
+        f"{its.wrong} of {many(its.total, 'value')} that passed {'was' if its.wrong == 1 else 'were'} wrong, on "
+        f"{many(view.papers, 'checked paper')}"
+    )
+
+
+def promise_in_life(view: SpotChecksView) -> str:
+    """How the promise in force stands by what was checked of what passed."""
+    if view.promise is None:
+        return "Nothing is promised"
+    its, promised = view.all.outcome, view.promise
+    said = f"At most {100 * promised.error_most:g} % wrong among what passes"
+    if view.winnings and max(won.winnings for won in view.winnings) >= view.alarm:
+        return f"{said}: broken"
+    if promised.state is PromiseState.PROVEN:
+        return f"{said}: proven by life (bound {percent(its.error_upper, 1)})"
+    if promised.state is PromiseState.BROKEN and its.error_share > promised.error_most:
+        return f"{said}: more was wrong so far, but that may be chance"
+    if promised.state is PromiseState.BROKEN:
+        return f"{said}: kept so far, though the confidences expect {percent(its.expected_share, 1)}"
+    if promised.more_papers is None:
+        return f"{said}: kept so far, but too close to prove (bound {percent(its.error_upper, 1)})"
+    more = many(promised.more_papers, "more checked paper")
+    return f"{said}: kept so far, not yet proven (bound {percent(its.error_upper, 1)}; about {more})"
+
+
+def promise_under(found: PromiseUnder) -> str:
+    """What becomes of the promise in force when another version is made live."""
+
+    def said(its: Outcome, promised: Promise) -> str:
+        state = {PromiseState.EXPECTED: "kept as expected"}.get(promised.state, promised.state.value)
+        wrong = f"{its.wrong} of them wrong (bound {percent(its.error_upper, 1)})"
+        return f"{percent(its.passing_share)} pass, {wrong}: {state}"
+
+    most = f"at most {100 * found.promise_now.error_most:g} % wrong"
+    common = f"{many(found.values, 'value')} of {many(found.papers, 'paper')}"
+    return (
+        f"Policy {found.policy} promises {most}. On {common} that both were tested on: "
+        f"with version {found.live} {said(found.now, found.promise_now)}; "
+        f"with version {found.version} {said(found.then, found.promise_then)}. "
+        "The policy's spot checks begin anew with the version."
+    )
+
+
+def live(view: LiveView) -> str:
+    """How live papers fare."""
+    papers = [period for period in view.periods if period.papers]
+    if not papers:
+        return "No live paper has been drafted yet"
+    last = papers[-1]
+    span = "this week" if view.span is Span.WEEK else "on the last day"
+    through = f"{last.through.count} of {many(last.through.total, 'paper')} went straight through {span}"
+    return f"{through}; {many(sum(len(period.papers) for period in papers), 'live paper')} in all"
+
+
+def drifts(view: LiveView, names: Mapping[str, str]) -> list[str]:
+    """What is other now than before, each with its likely cause."""
+    said = []
+    for one in view.drifts:
+        name = f"{names.get(one.key, one.key)} is missing" if one.figure is DriftFigure.MISSING else one.figure.value
+        change = f"{name[0].upper()}{name[1:]}: {percent(one.now)} now, {percent(one.before)} before"
+        cause = f"likely cause: {one.cause.value}" if one.cause is not DriftCause.UNKNOWN else "the cause is not known"
+        counts = f"{many(one.papers_now, 'paper')} against {one.papers_before}"
+        said.append(f"{change} ({counts}); {cause}.")
+    return said
+
+
+def rate_of_checks(rate: CheckRate) -> str:
+    """How many papers are checked now, and why."""
+    if rate.needed >= 1:
+        why = "so few papers pass that all are needed to notice a breach in time"
+    elif rate.proven >= 1:
+        why = "the promise is proven; so many are needed to notice a breach in time"
+    elif rate.proven > 0:
+        why = f"on probation, {percent(rate.proven)} of what would prove the promise"
+    else:
+        why = "on probation"
+    return f"{percent(rate.rate)} of passing papers are checked now: {why}"
+
+
 def policy_changes(now: PolicyView, before: PolicyView | None, names: Mapping[str, str]) -> list[str]:
     """What a policy changed, field by field, against the one before."""
     if before is None:
@@ -228,16 +325,25 @@ def trial(found: TrialView) -> str:
 
 def review(queue: QueueView, reason: str | None = None, style: DateStyle = DateStyle.WORDS) -> str:
     """`reason` is the one that the queue is narrowed down to; without it the queue is whole."""
+    if queue.papers and queue.papers == queue.checks:
+        waits = many(queue.papers, "paper that passed waits", "papers that passed wait")
+        return f"{waits} to be spot-checked, with {many(queue.held, 'value')}; nothing else waits for a person"
     if not queue.papers:
         return f"No paper waits for the reason “{reason}”" if reason else "No paper waits for a person"
-    papers = many(queue.papers, "paper waits", "papers wait")
-    return f"{papers} for a person with {many(queue.held, 'field')}; the oldest since {when(queue.oldest, style)}"
+    papers = many(queue.papers - queue.checks, "paper waits", "papers wait")
+    checks = f"; {many(queue.checks, 'more', 'more')} that passed to be spot-checked" if queue.checks else ""
+    fields = many(queue.held - queue.to_check, "field")
+    return f"{papers} for a person with {fields}, the oldest since {when(queue.oldest, style)}{checks}"
 
 
-def deliver(waiting: int, total: int) -> str:
-    if waiting:
-        return f"{many(waiting, 'paper is', 'papers are')} done and not delivered"
-    return f"Everything done is delivered: {many(total, 'paper')}" if total else "No results yet"
+def deliver(view: ResultsView) -> str:
+    checks = f"; {many(view.checks, 'more waits', 'more wait')} for a spot check" if view.checks else ""
+    if view.waiting:
+        again = f", {many(view.corrections, 'correction', 'corrections')} among them" if view.corrections else ""
+        return f"{many(view.waiting, 'paper is', 'papers are')} done and not delivered{again}{checks}"
+    if view.checks:
+        return f"{many(view.checks, 'paper waits', 'papers wait')} for a spot check before delivery"
+    return f"Everything done is delivered: {many(view.total, 'paper')}" if view.total else "No results yet"
 
 
 def keys(in_use: int) -> str:

@@ -101,7 +101,9 @@ def ribbon(now: overview.Steps) -> dict[str, tuple[str, str]]:
         "label": (str(now.to_label), "to label"),
         "train": (f"v{now.live_version}", "live") if now.live_version else ("–", "none live"),
         "weigh": (f"p{now.policy}", "in force") if now.policy else ("–", "no policy"),
-        "review": (str(now.held_papers), "held"),
+        "review": (str(now.held_papers), "held")
+        if now.held_papers or not now.checks
+        else (str(now.checks), "to check"),
         "deliver": (str(now.waiting_delivery), "to send"),
     }
 

@@ -23,6 +23,7 @@ from jugum.flow.office.types import types
 from jugum.flow.plan.sample import learn_date_order
 from jugum.flow.review import draft, route_again
 from jugum.flow.train import automatic, training
+from jugum.flow.weigh import notices
 from jugum.store import Store
 from jugum.store.database import plain_url
 from jugum.store.queue import Task
@@ -68,6 +69,7 @@ class Tasks:
             Task.DRAW_CURVE: (self._curve, partial(training.curve_failed, store)),
             Task.JUDGE_SAMPLE: (self._judge_sample, partial(failures.report, store, Task.JUDGE_SAMPLE)),
             Task.TRAIN_IF_DUE: (self._train_if_due, partial(failures.report, store, Task.TRAIN_IF_DUE)),
+            Task.SEND_NOTICE: (self._send_notice, partial(failures.report, store, Task.SEND_NOTICE)),
             Task.ROUTE_AGAIN: (self._route_again, partial(failures.report, store, Task.ROUTE_AGAIN)),
         }
 
@@ -133,6 +135,9 @@ class Tasks:
 
     def _judge_sample(self, document_id: int) -> None:
         next_paper.judge(self.store, document_id, self._versions)
+
+    def _send_notice(self, breach_id: int) -> None:
+        notices.send_notice(self.store, breach_id)
 
     def _route_again(self, type_id: int) -> None:
         route_again.route_again(self.store, type_id)

@@ -14,6 +14,7 @@ from jugum.core.thresholds.checking import (
     CheckRules,
     check_probability,
     check_rate,
+    draw,
     is_drawn,
     papers_to_notice,
     watch,
@@ -89,3 +90,40 @@ def test_a_paper_that_was_likelier_drawn_counts_for_less() -> None:
     checks = [CheckedPaper(12, 0, 0.1)] * 3 + [CheckedPaper(12, 3, 0.1)] * 3
     likelier = checks[:3] + [CheckedPaper(12, 3, 0.8)] * 3
     assert watch(likelier, 0.02).winnings[-1] < watch(checks, 0.02).winnings[-1]
+
+
+# ---- Drawing a paper -------------------------------------------------------------------------------------------------
+
+FAR = {"name": 3.0, "amount": 2.5, "day": 4.0, "place": 2.0, "sum": 5.0, "number": 3.3}
+
+
+def test_a_paper_on_which_nothing_passes_is_not_drawn() -> None:
+    assert draw(CheckRules(), 1.0, 1, 1, {}, 100) is None
+
+
+def test_papers_are_drawn_with_the_probability_that_is_kept() -> None:
+    drawn = [draw(CheckRules(), 0.2, paper, 1, FAR, 100) for paper in range(4000)]
+    kept = [one for one in drawn if one is not None]
+    assert {one.probability for one in kept} == {0.2}
+    assert len(kept) / 4000 == pytest.approx(0.2, abs=0.02)
+
+
+def test_a_paper_whose_least_sure_value_is_near_its_threshold_is_likelier_drawn() -> None:
+    counts = [
+        sum(draw(CheckRules(), 0.2, paper, 1, margins, 100) is not None for paper in range(4000))
+        for margins in (FAR, {**FAR, "place": 0.1})
+    ]
+    assert counts[1] / counts[0] == pytest.approx(2.0, abs=0.2)
+
+
+def test_a_share_of_checks_is_blind_and_asks_for_few_values_each_as_likely() -> None:
+    rules = CheckRules(blind_share=0.25, blind_values=2)
+    drawn = [draw(rules, 1.0, paper, 1, FAR, 100) for paper in range(4000)]
+    kept = [one for one in drawn if one is not None]
+    assert len(kept) == 4000
+    blind = [one for one in kept if one.blind]
+    assert len(blind) / len(kept) == pytest.approx(0.25, abs=0.02)
+    assert {(len(one.fields), one.share) for one in blind} == {(2, 2 / 6)}
+    assert {(one.fields, one.share) for one in kept if not one.blind} == {(tuple(FAR), 1.0)}
+    asked = {key: sum(key in one.fields for one in blind) / len(blind) for key in FAR}
+    assert all(share == pytest.approx(2 / 6, abs=0.06) for share in asked.values())

@@ -172,5 +172,6 @@ def test_a_paper_of_every_state_is_found_where_its_work_is(
         DocumentState.PASSED: "deliver",
         DocumentState.SETTLED: "deliver",
         DocumentState.DELIVERED: "deliver",
+        DocumentState.CORRECTED: "deliver",
     }.get(state)
     assert [name for name, found in places.items() if document in found] == ([work] if work else [])

@@ -49,7 +49,8 @@ class LetStand:
 
 @dataclass(frozen=True)
 class ResultRow:
-    """One paper's result: field key → its values, and the failing checks that were let stand."""
+    """One paper's result: field key → its values, and the failing checks that were let stand. `corrects` is the
+    delivery that one which was delivered before corrects."""
 
     document: int
     file: str
@@ -58,6 +59,7 @@ class ResultRow:
     received: str
     values: dict[str, tuple[ResultValue, ...]]
     let_stand: tuple[LetStand, ...] = ()
+    corrects: int | None = None
 
 
 Line = Mapping[str, ResultValue]
@@ -116,7 +118,7 @@ def side_by_side(row: ResultRow, columns: ResultColumns, most: int) -> tuple[lis
 
 # ---- CSV -------------------------------------------------------------------------------------------------------------
 
-PAPER_COLUMNS = ("document", "file", "state", "received")
+PAPER_COLUMNS = ("document", "file", "state", "received", "corrects")
 
 
 def results_csv(rows: Sequence[ResultRow], columns: ResultColumns) -> str:
@@ -195,7 +197,8 @@ def _paper_columns(columns: ResultColumns) -> tuple[str, ...]:
 def _paper(row: ResultRow, columns: ResultColumns) -> list[object]:
     """What a line says of its paper as a whole; keys of checks have no blanks."""
     stood = [" ".join(each.check for each in row.let_stand)] if columns.checks else []
-    return [row.document, safe_cell(row.file), row.state, row.received, *stood]
+    corrects = "" if row.corrects is None else row.corrects
+    return [row.document, safe_cell(row.file), row.state, row.received, corrects, *stood]
 
 
 def _cells(row: ResultRow, keys: Sequence[str]) -> list[str]:
@@ -219,6 +222,7 @@ def results_json(rows: Sequence[ResultRow]) -> str:
                 "sha256": row.sha256,
                 "state": row.state,
                 "received": row.received,
+                "corrects": row.corrects,
                 "values": {
                     key: [_value_data(value) for value in values]
                     for key, values in row.values.items()

@@ -24,6 +24,7 @@ class HoldReason(StrEnum):
     LOW_CONFIDENCE = "low confidence"
     MISSING = "missing"
     FAILS_A_CHECK = "fails a check"
+    SPOT_CHECK = "spot check"  # it passed, and was drawn to be checked
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,13 +26,14 @@ RATE_LEAST = 0.01  # always some are checked
 @dataclass(frozen=True)
 class CheckRules:
     """What a type asks of its spot checks: the rate (0–1) a policy begins with, the breach that must be noticed (so
-    many times the promise) and within how many days, and the share of checks (0–1) that are blind: the value is given
-    before what passed is seen."""
+    many times the promise) and within how many days, and the share of checks (0–1) that are blind: values are given
+    before what passed is seen, at most `blind_values` on a paper, for that takes longer."""
 
     probation_rate: float = 0.5
     notice_times: float = 3.0
     notice_days: float = 14.0
     blind_share: float = 0.25
+    blind_values: int = 4
 
 
 @dataclass(frozen=True)
@@ -97,8 +98,40 @@ def check_probability(rate: float, margin_logits: float, layout_checks: int) -> 
 
 def is_drawn(paper: int, policy: int, probability: float, purpose: str = "check") -> bool:
     """Whether a paper is drawn: a matter of chance, but the same chance however often it is asked."""
+    return _chance(paper, policy, purpose) < probability
+
+
+def _chance(paper: int, policy: int, purpose: str) -> float:
     digest = hashlib.sha256(f"{purpose}-{policy}-{paper}".encode()).digest()
-    return int.from_bytes(digest[:8], "big") / 2**64 < probability
+    return int.from_bytes(digest[:8], "big") / 2**64
+
+
+@dataclass(frozen=True)
+class Draw:
+    """A paper that is drawn: with which probability (0–1], whether blind, the fields that are asked for, and the
+    probability (0–1] with which each of a paper's passing ones is."""
+
+    probability: float
+    blind: bool
+    fields: tuple[str, ...]
+    share: float
+
+
+def draw(
+    rules: CheckRules, rate: float, paper: int, policy: int, margins: Mapping[str, float], layout_checks: int
+) -> Draw | None:
+    """Whether a paper with passing fields (key → how far its confidence lies above the threshold, in log-odds) is
+    checked at a rate (0–1), and what is asked of it; None where it is not drawn."""
+    if not margins:
+        return None
+    probability = check_probability(rate, min(margins.values()), layout_checks)
+    if not is_drawn(paper, policy, probability):
+        return None
+    blind = is_drawn(paper, policy, rules.blind_share, "blind")
+    if not blind or len(margins) <= rules.blind_values:
+        return Draw(probability, blind, tuple(margins), 1.0)
+    chosen = sorted(margins, key=lambda key: _chance(paper, policy, key))[: rules.blind_values]
+    return Draw(probability, blind, tuple(key for key in margins if key in chosen), len(chosen) / len(margins))
 
 
 @dataclass(frozen=True)
@@ -142,12 +175,15 @@ def watch(checks: Sequence[CheckedPaper], error_most: float) -> Watch:
 
 
 __all__ = [
+    "ALARM",
     "CheckRate",
     "CheckRules",
     "CheckedPaper",
+    "Draw",
     "Watch",
     "check_probability",
     "check_rate",
+    "draw",
     "is_drawn",
     "papers_to_notice",
     "watch",

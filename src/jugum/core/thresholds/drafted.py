@@ -4,9 +4,10 @@ finds."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from dataclasses import field as kept
 
+from jugum.core.classification.layout_book import NEW_LAYOUT
 from jugum.core.extraction.decided import PartDecision, PartKind
 from jugum.core.extraction.found import EngineName, Finding, Found
 from jugum.core.extraction.values.assignment import Choice, Decision
@@ -18,8 +19,8 @@ from jugum.core.values import DataType
 class DraftedField:
     """What was drafted for a field: its values in order (None for a table's empty cells), the candidates next in
     line, the confidence (0–1; None where nothing has measured it), the likeness (0–1) of the paper's layout to the
-    most alike labelled one (None where nothing has compared it), why another value than the likeliest was taken, and
-    the raw scores behind it."""
+    most alike labelled one (None where nothing has compared it), why another value than the likeliest was taken,
+    the raw scores behind it, and the layout group that a version took the paper for."""
 
     values: tuple[Found | None, ...]
     others: tuple[Found, ...]
@@ -27,6 +28,7 @@ class DraftedField:
     layout_similarity: float | None
     chosen_by: str = ""
     scores: Mapping[str, float] = kept(default_factory=dict)
+    layout: int = NEW_LAYOUT
 
     @property
     def by_hand(self) -> bool:
@@ -44,6 +46,13 @@ def drafted_by_version(
 ) -> dict[str, DraftedField]:
     """What a version decided about a field of the plan (key → field), by key; a table as itself (its confidence, no
     values) and as its columns."""
+    drafted = _of_decision(decision, confidence, plan)
+    return {key: replace(one, layout=decision.layout) for key, one in drafted.items()}
+
+
+def _of_decision(
+    decision: Decision | PartDecision, confidence: float | None, plan: Mapping[str, FieldPlan]
+) -> dict[str, DraftedField]:
     if isinstance(decision, Decision):
         return {decision.field: _of_value(decision, confidence)}
     if decision.kind is not PartKind.TABLE:

@@ -29,17 +29,19 @@ from jugum.core.thresholds.drafted import DraftedField
 CERTAIN = 1.0  # confidence of what vouches for itself, as a zone's check digits do; what is measured stays below
 TABLE_ROW = "row"  # stands for a row of a table where only its being there counts
 ALWAYS_HELD = "the policy sends this field to a person whatever its confidence"
+SUSPENDED = "the policy is suspended: too much of what passed by it was wrong"
 NO_POLICY = "no policy sets a threshold for it yet: set one in Weigh"
 
 
 @dataclass(frozen=True)
 class Gate:
     """What a policy asks of one field: the least confidence and the least likeness of the layout, both 0–1; of one that
-    is `always_held` no confidence is enough."""
+    is `always_held` no confidence is enough, for the reason that is said."""
 
     threshold: float
     layout_similarity_min: float
     always_held: bool = False
+    held_because: str = ALWAYS_HELD
 
     def passes(self, confidence: float | None, layout_similarity: float | None) -> bool:
         """Whether a decision passes: one that vouches for itself always does, one that nothing measured never."""
@@ -55,14 +57,17 @@ class Gate:
 @dataclass(frozen=True)
 class Thresholds:
     """A policy as routing needs it: the threshold of each field by its key, and the least likeness of the layout,
-    all 0–1; the keys of fields that always go to a person."""
+    all 0–1; the keys of fields that always go to a person, which all do while it is `suspended`."""
 
     by_field: Mapping[str, float]
     layout_similarity_min: float
     always_held: frozenset[str] = frozenset()
+    suspended: bool = False
 
     def gate(self, key: str) -> Gate | None:
         """What is asked of a field; None where the policy has no threshold for it."""
+        if self.suspended:
+            return Gate(1.0, self.layout_similarity_min, always_held=True, held_because=SUSPENDED)
         if key in self.always_held:
             return Gate(1.0, self.layout_similarity_min, always_held=True)
         return Gate(self.by_field[key], self.layout_similarity_min) if key in self.by_field else None
@@ -107,7 +112,7 @@ def hold_for(
     if gate.passes(confidence, layout_similarity):
         return None
     if gate.always_held:
-        return Problem(field.key, HoldReason.LOW_CONFIDENCE, ALWAYS_HELD)
+        return Problem(field.key, HoldReason.LOW_CONFIDENCE, gate.held_because)
     # A gate of its own, before the confidence: how sure a reading of a strange layout is says little (decision 0003).
     if layout_similarity is not None and not gate.knows(layout_similarity):
         least = 100 * gate.layout_similarity_min

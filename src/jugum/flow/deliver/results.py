@@ -28,6 +28,8 @@ from jugum.flow.office.personal import has_personal
 from jugum.flow.office.types import type_row
 from jugum.flow.plan.fields import plan_in
 from jugum.flow.states import change_state
+from jugum.flow.weigh.check_settings import CheckSettings
+from jugum.flow.worked_on import waits_for_check
 from jugum.store import Store
 from jugum.store.masked import MASKED
 from jugum.store.models import (
@@ -59,7 +61,8 @@ class DeliveryView:
 @dataclass(frozen=True)
 class ResultsView:
     """Results of passed and settled papers, the newest first. `columns` are the keys of values and of parts that
-    repeat; `names` and `data_types` say what each is; `waiting` counts papers that are in no delivery yet."""
+    repeat; `names` and `data_types` say what each is; `waiting` counts papers that are to be delivered, `corrections`
+    those among them that were delivered before; `checks` those that are delivered only after their spot check."""
 
     columns: ResultColumns
     names: dict[str, str]
@@ -67,6 +70,8 @@ class ResultsView:
     rows: list[ResultRow]
     total: int
     waiting: int
+    corrections: int
+    checks: int
     deliveries: list[DeliveryView]
 
 
@@ -90,9 +95,7 @@ def results(
         order = _order(row, sort, upwards=upwards, show_personal=_sees_personal(actor))
         total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
         documents = session.scalars(query.order_by(*order).limit(limit).offset(offset)).all()
-        waiting = session.scalar(
-            select(func.count(Document.id)).where(Document.type_id == type_id, Document.state.in_(DELIVERABLE))
-        )
+        waiting, corrections, checks = _waiting(session, row)
         rows = _rows(session, documents, row, show_personal=_sees_personal(actor))
         return ResultsView(
             ResultColumns.of(plan_in(row), rows),
@@ -100,9 +103,31 @@ def results(
             {field.key: field.data_type for field in row.fields},
             rows,
             total,
-            waiting or 0,
+            waiting,
+            corrections,
+            checks,
             _deliveries(session, type_id),
         )
+
+
+def _waiting(session: Session, row: DocumentType) -> tuple[int, int, int]:
+    """Papers to be delivered, corrections among them, and papers that wait for their spot check."""
+    corrected = Document.state == DocumentState.CORRECTED
+    to_send, corrections = session.execute(
+        select(func.count(), func.count().filter(corrected)).select_from(Document).where(_deliverable(row))
+    ).one()
+    done = session.scalar(
+        select(func.count(Document.id)).where(Document.type_id == row.id, Document.state.in_(DELIVERABLE))
+    )
+    return to_send, corrections, (done or 0) - to_send
+
+
+def _deliverable(row: DocumentType) -> ColumnElement[bool]:
+    """Papers that are to be delivered: without those that wait for a spot check, where the type says so."""
+    done = (Document.type_id == row.id) & Document.state.in_(DELIVERABLE)
+    if not CheckSettings.of(row).deliver_after:
+        return done
+    return done & ~waits_for_check(Document.id)
 
 
 def _order(row: DocumentType, sort: str, *, upwards: bool, show_personal: bool) -> tuple[ColumnElement[Any], ...]:
@@ -182,6 +207,7 @@ def _rows(
             result.position,
         )
         found.setdefault(result.document_id, {}).setdefault(key, []).append(value)
+    corrects = _corrects(session, [document.id for document in documents if document.state == DocumentState.CORRECTED])
     stood: dict[int, list[LetStand]] = {}
     hidden = not show_personal and has_personal(row)  # the words may name values
     for waiver, name in session.execute(
@@ -202,9 +228,22 @@ def _rows(
             document.received_at.isoformat(),
             {key: tuple(values) for key, values in found.get(document.id, {}).items()},
             tuple(stood.get(document.id, ())),
+            corrects.get(document.id),
         )
         for document in documents
     ]
+
+
+def _corrects(session: Session, ids: Sequence[int]) -> dict[int, int]:
+    """The last delivery that each of some papers was in."""
+    if not ids:
+        return {}
+    query = (
+        select(DeliveredDocument.document_id, func.max(DeliveredDocument.delivery_id))
+        .where(DeliveredDocument.document_id.in_(ids))
+        .group_by(DeliveredDocument.document_id)
+    )
+    return {document: delivery for document, delivery in session.execute(query)}
 
 
 def download(
@@ -229,16 +268,14 @@ def _file(format: str, rows: Sequence[ResultRow], type_: DocumentType) -> bytes:
 
 
 def deliver(store: Store, actor: Actor, type_id: int, format: str) -> DeliveryView:
-    """Put all papers that are in no delivery yet into one file, kept as sent, and mark them delivered. The rows are
-    locked, so that no paper gets into two deliveries."""
+    """Put all papers that are in no delivery yet into one file, kept as sent, and mark them delivered; with them those
+    that were corrected since they were delivered, which say what they correct. The rows are locked, so that no paper
+    gets into two deliveries at once."""
     actor.require(DELIVER)
     with store.session() as session:
         row = type_row(session, type_id)
         documents = session.scalars(
-            select(Document)
-            .where(Document.type_id == type_id, Document.state.in_(DELIVERABLE))
-            .order_by(Document.id)
-            .with_for_update(of=Document)
+            select(Document).where(_deliverable(row)).order_by(Document.id).with_for_update(of=Document)
         ).all()
         if not documents:
             raise InputError("There is nothing to deliver: every passed and settled paper is in a delivery.")

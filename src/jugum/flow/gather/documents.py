@@ -274,7 +274,7 @@ def set_aside(store: Store, actor: Actor, document_id: int, reason: str, *, revi
         raise InputError("Give the reason why the paper is set aside.")
     with store.session() as session:
         document = unchanged_row(session, document_id, revision)
-        if document.state == DocumentState.DELIVERED:
+        if document.state in (DocumentState.DELIVERED, DocumentState.CORRECTED):
             raise Conflict(f"“{document.name}” is delivered already and can't be set aside.")
         if document.state == DocumentState.UNPACKED:
             raise Conflict(f"“{document.name}” was divided into papers. Set these papers aside, or join them again.")

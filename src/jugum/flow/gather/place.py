@@ -40,6 +40,7 @@ READ_STATES = (
     DocumentState.PASSED,
     DocumentState.SETTLED,
     DocumentState.DELIVERED,
+    DocumentState.CORRECTED,
     DocumentState.UNPLACED,
 )
 

@@ -90,9 +90,13 @@ class Action(StrEnum):
     IMPORT_VERSION = "import version", "imported a version"
     # Weigh, review, deliver
     SAVE_POLICY = "save policy", "saved a policy"
+    SET_CHECKING = "set spot checks", "changed how passed papers are checked"
+    BREACH = "breach", "showed by spot checks that a promise was broken"
+    RESUME_POLICY = "resume policy", "resumed policies after a breach"
     DRAFT = "draft", "drafted papers"
     ROUTE_AGAIN = "route again", "applied a new policy to papers that waited"
     SETTLE = "settle", "settled fields in review"
+    CHECK = "check", "checked values that had passed"
     REOPEN = "reopen", "undid answers in review"
     LET_STAND = "let stand", "let a failing check stand as it is on the paper"
     SEE_WHOLE = "see whole", "saw a whole paper"

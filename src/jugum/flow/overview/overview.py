@@ -10,14 +10,36 @@ from sqlalchemy import ScalarSelect, Select, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.values.extractor import PAPERS_MIN
-from jugum.core.states import DONE_STATES, IN_TRAINING, DocumentState, PlacedBy, Purpose, VersionState
+from jugum.core.states import (
+    CHECKED_STATES,
+    DELIVERABLE,
+    DONE_STATES,
+    IN_TRAINING,
+    DocumentState,
+    PlacedBy,
+    Purpose,
+    VersionState,
+)
 from jugum.flow.office.actions import Action
 from jugum.flow.office.types import TypeView, types
 from jugum.flow.train.versions import labelled_since_training
+from jugum.flow.weigh.breaches import BreachView, breaches
+from jugum.flow.worked_on import waits_for_check
 from jugum.store import Store
-from jugum.store.models import Audit, Document, DocumentType, Field, Hold, ModelVersion, Person, Policy
+from jugum.store.models import (
+    Audit,
+    Breach,
+    Document,
+    DocumentType,
+    Field,
+    Hold,
+    ModelVersion,
+    Person,
+    Policy,
+)
 
 ENOUGH_FOR_A_FIRST_MODEL = 5
+PRESSING, LATER = -1, 1  # before and after other steps
 
 
 @dataclass(frozen=True)
@@ -36,8 +58,10 @@ class Steps:
     versions: int
     policy: int | None
     policy_is_of_live: bool
+    breach: BreachView | None
     held_papers: int
     held_fields: int
+    checks: int
     live_papers: int
     waiting_for_version: int
     straight_through: float | None
@@ -48,11 +72,12 @@ class Steps:
 
 @dataclass(frozen=True)
 class NextStep:
-    """What is worth doing next, why, and where."""
+    """What is worth doing next, why, and where; the least `rank` first."""
 
     reason: str
     action: str
     step: str
+    rank: int = 0
 
 
 @dataclass(frozen=True)
@@ -96,14 +121,15 @@ def _steps(session: Session, type_id: int) -> Steps:
         versions=its.versions,
         policy=its.policy,
         policy_is_of_live=its.policy_is_of == VersionState.PUBLISHED,
+        breach=next((view for view in breaches(session, type_id) if view.open), None) if its.breaches else None,
         held_papers=states.get((Purpose.LIVE, DocumentState.HELD), 0),
         held_fields=its.held_fields,
+        checks=its.checks,
         live_papers=sum(count for (purpose, _), count in states.items() if purpose == Purpose.LIVE),
         waiting_for_version=states.get((Purpose.LIVE, DocumentState.PLACED), 0),
         straight_through=untouched / drafted if drafted else None,
         drafted=drafted,
-        waiting_delivery=states.get((Purpose.LIVE, DocumentState.PASSED), 0)
-        + states.get((Purpose.LIVE, DocumentState.SETTLED), 0),
+        waiting_delivery=sum(states.get((Purpose.LIVE, state), 0) for state in DELIVERABLE),
         delivered=states.get((Purpose.LIVE, DocumentState.DELIVERED), 0),
     )
 
@@ -120,6 +146,10 @@ def _figures(type_id: int) -> dict[str, ScalarSelect[Any]]:
         "live": select(ModelVersion.number).where(versions, ModelVersion.state == VersionState.PUBLISHED),
         "training": select(func.max(ModelVersion.number)).where(versions, ModelVersion.state.in_(IN_TRAINING)),
         "policy": select(func.max(Policy.number)).where(policies),
+        "breaches": select(func.count(Breach.id)).where(Breach.policy_id == newest, Breach.resumed_at.is_(None)),
+        "checks": select(func.count(Document.id)).where(
+            Document.type_id == type_id, Document.state.in_(CHECKED_STATES), waits_for_check(Document.id)
+        ),
         "policy_is_of": select(ModelVersion.state)
         .join(Policy, Policy.version_id == ModelVersion.id)
         .where(Policy.id == newest),
@@ -158,7 +188,7 @@ def urgent_steps(store: Store, rows: list[TypeOverview]) -> list[UrgentStep]:
             waiting = _waits_for_a_place(store, row.type.workspace_id)
             if waiting:
                 found.append(UrgentStep(row.type, NextStep(waiting, "Check them", "gather")))
-    found.sort(key=lambda one: (_ORDER.index(one.step.step), -size[one.type.id]))
+    found.sort(key=lambda one: (one.step.rank, _ORDER.index(one.step.step), -size[one.type.id]))
     return found[:3]
 
 
@@ -186,6 +216,15 @@ def _waits_for_a_place(store: Store, workspace_id: int) -> str:
 def next_steps(now: Steps) -> list[NextStep]:
     """At most three, the most pressing first."""
     found = [
+        NextStep(
+            f"The promise of policy {now.policy} is broken: {now.breach.wrong} of {now.breach.values} checked values "
+            "were wrong",
+            "See what was wrong",
+            "weigh",
+            rank=PRESSING,
+        )
+        if now.breach
+        else None,
         NextStep("The plan has no fields yet", "Define the fields", "plan") if not now.fields else None,
         NextStep("No samples have been received yet", "Import samples", "gather")
         if now.fields and not (now.to_label or now.labelled or now.reading)
@@ -208,6 +247,9 @@ def next_steps(now: Steps) -> list[NextStep]:
         else None,
         NextStep(f"{now.waiting_delivery} papers are done and not delivered", "Deliver them", "deliver")
         if now.waiting_delivery
+        else None,
+        NextStep(f"{now.checks} papers that passed wait for a spot check", "Spot-check them", "review", rank=LATER)
+        if now.checks
         else None,
         NextStep(_label_reason(now), "Label the next", "label") if now.fields and now.to_label else None,
         NextStep(

@@ -17,6 +17,7 @@ from jugum.flow.states import change_state
 from jugum.store.models import (
     Base,
     BlindLabel,
+    CheckedValue,
     ControlSuggestion,
     Document,
     Field,
@@ -31,7 +32,7 @@ from jugum.store.models import (
 )
 
 # Whose rows say something of a field on a paper.
-TABLES = (Label, BlindLabel, ControlSuggestion, PastRecord, KeptLabel, Reading, Hold, Result)
+TABLES = (Label, BlindLabel, ControlSuggestion, PastRecord, KeptLabel, Reading, Hold, Result, CheckedValue)
 # An open hold comes back where a person can still look.
 OPEN_TO_HOLDS = (DocumentState.HELD, DocumentState.PASSED, DocumentState.SETTLED)
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import judge
-from jugum.core.states import DocumentState, Purpose
+from jugum.core.states import DocumentState, Origin, Purpose
 from jugum.core.values import normal_form
 from jugum.errors import Conflict
 from jugum.flow.gather.documents import document_row
@@ -32,7 +32,7 @@ from jugum.flow.plan.fields import plan_of, value_type_of
 from jugum.flow.review.queue import neighbours
 from jugum.flow.review.records import PaperRecords, context_of, load_records
 from jugum.store import Store
-from jugum.store.models import Document, Field, ModelVersion, Person, Policy, Reading, Result
+from jugum.store.models import Document, Field, Label, ModelVersion, Person, Policy, Reading, Result
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ class CheckView:
 @dataclass(frozen=True)
 class ReviewDesk:
     """A live paper at the desk. `read_with`: with how many others of its layout it was read, None where that is
-    known."""
+    known. `check`: what a spot check that is not done asks for: "open", or "blind"; empty without one."""
 
     id: int
     name: str
@@ -87,6 +87,7 @@ class ReviewDesk:
     version: int | None
     policy: int | None
     read_with: int | None
+    check: str
     pages: list[PageView]
     fields: list[ReviewField]
     checks: list[CheckView]
@@ -100,7 +101,7 @@ class ReviewDesk:
 
 def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) -> ReviewDesk:
     """Everything the reviewing desk shows of a live paper, by a number of queries that does not grow with its
-    fields. `look` is for provenance: it doesn't claim the paper."""
+    fields. `look` is for provenance: it doesn't claim the paper, and hides nothing of what is to be checked blind."""
     actor.require(REVIEW)
     with store.session() as session:
         document = document_row(session, document_id)
@@ -114,7 +115,13 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
         records = load_records(session, document)
         names = _names(session, records)
         version, policy = _in_force(session, document)
-        fields = [_review_field(records, row, policy, names) for row in shown_fields(document, derived=True)]
+        said = _said_blind(session, records)
+        unseen = set() if look else {row.id for row in records.fields if records.is_unseen(row)}
+        fields = [
+            _without_what_passed(field) if row.id in unseen else field
+            for row in shown_fields(document, derived=True)
+            for field in [_review_field(records, row, policy, names, said)]
+        ]
         near = neighbours(session, actor, document)
         return ReviewDesk(
             document.id,
@@ -126,6 +133,7 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
             version,
             policy.number if policy else None,
             document.read_with,
+            _check(records),
             page_views(session, document_id),
             fields,
             _checks(session, records, names),
@@ -178,7 +186,40 @@ def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -
     ]
 
 
-def _review_field(records: PaperRecords, row: Field, policy: Policy | None, names: Mapping[int, str]) -> ReviewField:
+def _check(records: PaperRecords) -> str:
+    if records.check is None or records.check.done_at is not None:
+        return ""
+    return "blind" if records.check.blind else "open"
+
+
+def _said_blind(session: Session, records: PaperRecords) -> dict[int, list[ValueView]]:
+    """What a person said of values (field id → its values) before they saw what had passed, of those that differ."""
+    asked = [
+        row.id
+        for row in records.fields
+        if records.is_blind and records.waits_for_check(row) and not records.is_unseen(row)
+    ]
+    if not asked:
+        return {}
+    labels = session.scalars(
+        select(Label)
+        .where(Label.document_id == records.document.id, Label.field_id.in_(asked), ~Label.absent)
+        .order_by(Label.position)
+    )
+    said: dict[int, list[ValueView]] = {field_id: [] for field_id in asked}
+    for label in labels:
+        value = ValueView(label.text, label.normal, label.page, label.box, None, Origin.PERSON)
+        said[label.field_id].append(value)
+    return said
+
+
+def _review_field(
+    records: PaperRecords,
+    row: Field,
+    policy: Policy | None,
+    names: Mapping[int, str],
+    said_blind: Mapping[int, list[ValueView]],
+) -> ReviewField:
     held = records.held(row)
     readings = [reading for column in records.columns(row) for reading in records.readings.get(column.id, [])]
     rows: list[list[ValueView | None]] = []
@@ -196,6 +237,8 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
     others = [
         ValueView(o["text"], o["normal"], o["page"], o["box"], None, "model") for o in (first.others if first else [])
     ]
+    if row.id in said_blind and row.kind != "table":
+        values, others = said_blind[row.id], values
     return ReviewField(
         row.key,
         row.name,
@@ -204,7 +247,7 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
         row.many,
         held.reason if held else None,
         held.detail if held else "",
-        held is None and row.id in records.settled,
+        held is None and (row.id in records.settled or row.id in records.checked),
         values,
         [] if row.kind == "table" else others,
         _rounded(first.confidence if first else None),
@@ -217,6 +260,11 @@ def _review_field(records: PaperRecords, row: Field, policy: Policy | None, name
         held.blocking if held else [],
         rows,
     )
+
+
+def _without_what_passed(field: ReviewField) -> ReviewField:
+    """A field whose value is to be said before what passed is seen."""
+    return replace(field, values=[], others=[], rows=[], confidence=None)
 
 
 def _rounded(share: float | None) -> float | None:

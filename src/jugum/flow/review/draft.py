@@ -13,6 +13,7 @@ from typing import Any
 from sqlalchemy import delete, insert
 from sqlalchemy.orm import Session
 
+from jugum.core.classification.layout_book import NEW_LAYOUT
 from jugum.core.extraction.found import EngineName, Found
 from jugum.core.formats.version_file import readable
 from jugum.core.schema import Context, FieldKind, FieldPlan, Plan
@@ -21,7 +22,7 @@ from jugum.core.structure import Structure
 from jugum.core.thresholds import DraftedField, Routed, Thresholds, route
 from jugum.core.thresholds.drafted import checks_as_evidence, drafted_by_plan, drafted_by_version
 from jugum.flow.gather.explore import Explorer, LoadedPaper, load_paper
-from jugum.flow.in_force import LoadedVersions, current_policy, live_version, thresholds_of, version_row
+from jugum.flow.in_force import LoadedVersions, current_policy, in_force_now, live_version, version_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import record
 from jugum.flow.plan.fields import plan_of
@@ -29,9 +30,10 @@ from jugum.flow.plan.sample import findings
 from jugum.flow.review.records import context_of
 from jugum.flow.review.together import Together, keep
 from jugum.flow.states import change_state, set_aside
+from jugum.flow.weigh.drawing import draw_check
 from jugum.flow.worked_on import is_worked_on
 from jugum.store import Store
-from jugum.store.models import CheckWaiver, Document, Field, Hold, ModelVersion, Policy, Reading, Result
+from jugum.store.models import CheckWaiver, Document, Field, Hold, LayoutGroup, ModelVersion, Policy, Reading, Result
 from jugum.store.queue import Task, document_job, enqueue_all
 
 
@@ -49,9 +51,7 @@ class DraftInput:
     @property
     def thresholds(self) -> Thresholds | None:
         """The policy in force, as routing needs it."""
-        if self.policy is None:
-            return None
-        return thresholds_of(self.policy)
+        return in_force_now(self.policy)
 
     def together(self, store: Store, versions: LoadedVersions) -> Together:
         """The way to the other papers of its layout, should that be new."""
@@ -175,6 +175,7 @@ def _save(
         return False
     session.execute(delete(Reading).where(Reading.document_id == document.id))
     document.version_id = given.version.id
+    document.drafted_layout_id = _layout(session, document, drafted)
     rows = {row.key: row for row in document.placed_type.fields}
     _add(
         session,
@@ -191,6 +192,13 @@ def _save(
     return True
 
 
+def _layout(session: Session, document: Document, drafted: Mapping[str, DraftedField]) -> int | None:
+    """The layout group that a version took a paper for, if it is still one of its type's."""
+    number = max((one.layout for one in drafted.values()), default=NEW_LAYOUT)
+    group = session.get(LayoutGroup, number) if number != NEW_LAYOUT else None
+    return group.id if group is not None and group.type_id == document.type_id else None
+
+
 def keep_routing(
     session: Session,
     document: Document,
@@ -198,7 +206,8 @@ def keep_routing(
     drafted: Mapping[str, DraftedField],
     routed: Routed,
 ) -> None:
-    """What passes becomes results, what does not waits; both in place of what was there."""
+    """What passes becomes results, what does not waits; both in place of what was there. Some of what passes is drawn
+    to be checked."""
     for table in (Hold, Result, CheckWaiver):
         session.execute(delete(table).where(table.document_id == document.id))
     document.policy_id = policy.id if policy else None
@@ -221,6 +230,7 @@ def keep_routing(
         ],
     )
     change_state(document, DocumentState.HELD if routed.holds else DocumentState.PASSED, By.PROGRAM)
+    draw_check(session, document, policy, drafted, routed.holds)
     document.revision += 1
 
 
@@ -230,8 +240,13 @@ def _changed(session: Session, given: DraftInput, document: Document, version_id
         return True
     policy = current_policy(session, type_row.id)
     live = given.version.id if version_id is not None else (live_version(session, type_row.id) or given.version).id
-    now = (type_row.plan_number, policy.id if policy else None, live)
-    return now != (before.placed_type.plan_number, given.policy.id if given.policy else None, given.version.id)
+    now = (type_row.plan_number, _force_of(policy), live)
+    return now != (before.placed_type.plan_number, _force_of(given.policy), given.version.id)
+
+
+def _force_of(policy: Policy | None) -> tuple[int, bool] | None:
+    """A policy by its id, and whether it is suspended."""
+    return (policy.id, policy.suspended) if policy else None
 
 
 def _tables(plan: Plan) -> set[str]:

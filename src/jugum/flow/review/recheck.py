@@ -32,11 +32,15 @@ class Settled:
     holds: dict[str, HeldField]
 
 
-def finish(session: Session, records: PaperRecords, actor: Actor, settled: Hold | None = None) -> Settled:
-    """What follows from a change by a person (see `recheck`), and where the paper stands then."""
+def finish(
+    session: Session, records: PaperRecords, actor: Actor, settled: Hold | None = None, *, changed: bool = True
+) -> Settled:
+    """What follows from what a person said (see `recheck`), and where the paper stands then. Where nothing that stands
+    on it was `changed`, it stays as it is."""
     document = records.document
-    recheck(session, records, actor.id, settled)
-    _set_state(document, records, actor.id)
+    if changed:
+        recheck(session, records, actor.id, settled)
+        _set_state(document, records, actor.id)
     document.revision += 1
     return standing_now(session, records, actor)
 
@@ -49,8 +53,11 @@ def standing_now(session: Session, records: PaperRecords, actor: Actor) -> Settl
 
 
 def _set_state(document: Document, records: PaperRecords, person_id: int) -> None:
-    """A paper nothing of which is held is settled; one that a check holds again is held again."""
-    if not records.holds:
+    """A paper nothing of which is held is settled, or corrected if it was delivered; one that a check holds again is
+    held again."""
+    if not records.holds and document.state in (DocumentState.DELIVERED, DocumentState.CORRECTED):
+        change_state(document, DocumentState.CORRECTED if records.is_corrected else DocumentState.DELIVERED, By.PERSON)
+    elif not records.holds:
         change_state(document, DocumentState.SETTLED, By.PERSON)
         document.settled_at, document.settled_by = datetime.now(UTC), person_id
         document.opened_by = document.opened_at = None

@@ -1,16 +1,17 @@
-"""What is known of a live paper's values, read at once: readings, results, holds and checks that were accepted as
-they are."""
+"""What is known of a live paper's values, read at once: readings, results, holds, checks that were accepted as they
+are, and what is drawn to be checked of what passed."""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
+from dataclasses import field as kept
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import Context, HoldReason, Plan
-from jugum.core.states import DocumentState, Origin, Purpose
+from jugum.core.states import CHECKED_STATES, REVIEW_STATES, Origin, Purpose
 from jugum.core.values import normal_form
 from jugum.errors import Conflict
 from jugum.flow.gather.read import unchanged_row
@@ -18,9 +19,11 @@ from jugum.flow.label.desk_parts import must_see_personal
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan.checks import lists_in
 from jugum.flow.plan.fields import value_type_of
-from jugum.store.models import CheckWaiver, Document, Field, Hold, Reading, Result
+from jugum.store.models import CheckedValue, CheckWaiver, Document, Field, Hold, Reading, Result, SpotCheck
 
-OPEN_STATES = (DocumentState.HELD, DocumentState.SETTLED, DocumentState.PASSED)
+LOOK = "it passed by itself. Is it right?"
+BLIND = "say what stands on the paper; what passed is shown afterwards"
+NOTHING = "nothing"
 CHECK_HOLDS = "check holds"  # outcome of a hold that ended because its check holds, without a person's answer
 
 
@@ -37,8 +40,8 @@ class HeldField:
 
 @dataclass
 class PaperRecords:
-    """Rows of one paper by field id, in order of position; four queries whatever the number of fields. `holds` are
-    the open ones."""
+    """Rows of one paper by field id, in order of position; five queries whatever the number of fields. `holds` are
+    the open ones; `checked` is what a spot check asks of the paper."""
 
     document: Document
     readings: dict[int, list[Reading]]
@@ -46,6 +49,37 @@ class PaperRecords:
     holds: dict[int, Hold]
     settled: dict[int, Hold]
     waivers: dict[str, CheckWaiver]
+    check: SpotCheck | None = None
+    checked: dict[int, CheckedValue] = kept(default_factory=dict)
+
+    @property
+    def is_blind(self) -> bool:
+        """Whether values that are checked are to be said before what passed is seen."""
+        return self.check is not None and self.check.blind
+
+    @property
+    def is_corrected(self) -> bool:
+        """Whether a spot check found a wrong value on the paper."""
+        return any(value.is_right is False for value in self.checked.values())
+
+    def waits_for_check(self, row: Field) -> bool:
+        """Whether a field that passed is still to be checked. What is held is asked for by its hold, and what was said
+        after all is no longer what passed."""
+        checked = self.checked.get(row.id)
+        return checked is not None and checked.is_right is None and row.id not in self.holds
+
+    def is_unseen(self, row: Field) -> bool:
+        """Whether what passed of a field must not be shown yet."""
+        return self.is_blind and self.waits_for_check(row) and self.checked[row.id].answered_at is None
+
+    def text(self, row: Field) -> str:
+        """What stands for a field, in words; of a table cell by cell, by rows."""
+        cells = [
+            (value.position, place, value.text)
+            for place, column in enumerate(self.columns(row))
+            for value in self.standing(column)
+        ]
+        return "; ".join(text for _, _, text in sorted(cells))
 
     @property
     def fields(self) -> list[Field]:
@@ -88,11 +122,20 @@ class PaperRecords:
         """Why a field waits; None when it does not."""
         hold = self.holds.get(row.id)
         if hold is None:
-            return None
+            return self._held_for_check(row)
         advisory = {check["key"] for check in self.document.placed_type.checks if check.get("severity")}
         blocking = [key for key in hold.checks if key not in advisory]
         only_advice = hold.reason == HoldReason.FAILS_A_CHECK and bool(hold.checks) and not blocking
         return HeldField(hold.reason, hold.detail, blocking, only_advice)
+
+    def _held_for_check(self, row: Field) -> HeldField | None:
+        if not self.waits_for_check(row):
+            return None
+        checked, detail = self.checked[row.id], BLIND if self.is_blind else LOOK
+        if checked.answered_at is not None:
+            passed, said = checked.found or NOTHING, checked.said or NOTHING
+            detail = f"“{passed}” had passed, you say “{said}”. Accept keeps yours, 1 takes what passed"
+        return HeldField(HoldReason.SPOT_CHECK, detail, [], False)
 
     def standing(self, row: Field) -> list[Reading] | list[Result]:
         """What stands for a field now: what a person said, even while a check holds it again; else its readings while
@@ -145,6 +188,11 @@ def load_records(session: Session, document: Document) -> PaperRecords:
     settled = {hold.field_id: hold for hold in closed if hold.outcome == CHECK_HOLDS}
     settled |= {hold.field_id: hold for hold in reversed(closed) if hold.outcome != CHECK_HOLDS}
     waivers = session.scalars(select(CheckWaiver).where(CheckWaiver.document_id == document.id))
+    checks = session.execute(
+        select(SpotCheck, CheckedValue)
+        .join(CheckedValue, CheckedValue.spot_check_id == SpotCheck.id)
+        .where(SpotCheck.document_id == document.id)
+    ).all()
     return PaperRecords(
         document,
         readings,
@@ -152,6 +200,8 @@ def load_records(session: Session, document: Document) -> PaperRecords:
         {hold.field_id: hold for hold in holds if hold.settled_at is None},
         settled,
         {waiver.check_key: waiver for waiver in waivers},
+        checks[0][0] if checks else None,
+        {value.field_id: value for _, value in checks},
     )
 
 
@@ -164,9 +214,17 @@ def context_of(session: Session, document: Document, plan: Plan) -> Context:
 
 def open_records(session: Session, actor: Actor, document_id: int, revision: int | None) -> PaperRecords:
     """What is known of a live paper whose fields may be changed in review, its row locked. Conflict when it was changed
-    since that revision, or is in a state in which nothing may be changed."""
+    since that revision, or is in a state in which nothing may be changed: one that is delivered only where a spot check
+    asks."""
     document = unchanged_row(session, document_id, revision)
-    if document.purpose != Purpose.LIVE or document.state not in OPEN_STATES:
-        raise Conflict(f"“{document.name}” is {document.state}; its fields can't be changed here.")
+    if document.purpose != Purpose.LIVE or document.state not in CHECKED_STATES:
+        raise _closed(document)
     must_see_personal(session, actor, document)
-    return load_records(session, document)
+    records = load_records(session, document)
+    if document.state not in REVIEW_STATES and records.check is None:
+        raise _closed(document)
+    return records
+
+
+def _closed(document: Document) -> Conflict:
+    return Conflict(f"“{document.name}” is {document.state}; its fields can't be changed here.")

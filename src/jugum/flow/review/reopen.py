@@ -11,6 +11,7 @@ from jugum.flow.label.rows import drop_labels, field_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import LET_STAND, REVIEW, Actor, record
 from jugum.flow.plan.fields import plan_of
+from jugum.flow.review.checking import take_back
 from jugum.flow.review.recheck import Settled, finish, results_from_readings
 from jugum.flow.review.records import CHECK_HOLDS, PaperRecords, context_of, open_records
 from jugum.flow.review.settle import replace_results
@@ -27,6 +28,9 @@ def reopen(store: Store, actor: Actor, document_id: int, key: str, *, revision: 
     with store.session() as session, session.no_autoflush:
         records = open_records(session, actor, document_id, revision)
         row = field_row(records.document, key)
+        checked = records.checked.get(row.id)
+        if checked is not None and checked.answered_at is not None and row.id not in records.holds:
+            return _check_again(session, records, actor, row)
         if not records.is_said(row):
             raise Conflict(f"Nobody has answered {row.name} on “{records.document.name}” yet.")
         replace_results(session, records, row, [])
@@ -34,6 +38,18 @@ def reopen(store: Store, actor: Actor, document_id: int, key: str, *, revision: 
         _hold_again(session, records, row)
         record(session, actor, Action.REOPEN, "document", document_id, field=key)
         return finish(session, records, actor)
+
+
+def _check_again(session: Session, records: PaperRecords, actor: Actor, row: Field) -> Settled:
+    """What was said of a value in a spot check is taken back: it is as it had passed, and waits to be checked."""
+    was_wrong = records.checked[row.id].is_right is False
+    if was_wrong:
+        replace_results(session, records, row, [])
+        results_from_readings(session, records, row)
+    drop_labels(session, records.document, row)
+    take_back(records, row)
+    record(session, actor, Action.REOPEN, "document", records.document.id, field=row.key)
+    return finish(session, records, actor, changed=was_wrong)
 
 
 def _hold_again(session: Session, records: PaperRecords, row: Field) -> None:

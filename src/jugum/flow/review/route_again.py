@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, and_, or_, select
 from sqlalchemy.orm import Session
 
 from jugum.core.extraction.found import EngineName, Found
@@ -15,7 +15,7 @@ from jugum.core.page import Box
 from jugum.core.schema import FieldKind, Plan
 from jugum.core.states import DocumentState, Purpose
 from jugum.core.thresholds import DraftedField, route
-from jugum.flow.in_force import current_policy, thresholds_of
+from jugum.flow.in_force import current_policy, in_force_now
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import record
 from jugum.flow.plan.fields import plan_of
@@ -29,16 +29,16 @@ AT_ONCE = 50  # papers a transaction: none is locked for longer than it takes to
 
 
 def route_again(store: Store, type_id: int) -> int:
-    """Route the held papers of a type on which no person has worked by the policy in force; returns how many. Papers
-    that are still to be drafted meet that policy then."""
+    """Route the held papers of a type on which no person has worked by the policy in force, and those that passed by
+    one that is suspended and are not delivered; returns how many. Papers that are still to be drafted meet that policy
+    then."""
     with store.session() as session:
         waiting = session.scalars(
             select(Document.id)
             .where(
                 Document.type_id == type_id,
                 Document.purpose == Purpose.LIVE,
-                Document.state == DocumentState.HELD,
-                ~worked_on(Document.id),
+                _waits(),
             )
             .order_by(Document.id)
         ).all()
@@ -49,14 +49,18 @@ def route_again(store: Store, type_id: int) -> int:
     return count
 
 
+def _waits() -> ColumnElement[bool]:
+    """Papers nobody has begun that are held, or that passed by a policy that is suspended now."""
+    suspended = select(Policy.id).where(Policy.suspended)
+    passed = and_(Document.state == DocumentState.PASSED, Document.policy_id.in_(suspended))
+    return and_(or_(Document.state == DocumentState.HELD, passed), ~worked_on(Document.id))
+
+
 def _route_some(session: Session, type_id: int, document_ids: Sequence[int]) -> int:
     """Some papers, locked, of which those are left alone that are not as they were when they were listed."""
     policy = current_policy(session, type_id)
     documents = session.scalars(
-        select(Document)
-        .where(Document.id.in_(document_ids), Document.state == DocumentState.HELD, ~worked_on(Document.id))
-        .order_by(Document.id)
-        .with_for_update()
+        select(Document).where(Document.id.in_(document_ids), _waits()).order_by(Document.id).with_for_update()
     ).all()
     readings: dict[int, list[Reading]] = defaultdict(list)
     for reading in session.scalars(
@@ -78,8 +82,7 @@ def route_document(session: Session, document: Document, readings: Sequence[Read
         if reading.field_id in keys:
             by_field[keys[reading.field_id]].append(reading)
     drafted = drafted_from(plan, by_field)
-    thresholds = thresholds_of(policy) if policy else None
-    routed = route(plan, drafted, thresholds, context_of(session, document, plan))
+    routed = route(plan, drafted, in_force_now(policy), context_of(session, document, plan))
     keep_routing(session, document, policy, drafted, routed)
     number = policy.number if policy else None
     record(session, None, Action.ROUTE_AGAIN, "document", document.id, policy=number, held=len(routed.holds))

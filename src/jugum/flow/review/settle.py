@@ -11,16 +11,17 @@ from sqlalchemy import delete, insert
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import HoldReason, Problem
-from jugum.core.states import Method
+from jugum.core.states import REVIEW_STATES, Method
 from jugum.core.values import normal_form, normal_or_text
-from jugum.errors import InputError
+from jugum.errors import Conflict, InputError
 from jugum.flow.label.desk_parts import ValueInput, ValueView
 from jugum.flow.label.rows import CellInput, field_row, resolved_values, write_table, write_values
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import REVIEW, Actor, record
 from jugum.flow.plan.fields import value_type_of
+from jugum.flow.review.checking import answer
 from jugum.flow.review.draft import result_common
-from jugum.flow.review.recheck import Settled, finish
+from jugum.flow.review.recheck import Settled, finish, results_from_readings
 from jugum.flow.review.records import PaperRecords, open_records
 from jugum.store import Store
 from jugum.store.models import Document, Field, Hold, Result
@@ -30,11 +31,13 @@ Rows = Sequence[dict[str, CellInput]]
 
 @dataclass(frozen=True)
 class _Said:
-    """What a person says of a field: results to keep in its place, and whether that is what was drafted. `unreadable`
-    is what its data type can't read of it: it is kept as it was typed, and the field waits on."""
+    """What a person says of a field: results to keep in its place, and whether that is what was drafted (`right`, also
+    of nothing where nothing was). `unreadable` is what its data type can't read of it: it is kept as it was typed, and
+    the field waits on."""
 
     results: list[dict[str, Any]]
     outcome: str
+    right: bool
     unreadable: Problem | None = None
 
 
@@ -52,19 +55,29 @@ def settle(
     """A person says what a field of a live paper is, agreeing or correcting (of a table: all its rows). It becomes
     the result and a label; advisory checks that the field was held for are accepted as they are. Settling the last
     held field settles the paper, unless a blocking check fails: then it holds a field again. A required field may be
-    settled as absent: the person has looked."""
+    settled as absent: the person has looked. What passed and is drawn to be checked is left as it stands where it is
+    right."""
     actor.require(REVIEW)
     if not absent and not values and rows is None:
         raise InputError("Give the value, or mark it as not on this paper.")
     with store.session() as session, session.no_autoflush:
         records = open_records(session, actor, document_id, revision)
         row = field_row(records.document, key)
+        _may_be_said(records, row)
+        # What was drawn by chance teaches as what was seen with the whole paper does; what was held is harder.
+        method = Method.SEEN if row.id in records.checked and row.id not in records.holds else Method.REVIEW
         said = (
-            _table_said(session, actor, records, row, rows or [])
+            _table_said(session, actor, records, row, rows or [], method)
             if row.kind == "table"
-            else _field_said(session, actor, records, row, values, absent=absent)
+            else _field_said(session, actor, records, row, values, method, absent=absent)
         )
-        before = _texts(records, row)
+        before, drafted = _texts(records, row), "; ".join(_texts(records, row, drafted=True))
+        if method is Method.SEEN:
+            if said.unreadable is not None:
+                raise InputError(f"{row.name}: {said.unreadable.detail}.")
+            return _checked(session, records, actor, row, said, before, drafted)
+        if said.unreadable is None and row.id in records.checked:  # it had passed, and a check held it since
+            answer(session, records, row, actor.id, right=said.right, found=drafted, said=_text(said))
         replace_results(session, records, row, said.results)
         hold = None
         if said.unreadable is None:
@@ -85,10 +98,56 @@ def settle(
         return finish(session, records, actor, hold)
 
 
-def _texts(records: PaperRecords, row: Field) -> list[str]:
+def _may_be_said(records: PaperRecords, row: Field) -> None:
+    """Of a delivered paper only what a spot check asks for may be said."""
+    document = records.document
+    if document.state not in REVIEW_STATES and row.id not in records.checked:
+        raise Conflict(f"“{document.name}” is {document.state}, and {row.name} is not among what is checked on it.")
+
+
+def _text(said: _Said) -> str:
+    return "; ".join(result["text"] for result in said.results)
+
+
+def _checked(
+    session: Session,
+    records: PaperRecords,
+    actor: Actor,
+    row: Field,
+    said: _Said,
+    before: list[str],
+    drafted: str,
+) -> Settled:
+    """What follows from a person's answer to a spot check. A wrong value is mended; one that is right stays as it
+    passed."""
+    was_wrong = records.checked[row.id].is_right is False
+    settles = answer(session, records, row, actor.id, right=said.right, found=drafted, said=_text(said))
+    if settles:
+        if not said.right:
+            replace_results(session, records, row, said.results)
+        elif was_wrong:
+            replace_results(session, records, row, [])
+            results_from_readings(session, records, row)
+        outcome = "agreed" if said.right else said.outcome
+        record(
+            session,
+            actor,
+            Action.CHECK,
+            "document",
+            records.document.id,
+            field=row.key,
+            outcome=outcome,
+            before=before,
+            after=_texts(records, row),
+        )
+    return finish(session, records, actor, changed=settles and (was_wrong or not said.right))
+
+
+def _texts(records: PaperRecords, row: Field, *, drafted: bool = False) -> list[str]:
     """What a field says now, for a trace: its results, or else what was drafted; of a table cell by cell, by rows."""
     columns = records.columns(row)
-    known = records.results if any(records.results.get(column.id) for column in columns) else records.readings
+    has_results = not drafted and any(records.results.get(column.id) for column in columns)
+    known = records.results if has_results else records.readings
     cells = [
         (value.position, place, value) for place, column in enumerate(columns) for value in known.get(column.id, [])
     ]
@@ -120,7 +179,14 @@ def _keep_held(session: Session, records: PaperRecords, row: Field, problem: Pro
 
 
 def _field_said(
-    session: Session, actor: Actor, records: PaperRecords, row: Field, values: Sequence[ValueInput], *, absent: bool
+    session: Session,
+    actor: Actor,
+    records: PaperRecords,
+    row: Field,
+    values: Sequence[ValueInput],
+    method: Method,
+    *,
+    absent: bool,
 ) -> _Said:
     if row.kind == "derived":
         raise InputError(f"{row.name} is calculated from other fields. Correct those fields.")
@@ -132,16 +198,16 @@ def _field_said(
     agreed = [reading.normal for reading in drafted] == [normal_or_text(value.text, kind) for value in resolved]
     confidence = drafted[0].confidence if drafted and agreed else None
     if unreadable is None:  # what can't be read teaches nothing
-        write_values(session, actor.id, document, row, resolved, absent=absent, method=Method.REVIEW)
+        write_values(session, actor.id, document, row, resolved, absent=absent, method=method)
     results = [_result(document, row, actor, place, value, confidence) for place, value in enumerate(resolved)]
-    return _Said(results, "absent" if absent else "agreed" if agreed else "mended", unreadable)
+    return _Said(results, "absent" if absent else "agreed" if agreed else "mended", agreed, unreadable)
 
 
 def _unreadable(row: Field, text: str, place: str = "") -> Problem:
     return Problem(row.key, HoldReason.FAILS_A_CHECK, f"“{text}”{place} can't be read as {row.data_type}: correct it")
 
 
-def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Field, rows: Rows) -> _Said:
+def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Field, rows: Rows, method: Method) -> _Said:
     document = records.document
     columns = {column.key: column for column in records.columns(row)}
     filled = [given for given in rows if any(cell.text.strip() for cell in given.values())]
@@ -168,8 +234,9 @@ def _table_said(session: Session, actor: Actor, records: PaperRecords, row: Fiel
         for key, column in columns.items()
     }
     if unreadable is None:
-        write_table(session, actor, document, row, filled, method=Method.REVIEW)
-    return _Said(results, "absent" if not filled else "agreed" if before == after else "mended", unreadable)
+        write_table(session, actor, document, row, filled, method=method)
+    agreed = before == after
+    return _Said(results, "absent" if not filled else "agreed" if agreed else "mended", agreed, unreadable)
 
 
 def _result(

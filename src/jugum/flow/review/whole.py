@@ -10,6 +10,7 @@ from jugum.flow.label.desk_parts import ValueView
 from jugum.flow.label.rows import CellInput, write_table, write_values
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import REVIEW, Actor, record
+from jugum.flow.review.checking import all_right
 from jugum.flow.review.recheck import Settled, standing_now
 from jugum.flow.review.records import PaperRecords, open_records
 from jugum.store import Store
@@ -20,7 +21,8 @@ def see_whole(
     store: Store, actor: Actor, document_id: int, *, seen: bool = True, revision: int | None = None
 ) -> Settled:
     """Say that a person has seen a whole live paper, held or done, or take it back. The fields that passed become
-    labels as they stand, absent ones too; held ones become labels when they are settled."""
+    labels as they stand, absent ones too, and are right where they were drawn to be checked; held ones become labels
+    when they are settled."""
     actor.require(REVIEW)
     with store.session() as session, session.no_autoflush:
         records = open_records(session, actor, document_id, revision)
@@ -33,6 +35,7 @@ def see_whole(
                 passed = "." not in row.key and row.kind != "derived" and row.id not in records.holds
                 if passed and not labelled & {row.id, *(column.id for column in records.columns(row))}:
                     _label_as_it_stands(session, actor, records, row)
+            all_right(session, records, actor.id)
         else:
             document.seen_by = None
             session.execute(delete(Label).where(Label.document_id == document_id, Label.method == Method.SEEN))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Integer, ScalarSelect, Select, cast, func, select, union
+from sqlalchemy import Integer, ScalarSelect, Select, cast, func, select, union, update
 from sqlalchemy.orm import Session, aliased, undefer
 
 from jugum.core.evaluation.compare import Comparison, compared
@@ -27,7 +27,7 @@ from jugum.flow.states import change_version_state
 from jugum.flow.train.trying import try_version
 from jugum.flow.worked_on import worked_on
 from jugum.store import Store
-from jugum.store.models import Document, Field, Label, LayoutGroup, ModelVersion, Person
+from jugum.store.models import Document, Field, Label, LayoutGroup, ModelVersion, Person, Policy
 from jugum.store.queue import Task, document_job, enqueue_all, waiting_documents
 
 NOTE_MAX = 500
@@ -100,6 +100,8 @@ def publish(store: Store, actor: Actor, version_id: int, note: str = "") -> int:
         change_version_state(version, VersionState.PUBLISHED, By.PERSON)
         version.published_at, version.published_by = datetime.now(UTC), actor.id
         version.note = note.strip()[:NOTE_MAX]
+        # What was checked of another version's values says nothing of this one's: probation begins anew.
+        session.execute(update(Policy).where(Policy.type_id == version.type_id).values(check_rate=None))
         record(
             session,
             actor,

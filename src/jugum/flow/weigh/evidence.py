@@ -10,18 +10,24 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.states import VersionState
-from jugum.core.thresholds import Evidence, EvidenceTable
+from jugum.core.thresholds import Evidence, EvidenceSource, EvidenceTable
 from jugum.errors import InputError, NotFound
+from jugum.flow.office.personal import is_hidden
 from jugum.flow.plan.fields import plan_in
+from jugum.flow.weigh.check_settings import CheckSettings
+from jugum.flow.weigh.lived import Lived, lived
 from jugum.store import Store
+from jugum.store.masked import MASKED
 from jugum.store.models import Document, DocumentType, Field, Label, ModelVersion
 from jugum.store.scope import hidden_keys
+
+LIFE_DRAWN = 200  # marks of life a field
 
 
 @dataclass(frozen=True)
 class Point:
-    """A held-out decision on the confidence axis; `counted` is false of a value that was looked at only because it was
-    held (see `EvidenceRow`)."""
+    """A decision on the confidence axis, and how its truth became known; `counted` is false of a held-out value that
+    was looked at only because it was held (see `EvidenceRow`)."""
 
     document: int
     confidence: float
@@ -31,6 +37,7 @@ class Point:
     found: str
     expected: str
     counted: bool = True
+    source: EvidenceSource = EvidenceSource.HELD_OUT
 
 
 def weighable_version(session: Session, type_id: int) -> ModelVersion:
@@ -60,19 +67,59 @@ def is_counted(row: Mapping[str, Any]) -> bool:
     return bool(row.get("counted", True))
 
 
-def evidence_of(version: ModelVersion, keys: Sequence[str], layout_similarity_min: float) -> EvidenceTable:
-    """The evidence of some fields that outcomes are counted from: known layouts, values that were not chosen for being
-    hard. What is below the minimum of layout similarity passes at no threshold."""
+@dataclass(frozen=True)
+class Weighed:
+    """The evidence of some fields: as columns, and of how many live papers a part of it is."""
+
+    table: EvidenceTable
+    live_papers: int
+    lived: list[Lived]
+
+
+def weighed(session: Session, version: ModelVersion, keys: Sequence[str], layout_similarity_min: float) -> Weighed:
+    """The evidence that outcomes are counted from: held-out values of known layouts that were not chosen for being
+    hard, and what people said of live papers of known layouts, less the older it is. What is below the minimum of
+    layout similarity passes at no threshold."""
     rows = [
         Evidence(row["field"], row["confidence"], row["right"], row["layout_similarity"], row["sample"])
         for row in version.evidence
         if not row["unseen"] and is_counted(row)
     ]
-    return EvidenceTable.of(rows, keys).gated(layout_similarity_min)
+    from_life = [
+        one for one in lived(session, version, keys) if one.evidence.layout_similarity >= layout_similarity_min
+    ]
+    settings = CheckSettings.of(session.get_one(DocumentType, version.type_id))
+    table = EvidenceTable.of(
+        [*rows, *(one.evidence for one in from_life)], keys, half_life_days=settings.half_life_days
+    )
+    papers = {one.evidence.paper for one in from_life}
+    return Weighed(table.gated(layout_similarity_min), len(papers), from_life)
 
 
-def points_of(version: ModelVersion, key: str) -> list[Point]:
-    """All marks of a field."""
+def points_of(version: ModelVersion, key: str, from_life: Sequence[Lived]) -> list[Point]:
+    """The marks of a field: all held-out ones, and the newest of life."""
+    newest = sorted((one for one in from_life if one.evidence.field == key), key=lambda one: one.evidence.age_days)[
+        :LIFE_DRAWN
+    ]
+    hidden = is_hidden(key)
+    return [*_held_out(version, key), *(_point(one, hidden=hidden) for one in newest)]
+
+
+def _point(one: Lived, *, hidden: bool) -> Point:
+    its = one.evidence
+    return Point(
+        int(its.paper),
+        its.confidence,
+        its.layout_similarity,
+        its.right,
+        False,
+        MASKED if hidden and one.found else one.found,
+        MASKED if hidden and one.expected else one.expected,
+        source=its.source,
+    )
+
+
+def _held_out(version: ModelVersion, key: str) -> list[Point]:
     return [
         Point(
             int(row["sample"]),

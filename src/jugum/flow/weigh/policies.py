@@ -18,7 +18,7 @@ from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import WEIGH, Actor, record
 from jugum.flow.office.types import type_row
 from jugum.flow.weigh.dial import DialSettings
-from jugum.flow.weigh.evidence import evidence_of, weighable_version, weighed_fields
+from jugum.flow.weigh.evidence import weighable_version, weighed, weighed_fields
 from jugum.flow.weigh.life import effort_in
 from jugum.store import Store
 from jugum.store.models import Person, Policy
@@ -87,7 +87,7 @@ def save_policy(
         )
         session.add(policy)
         session.flush()
-        table = evidence_of(version, sorted(thresholds), layout_similarity_min)
+        table = weighed(session, version, sorted(thresholds), layout_similarity_min).table
         passing_now = thresholds_of(policy).by_field
         total = outcome(table, passing(table, passing_now))
         effort, rules = effort_in(session, type_id), DialSettings.of(policy).rules

@@ -28,7 +28,7 @@ from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.flow.in_force import current_policy, report_in, thresholds_of
 from jugum.flow.office.types import type_row
 from jugum.flow.weigh.dial import ERROR_MOST, DialSettings, Way
-from jugum.flow.weigh.evidence import Point, evidence_of, points_of, weighable_version, weighed_fields
+from jugum.flow.weigh.evidence import Point, points_of, weighable_version, weighed, weighed_fields
 from jugum.flow.weigh.life import effort_in, papers_a_week_in
 from jugum.flow.weigh.policies import PolicyView, policy_view
 from jugum.store import Store
@@ -72,13 +72,14 @@ class FieldWeighed:
 @dataclass(frozen=True)
 class WeighView:
     """What the Weigh page shows. Known layouts only are counted, for that is what passes. `drawn_only` counts the marks
-    of new layouts, `drawn_held` those of values that were looked at only because they were held: both are shown and not
-    counted."""
+    of new layouts, `drawn_held` those of held-out values that were looked at only because they were held: both are
+    shown and not counted. `live_papers` are those that evidence comes from, beside held-out ones."""
 
     version_id: int
     version: int
     version_state: str
     papers: int
+    live_papers: int
     layout_similarity_min: float
     layout_similarity_proposed: float
     grid: list[float]
@@ -101,19 +102,21 @@ def weigh(
         gate = policy.layout_similarity_min if policy else gate_proposed
         fields = weighed_fields(type_row(session, type_id), version)
         keys = [field.key for field in fields]
-        table = evidence_of(version, keys, gate)
+        evidence = weighed(session, version, keys, gate)
+        table = evidence.table
         if settings is None:
             settings = DialSettings.of(policy).for_fields(keys)
         if error_most is not None:
             settings = replace(settings, way=Way.PROMISE, error_most=error_most)
         in_force = _in_force(policy, table) or {}
         along = _along(table)
-        points = {field.key: points_of(version, field.key) for field in fields}
+        points = {field.key: points_of(version, field.key, evidence.lived) for field in fields}
         return WeighView(
             version.id,
             version.number,
             version.state,
             version.papers,
+            evidence.live_papers,
             gate,
             gate_proposed,
             GRID.tolist(),
@@ -160,7 +163,7 @@ def frontier_of(
 
 def _table(session: Session, type_id: int, version: ModelVersion, gate: float) -> EvidenceTable:
     fields = weighed_fields(type_row(session, type_id), version)
-    return evidence_of(version, [field.key for field in fields], gate)
+    return weighed(session, version, [field.key for field in fields], gate).table
 
 
 def _frontier(
@@ -227,7 +230,7 @@ def what_follows(
     """Outcomes on held-out papers of known layouts, for thresholds that are not saved yet."""
     with store.session() as session:
         version = weighable_version(session, type_id)
-        table = evidence_of(version, sorted(thresholds), layout_similarity_min)
+        table = weighed(session, version, sorted(thresholds), layout_similarity_min).table
         effort = effort_in(session, type_id)
     point = point_of(table, thresholds, effort=effort)
     total = SetPoint(point, promise_of(point.outcome, error_most, table.papers))

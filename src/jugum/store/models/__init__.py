@@ -1,6 +1,7 @@
 """Tables, by what they are about. The database holds the invariants; each constraint says why by its name."""
 
 from jugum.store.models.base import DATA_TYPES, ENGINES, FIELD_KINDS, MEMBER_ROLES, ROLES, SETS, SOURCE_KINDS, Base
+from jugum.store.models.checks import Breach, CheckedValue, SpotCheck
 from jugum.store.models.label import (
     Assignment,
     BlindLabel,
@@ -39,7 +40,9 @@ __all__ = [
     "Base",
     "Batch",
     "BlindLabel",
+    "Breach",
     "CheckWaiver",
+    "CheckedValue",
     "ClassifierVersion",
     "ControlSuggestion",
     "DeliveredDocument",
@@ -67,6 +70,7 @@ __all__ = [
     "SignInAttempt",
     "Source",
     "SourceFile",
+    "SpotCheck",
     "TaskFailure",
     "Workspace",
 ]

@@ -124,7 +124,8 @@ class Document(Base):
     and cut bundles are `unpacked`: their papers have them as `parent_id`. `set aside` says why in `reason`;
     `set_aside_by` is empty when the program did it. Pages are read from `reading_key` (a converted or unlocked
     file) or, without one, from the file itself. `set_name` says what a sample is for: training, testing only, or
-    kept spare; `layout_group_id` is its layout group; `model_confidence` how sure a version is of a sample that is
+    kept spare; `layout_group_id` is its layout group, `drafted_layout_id` the one that a version took a live
+    paper for; `model_confidence` how sure a version is of a sample that is
     not labelled yet; `month_first` whether its own dates in digits tell that the month stands first; `read_with` with
     how many others of its layout a live paper was drafted (nothing when the layout is known); `seen_by` who has seen a
     live paper as a whole."""
@@ -173,6 +174,7 @@ class Document(Base):
     revision: Mapped[int] = mapped_column(default=0)
     set_name: Mapped[SetName] = mapped_column(default=SetName.TRAIN)
     layout_group_id: Mapped[int | None] = to("layout_group", nullable=True, ondelete="SET NULL")
+    drafted_layout_id: Mapped[int | None] = to("layout_group", nullable=True, ondelete="SET NULL")
     model_confidence: Mapped[dict[str, Any]] = mapped_column(default=dict)
     month_first: Mapped[bool | None]
     read_with: Mapped[int | None]

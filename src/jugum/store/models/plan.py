@@ -37,6 +37,7 @@ class DocumentType(Base):
     date_order: Mapped[dict[str, Any]] = mapped_column(default=dict)
     labelling: Mapped[dict[str, Any]] = mapped_column(default=dict)
     training: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    checking: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = now()
     workspace: Mapped[Workspace] = relationship()
     fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")

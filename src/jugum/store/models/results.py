@@ -121,7 +121,8 @@ class CheckWaiver(Base):
 
 
 class Delivery(Base):
-    """One sending of results as a file, kept as it was sent. A paper is in at most one delivery."""
+    """One sending of results as a file, kept as it was sent. A paper is in a second delivery only when it was corrected
+    after the first."""
 
     __tablename__ = "delivery"
     __table_args__ = (CheckConstraint(one_of("state", DeliveryState), name="known_state"),)
@@ -140,4 +141,4 @@ class DeliveredDocument(Base):
     __tablename__ = "delivered_document"
 
     document_id: Mapped[int] = mapped_column(ForeignKey("document.id", ondelete="CASCADE"), primary_key=True)
-    delivery_id: Mapped[int] = to("delivery")
+    delivery_id: Mapped[int] = mapped_column(ForeignKey("delivery.id"), primary_key=True, index=True)

@@ -67,7 +67,9 @@ class ModelVersion(Base):
 
 class Policy(Base):
     """Thresholds of a type; the newest one holds. Fields that are `always_held` go to a person whatever their
-    confidence. `settings` keeps how the dial was set, `outcome` what was known when it was chosen."""
+    confidence. `settings` keeps how the dial was set, `outcome` what was known when it was chosen. While it is
+    `suspended` everything is held; `check_rate` is the rate (0–1) of spot checks now, empty until one was worked
+    out."""
 
     __tablename__ = "policy"
     __table_args__ = (
@@ -85,5 +87,7 @@ class Policy(Base):
     outcome: Mapped[dict[str, Any]] = mapped_column(default=dict)
     always_held: Mapped[list[Any]] = mapped_column(default=list)
     settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    suspended: Mapped[bool] = mapped_column(default=False)
+    check_rate: Mapped[float | None]
     created_at: Mapped[datetime] = now()
     created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))

@@ -31,8 +31,8 @@ def review_page(request: Request, type_id: int, actor: MayReview, reason: str | 
 
 
 @router.get("/types/{type_id}/review/next")
-def next_held(request: Request, type_id: int, actor: MayReview) -> Response:
-    found = review_queue.first_held(request.app.state.store, actor, type_id)
+def next_waiting(request: Request, type_id: int, actor: MayReview) -> Response:
+    found = review_queue.first_waiting(request.app.state.store, actor, type_id)
     return RedirectResponse(f"/review/{found}" if found else f"/types/{type_id}/review", 303)
 
 

@@ -22,7 +22,9 @@ from jugum.flow.review import changes as version_changes
 from jugum.flow.train import automatic, training, versions
 from jugum.flow.train import files as version_files
 from jugum.flow.train.files import FILE_BYTES_MAX
+from jugum.flow.train.versions import VersionView
 from jugum.flow.weigh import straight_through as straight_through_
+from jugum.flow.weigh.promise_under import promise_under
 from jugum.store import Store
 from jugum.web import charts, headings
 from jugum.web.addresses import sample_crop_address
@@ -32,6 +34,7 @@ from jugum.web.security import MayPlan, MaySee, MayTrain
 
 router = APIRouter(route_class=GatedRoute)
 TRIED = 40
+PROMISED_MOST = 3  # versions that the promise in force is looked at with
 
 
 @router.get("/types/{type_id}/train")
@@ -46,7 +49,14 @@ def train_page(request: Request, type_id: int, actor: MaySee) -> Response:
         step="train",
         view=view,
         compared=_newest_on_trial(store, view),
+        promised={version.id: _promised(store, version.id) for version in _publishable(view)},
     )
+
+
+def _publishable(view: versions.TrainView) -> list[VersionView]:
+    """The newest versions that could be made live."""
+    states = (VersionState.ON_TRIAL, VersionState.RETIRED)
+    return [version for version in view.versions if version.state in states][:PROMISED_MOST]
 
 
 def _newest_on_trial(store: Store, view: versions.TrainView) -> str:
@@ -110,6 +120,7 @@ def report_page(request: Request, type_id: int, version_id: int, actor: MaySee) 
         against=against,
         compared=headings.compared(version.number, against) if against else "",
         through=through,
+        promised=_promised(store, version_id),
         reliability=charts.reliability_chart(report.seen if report else None, report.unseen if report else None),
         curve=charts.curve_chart(report.curve.get("") if report else None),
         wanted=versions.most_wanted(version.report),
@@ -177,6 +188,12 @@ def bring_in(request: Request, type_id: int, actor: MayTrain, file: UploadFile) 
     data = file.file.read(version_files.FILE_BYTES_MAX + 1)
     version_files.import_version(request.app.state.store, actor, type_id, file.filename or "file", data)
     return _back(type_id)
+
+
+def _promised(store: Store, version_id: int) -> str:
+    """What a version would do to the promise in force, in words; empty where it can't be said."""
+    found = promise_under(store, version_id)
+    return headings.promise_under(found) if found else ""
 
 
 def _summaries(

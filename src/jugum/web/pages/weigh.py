@@ -1,18 +1,27 @@
-"""Weigh: balances and policies."""
+"""Weigh: balances and policies, spot checks."""
 
 from __future__ import annotations
 
 from dataclasses import asdict
+from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from jugum.core.thresholds.checking import CheckRules
+from jugum.core.thresholds.periods import Span
 from jugum.errors import InputError
 from jugum.flow.office import types as types_
-from jugum.flow.weigh import policies, weighing
+from jugum.flow.plan.fields import fields
+from jugum.flow.weigh import breaches, check_settings, policies, weighing
+from jugum.flow.weigh.check_settings import CheckSettings
+from jugum.flow.weigh.live import live
+from jugum.flow.weigh.spot_checks import spot_checks
+from jugum.web import charts
 from jugum.web.api.weigh import WeighOut
 from jugum.web.gate import GatedRoute
+from jugum.web.period_charts import day_name, period_charts
 from jugum.web.rendering import page
 from jugum.web.security import MaySee, MayWeigh
 
@@ -26,7 +35,7 @@ def weigh_page(request: Request, type_id: int, actor: MaySee) -> Response:
     try:
         view = weighing.weigh(store, type_id)
     except InputError as error:
-        return page(request, "weigh/empty.html", actor=actor, shown=shown, step="weigh", message=str(error))
+        return page(request, "weigh/empty.html", actor=actor, shown=shown, step="weigh", tab="", message=str(error))
     return page(
         request,
         "weigh/weigh.html",
@@ -36,15 +45,85 @@ def weigh_page(request: Request, type_id: int, actor: MaySee) -> Response:
         view=view,
         weighed=WeighOut.of(view).model_dump(mode="json", exclude={"balances": {"__all__": {"points"}}}),
         marks={field.key: [_mark(asdict(point)) for point in field.points] for field in view.fields},
+        tab="",
         policies=policies.policies(store, type_id),
         names={field.key: field.name for field in view.fields},
     )
 
 
 def _mark(point: dict[str, object]) -> list[object]:
-    """A point for the chart: confidence, layout similarity, right, unseen, document, found, expected, counted."""
-    names = ("confidence", "layout_similarity", "right", "unseen", "document", "found", "expected", "counted")
+    """A point for the chart: confidence, layout similarity, right, unseen, document, found, expected, counted, how
+    its truth became known."""
+    names = ("confidence", "layout_similarity", "right", "unseen", "document", "found", "expected", "counted", "source")
     return [point[name] for name in names]
+
+
+@router.get("/types/{type_id}/weigh/checks")
+def checks_page(request: Request, type_id: int, actor: MaySee) -> Response:
+    store = request.app.state.store
+    shown = types_.type_view(store, type_id)
+    view = spot_checks(store, type_id)
+    return page(
+        request,
+        "weigh/checks.html",
+        actor=actor,
+        shown=shown,
+        step="weigh",
+        tab="checks",
+        view=view,
+        settings=view.settings,
+        chart=charts.winnings_chart(view.winnings, view.alarm),
+        times=round(view.winnings[-1].winnings, 2) if view.winnings else None,
+    )
+
+
+@router.get("/types/{type_id}/weigh/life")
+def life_page(
+    request: Request, type_id: int, actor: MaySee, span: Span = Span.WEEK, start: date | None = None
+) -> Response:
+    store = request.app.state.store
+    view = live(store, type_id, span, start)
+    return page(
+        request,
+        "weigh/life.html",
+        actor=actor,
+        shown=types_.type_view(store, type_id),
+        step="weigh",
+        tab="life",
+        view=view,
+        charts=period_charts(view),
+        opened_on=day_name(view.opened.start) if view.opened else "",
+        names={field.key: field.name for field in fields(store, type_id)},
+    )
+
+
+@router.post("/types/{type_id}/weigh/checks")
+def set_checking(
+    request: Request,
+    type_id: int,
+    actor: MayWeigh,
+    probation: Annotated[float, Form()],
+    times: Annotated[float, Form()],
+    days: Annotated[float, Form()],
+    blind: Annotated[float, Form()],
+    blind_values: Annotated[int, Form()],
+    half_life: Annotated[float, Form()],
+    on: Annotated[bool, Form()] = False,
+    deliver_after: Annotated[bool, Form()] = False,
+    suspends: Annotated[bool, Form()] = False,
+    tell: Annotated[str, Form()] = "",
+) -> Response:
+    rules = CheckRules(probation / 100, times, days, blind / 100, blind_values)
+    told = tuple(address.strip() for address in tell.split(",") if address.strip())
+    settings = CheckSettings(on, rules, deliver_after, suspends, told, half_life)
+    check_settings.set_checking(request.app.state.store, actor, type_id, settings)
+    return RedirectResponse(f"/types/{type_id}/weigh/checks", 303)
+
+
+@router.post("/types/{type_id}/policies/resume")
+def resume(request: Request, type_id: int, actor: MayWeigh, reason: Annotated[str, Form()] = "") -> Response:
+    breaches.resume(request.app.state.store, actor, type_id, reason)
+    return RedirectResponse(f"/types/{type_id}/weigh/checks", 303)
 
 
 @router.post("/types/{type_id}/policies/{number}/again")

@@ -136,11 +136,24 @@ export class Desk {
     if (!this.paper.accept(data, this.saver?.unsent)) return;
     if (data.blind)
       this.view.banner("Two people label this paper. Neither sees the other's answers.", "plain", "blind");
+    this.saysCheck(data.check);
     if (data.others.length) {
       const rule = "If you both change a field, you are told; nothing is overwritten without a word.";
       this.view.banner(`${data.others[0].name} has this paper open. ${rule}`, "held", "others");
     }
     this.view.titles();
+  }
+
+  /** What is asked for where values that passed are checked. */
+  saysCheck(check) {
+    if (this.mode !== "review") return;
+    const asked = {
+      open: "Spot check: these values passed by themselves. Accept what is right, correct what is wrong; w says that all of it is right.",
+      blind:
+        "Blind spot check: say what stands on the paper. What passed by itself is shown afterwards, where it differs.",
+    }[check];
+    if (asked) this.view.banner(asked, "plain", "check");
+    else this.view.closeBanner("check");
   }
 
   /** Why this paper came next, as the one before was left; in review, that its layout is new. */
@@ -252,8 +265,12 @@ export class Desk {
     if (field && field.shape.kind !== "derived") await this.readAnew(field);
     if (this.mode === "review") {
       this.held(answer.holds);
-      if (answer.state === "settled" && item.body !== null && !this.saver.waiting.length) {
+      if (answer.open === 0 && item.body !== null && !this.saver.waiting.length) {
         this.settled(answer);
+        return;
+      }
+      if (item.body !== null && answer.holds[item.key]?.reason === "spot check") {
+        await this.differs(item.key);
         return;
       }
     }
@@ -270,9 +287,19 @@ export class Desk {
     for (const value of there) value.normal ??= "";
   }
 
-  settled({ next }) {
-    this.paper.data.state = "settled";
-    this.view.tell("Settled");
+  /** A value that was said before what had passed was seen, and differs: both are shown now, and one is chosen. */
+  async differs(key) {
+    this.accept(await call("GET", this.path));
+    if (this.view.typing) return; // what is being typed goes into the field it is typed for
+    this.selection.active = key;
+    this.view.redraw();
+    this.view.show(key);
+    this.view.tell(`${this.paper.field(key)?.name}: what had passed differs`, "held");
+  }
+
+  settled({ next, state }) {
+    this.paper.data.state = state;
+    this.view.tell(state === "settled" ? "Settled" : "Checked");
     location.href = next ? `/review/${next}` : `/types/${this.type}/review`;
   }
 
@@ -300,16 +327,19 @@ export class Desk {
   async seeWhole() {
     await this.saver.run();
     const { data } = this.paper;
-    const seen = !data.seen_by;
+    const [seen, checked] = [!data.seen_by, this.paper.isOnlyChecked];
+    let answer;
     try {
-      const answer = await call("PUT", `/api/v1/documents/${this.id}/seen`, { seen, revision: data.revision });
+      answer = await call("PUT", `/api/v1/documents/${this.id}/seen`, { seen, revision: data.revision });
       Object.assign(data, { revision: answer.revision, seen_by: seen ? "you" : "" });
     } catch (error) {
       this.view.banner(error.message, "blocks", "seen");
       return;
     }
     this.view.tell(seen ? "Seen: the values that passed are labels now" : "No longer marked as seen");
-    this.view.titles();
+    this.held(answer.holds);
+    if (checked && answer.open === 0) this.settled(answer);
+    else this.view.draw();
   }
 
   async conflict(item, error) {

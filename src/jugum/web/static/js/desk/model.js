@@ -129,10 +129,18 @@ export class Paper {
     return Boolean(this.mode === "label" ? field.decided : field.settled);
   }
 
-  /** Whether nothing was read for a held field, and that is more likely right than wrong: then it can be accepted. */
+  /** Whether nothing was read for a held field, and that is more likely right than wrong: then it can be accepted. So
+   * can that nothing passed, where what passed is shown. */
   absenceIsLikely(field) {
     const empty = this.mode === "review" && !field.values.length && !field.rows?.length;
+    if (empty && field.hold === "spot check") return this.data.check === "open";
     return Boolean(empty && field.hold === "low confidence" && (field.confidence ?? 0) >= ABSENCE_LIKELY);
+  }
+
+  /** Whether all that waits on the paper had passed and is only checked. */
+  get isOnlyChecked() {
+    const waiting = this.fields.filter((field) => field.hold);
+    return this.mode === "review" && waiting.length > 0 && waiting.every((field) => field.hold === "spot check");
   }
 
   get open() {
@@ -188,8 +196,9 @@ export class Paper {
     const { open } = this;
     if (this.mode === "look") return `${name}: ${state}${version ? `, read by version ${version}` : ""}`;
     if (this.mode === "review") {
-      const waiting = open ? `${open} ${open === 1 ? "field waits" : "fields wait"}` : state;
-      return `${name}: ${waiting}${left ? `, ${left} more held` : ""}`;
+      const checks = `${open} ${open === 1 ? "value" : "values"} to check`;
+      const waits = this.isOnlyChecked ? checks : `${open} ${open === 1 ? "field waits" : "fields wait"}`;
+      return `${name}: ${open ? waits : state}${left ? `, ${left} more to review` : ""}`;
     }
     const done = open ? `${open} of ${this.fields.length} to mark` : "Every field is marked";
     return `${state === "labelled" ? "Labelled" : done}${left ? `, ${left} more` : ""}: ${name}`;

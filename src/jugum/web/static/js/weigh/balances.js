@@ -44,9 +44,17 @@ export class Axis {
   }
 }
 
+/** A mark: of held-out papers a stroke or a diamond, of life a dot or a triangle. */
+function shape(x, level, right, live) {
+  if (right && live) return `M${x} ${LINE - 5.6 - (level % STACK) * 3.2}h0.01`;
+  if (right) return `M${x} ${LINE - 3 - (level % STACK) * 3.2}v-2.3`;
+  const at = x + (level % 3) * 2;
+  return live ? `M${at} ${LINE + 3}l3.6 6.2h-7.2z` : `M${at} ${LINE + 3}l3.3 3.3l-3.3 3.3l-3.3 -3.3z`;
+}
+
 export class Balance {
   /** @param {HTMLElement} section
-   * @param {any[][]} marks confidence, similarity, right, unseen, document, found, expected, counted
+   * @param {any[][]} marks confidence, similarity, right, unseen, document, found, expected, counted, source
    * @param {import("./model.js").Dial} dial
    * @param {{gate: () => number, pinned: (key: string, value: number) => void,
    *   ruled: (key: string, rule: string) => void, picked: (balance: Balance, place: number) => void}} told */
@@ -133,16 +141,18 @@ export class Balance {
   drawnMarks(scale) {
     const stacks = {};
     const threshold = this.dial.threshold(this.key);
-    return this.marks.map(([confidence, similarity, right, unseen, , , , counted], place) => {
+    return this.marks.map(([confidence, similarity, right, unseen, , , , counted, source], place) => {
       const x = Math.round(scale.x(confidence) / 4) * 4;
       const level = (stacks[`${x}${right}`] = (stacks[`${x}${right}`] || 0) + 1) - 1;
       const passes = threshold !== null && confidence >= threshold && similarity >= this.told.gate();
       const kind = `${passes ? "passes" : "held"}${unseen || !counted ? " not-counted" : ""}`;
       const chosen = place === this.picked ? " picked" : "";
-      const d = right
-        ? `M${x} ${LINE - 3 - (level % STACK) * 3.2}v-2.3`
-        : `M${x + (level % 3) * 2} ${LINE + 3}l3.3 3.3l-3.3 3.3l-3.3 -3.3z`;
-      const mark = svg("path", { class: `mark ${right ? "right" : "wrong"} ${kind}${chosen}`, d });
+      const live = source === "spot check" || source === "review";
+      const d = shape(x, level, right, live);
+      const mark = svg("path", {
+        class: `mark ${right ? "right" : "wrong"}${live ? " live" : ""} ${kind}${chosen}`,
+        d,
+      });
       mark.addEventListener("pointerdown", (event) => event.stopPropagation());
       mark.addEventListener("click", () => this.pick(place));
       const title = svg("title");
@@ -153,8 +163,9 @@ export class Balance {
   }
 
   words(place) {
-    const [confidence, , right, unseen, , found, expected, counted] = this.marks[place];
-    const why = `${unseen ? " (new layout)" : ""}${counted ? "" : " (looked at because it was held)"}`;
+    const [confidence, , right, unseen, , found, expected, counted, source] = this.marks[place];
+    const from = { "spot check": " (live, spot-checked)", review: " (live, reviewed)" }[source] || "";
+    const why = `${from}${unseen ? " (new layout)" : ""}${counted ? "" : " (looked at because it was held)"}`;
     const answer = right
       ? `found ${found || "nothing"}`
       : `found ${found || "nothing"}, expected ${expected || "nothing"}`;
