@@ -22,6 +22,8 @@ VIEWS = (
     "/types/{kind}/train",
     "/types/{kind}/train/{version}",
     "/types/{kind}/weigh",
+    "/types/{kind}/weigh/checks",
+    "/types/{kind}/weigh/life",
     "/types/{kind}/review",
     "/review/{held}",
     "/types/{kind}/deliver",

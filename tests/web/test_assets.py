@@ -12,6 +12,7 @@ from fastapi.testclient import TestClient
 from jugum.settings import Settings
 from jugum.web.app import create_app
 from jugum.web.assets import FOLDER, address_of, assets, stamp
+from jugum.web.rendering import STYLE_SHEETS
 
 
 @pytest.fixture(scope="module")
@@ -78,3 +79,7 @@ def test_nothing_else_is_there(browser: TestClient) -> None:
     assert int(head.headers["Content-Length"]) > 100
     with pytest.raises(KeyError):
         address_of("css/other.css")
+
+
+def test_every_style_sheet_is_on_every_page() -> None:
+    assert {path.stem for path in (FOLDER / "css").glob("*.css")} == set(STYLE_SHEETS)

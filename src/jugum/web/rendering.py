@@ -33,7 +33,7 @@ STEPS = ("gather", "plan", "label", "train", "weigh", "review", "deliver")
 # In the order of the cascade: what all pages share, then what steps add.
 STYLE_SHEETS = (
     *("ground", "parts", "frame", "overview", "gather", "plan"),
-    *("desk", "explorer", "label", "train", "weigh", "deliver", "guide"),
+    *("desk", "explorer", "label", "train", "weigh", "checks", "deliver", "guide"),
 )
 
 
