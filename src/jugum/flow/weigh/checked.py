@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -78,8 +79,24 @@ def checked_values(
         .order_by(SpotCheck.done_at.desc(), SpotCheck.id.desc())
         .limit(CHECKS_MOST)
     )
-    rows = session.execute(
-        select(CheckedValue, SpotCheck, Field.key, Document.name, Document.drafted_layout_id, Policy.number)
+    rows: Iterable[Any] = session.execute(
+        select(
+            SpotCheck.id,
+            SpotCheck.document_id,
+            Document.name,
+            Document.drafted_layout_id,
+            Field.key,
+            SpotCheck.probability,
+            CheckedValue.share,
+            SpotCheck.blind,
+            CheckedValue.confidence,
+            CheckedValue.layout_similarity,
+            func.coalesce(CheckedValue.is_right, False),
+            CheckedValue.found,
+            CheckedValue.said,
+            func.coalesce(SpotCheck.done_at, SpotCheck.drawn_at),
+            Policy.number,
+        )
         .join(SpotCheck, CheckedValue.spot_check_id == SpotCheck.id)
         .join(Document, SpotCheck.document_id == Document.id)
         .join(Field, CheckedValue.field_id == Field.id)
@@ -87,26 +104,7 @@ def checked_values(
         .where(SpotCheck.id.in_(newest))
         .order_by(SpotCheck.done_at, SpotCheck.id, Field.position)
     )
-    return [
-        Checked(
-            check.id,
-            check.document_id,
-            name,
-            layout,
-            key,
-            check.probability,
-            value.share,
-            check.blind,
-            value.confidence,
-            value.layout_similarity,
-            bool(value.is_right),
-            value.found,
-            value.said,
-            check.done_at or check.drawn_at,
-            policy,
-        )
-        for value, check, key, name, layout, policy in rows
-    ]
+    return [Checked(*row) for row in rows]
 
 
 def papers_of(values: Iterable[Checked]) -> list[CheckedPaper]:
