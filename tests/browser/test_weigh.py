@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.conftest import Application
@@ -148,3 +150,25 @@ def test_an_earlier_policy_says_what_changed_stands_in_the_picture_and_comes_bac
     expect(page.locator(".frontier .line.then")).to_have_count(0)
     first.get_by_role("button", name="Go back to it").click()
     expect(page.locator("td", has_text="Back to policy 1")).to_be_visible()
+
+
+def test_a_policy_goes_out_as_a_file_and_comes_in_again(weighed: int, application: Application, page: Page) -> None:
+    application.policy(weighed, 0.7, gate=0.5)
+    page.reload()
+    with page.expect_download() as download:
+        page.locator("tr", has_text="in force").get_by_role("link", name="As JSON").click()
+    taken = Path(download.value.path()).read_bytes()
+    page.get_by_text("Publish a policy from a file").click()
+    chosen = page.get_by_label("Policy as JSON")
+    chosen.set_input_files({"name": "broken.json", "mimeType": "application/json", "buffer": b"{}"})
+    page.get_by_role("button", name="Publish it").click()
+    expect(page.locator("main")).to_contain_text("“broken.json” is no policy: thresholds: field required.")
+    page.goto(f"/types/{weighed}/weigh")
+    page.get_by_text("Publish a policy from a file").click()
+    changed = taken.replace(b'"amount":0.7', b'"amount":0.8')
+    assert changed != taken
+    chosen.set_input_files({"name": "policy.json", "mimeType": "application/json", "buffer": changed})
+    page.get_by_role("button", name="Publish it").click()
+    expect(page.locator("tr", has_text="in force")).to_contain_text("Policy 2")
+    newest = application.call("GET", f"/types/{weighed}/policies")[0]
+    assert (newest["thresholds"]["amount"], newest["layout_similarity_min"]) == (0.8, 0.5)

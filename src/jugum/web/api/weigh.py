@@ -6,18 +6,21 @@ import math
 from typing import Any
 
 from fastapi import APIRouter, Request
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, ValidationError
 
 from jugum.core.states import LABEL_STATES
 from jugum.core.thresholds import FieldRules, Outcome
 from jugum.core.thresholds.frontier import bounded
 from jugum.core.thresholds.outcome import says_something
+from jugum.errors import InputError
+from jugum.flow.office.actor import Actor
 from jugum.flow.weigh import policies, weighing
 from jugum.flow.weigh.dial import ERROR_MOST, DialSettings, Way
 from jugum.flow.weigh.evidence import Point, evidence_place
 from jugum.flow.weigh.policies import PolicyView
 from jugum.flow.weigh.trial import PAPERS, TrialChange, trial
 from jugum.flow.weigh.weighing import FieldWeighed, Frontier, SetPoint, WeighView
+from jugum.store import Store
 from jugum.web import headings
 from jugum.web.addresses import crop_address
 from jugum.web.api.train import Number
@@ -71,6 +74,31 @@ class PolicyBody(ThresholdsBody):
     note: str = ""
     always_held: list[str] = Field(default_factory=list)
     dial: DialBody | None = None
+
+    @staticmethod
+    def of_file(name: str, data: bytes) -> PolicyBody:
+        """A policy as it was taken out. InputError for a file that is none, with what is wrong in it."""
+        try:
+            return PolicyBody.model_validate_json(data)
+        except ValidationError as error:
+            first = error.errors()[0]
+            place = ".".join(map(str, first["loc"])) or "the file"
+            raise InputError(
+                f"“{name}” is no policy: {place}: {first['msg'].lower()}. Take one out with “As JSON” and change that."
+            ) from error
+
+    def publish(self, store: Store, actor: Actor, type_id: int) -> int:
+        """Publish it as a type's next policy; returns its number."""
+        return policies.save_policy(
+            store,
+            actor,
+            type_id,
+            self.thresholds,
+            self.layout_similarity_min,
+            self.note,
+            always_held=self.always_held,
+            settings=self.dial.settings() if self.dial else None,
+        )
 
 
 class OutcomeOut(BaseModel):
@@ -370,14 +398,4 @@ def one_policy(request: Request, type_id: int, number: int, actor: MaySee) -> Po
 def save_policy(request: Request, type_id: int, actor: MayWeigh, body: PolicyBody) -> Number:
     """Publish thresholds as the next policy: papers that are drafted from now on and held ones that nobody has begun
     are held and pass by it."""
-    number = policies.save_policy(
-        request.app.state.store,
-        actor,
-        type_id,
-        body.thresholds,
-        body.layout_similarity_min,
-        body.note,
-        always_held=body.always_held,
-        settings=body.dial.settings() if body.dial else None,
-    )
-    return Number(number=number)
+    return Number(number=body.publish(request.app.state.store, actor, type_id))

@@ -6,7 +6,7 @@ from dataclasses import asdict
 from datetime import date
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Request
+from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
 from jugum.core.thresholds.checking import CheckRules
@@ -19,13 +19,14 @@ from jugum.flow.weigh.check_settings import CheckSettings
 from jugum.flow.weigh.live import live
 from jugum.flow.weigh.spot_checks import spot_checks
 from jugum.web import charts
-from jugum.web.api.weigh import WeighOut
-from jugum.web.gate import GatedRoute
+from jugum.web.api.weigh import PolicyBody, WeighOut
+from jugum.web.gate import GatedRoute, takes_files
 from jugum.web.period_charts import day_name, period_charts
 from jugum.web.rendering import page
 from jugum.web.security import MaySee, MayWeigh
 
 router = APIRouter(route_class=GatedRoute)
+FILE_BYTES_MAX = 1_000_000  # of a policy
 
 
 @router.get("/types/{type_id}/weigh")
@@ -118,6 +119,14 @@ def set_checking(
     settings = CheckSettings(on, rules, deliver_after, suspends, told, half_life)
     check_settings.set_checking(request.app.state.store, actor, type_id, settings)
     return RedirectResponse(f"/types/{type_id}/weigh/checks", 303)
+
+
+@router.post("/types/{type_id}/policies/file")
+@takes_files(lambda settings: FILE_BYTES_MAX)
+def publish_file(request: Request, type_id: int, actor: MayWeigh, file: UploadFile) -> Response:
+    body = PolicyBody.of_file(file.filename or "file", file.file.read(FILE_BYTES_MAX + 1))
+    body.publish(request.app.state.store, actor, type_id)
+    return RedirectResponse(f"/types/{type_id}/weigh", 303)
 
 
 @router.post("/types/{type_id}/policies/resume")
