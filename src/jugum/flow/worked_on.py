@@ -10,13 +10,14 @@ from jugum.store.models import CheckedValue, Document, Hold, Label, Result
 
 
 def worked_on(document: int | InstrumentedAttribute[int]) -> ColumnElement[bool]:
-    """Whether a person labelled, settled or corrected anything on a paper, as a condition in SQL; `document` is its id,
-    or a column of ids. A field settled as absent leaves no result, and one agreed to while labelling no hold, so all
-    three are asked."""
+    """Whether a person labelled, settled, corrected or checked anything on a paper, as a condition in SQL; `document`
+    is its id, or a column of ids. A field settled as absent leaves no result, and one agreed to while labelling no
+    hold, so all are asked."""
     return (
         exists().where(Label.document_id == document)
         | exists().where(Result.document_id == document, Result.origin == Origin.PERSON)
         | exists().where(Hold.document_id == document, Hold.settled_at.is_not(None))
+        | exists().where(CheckedValue.document_id == document, CheckedValue.answered_at.is_not(None))
     )
 
 

@@ -20,6 +20,7 @@ from jugum.core.thresholds.promise import PromiseState
 from jugum.errors import Conflict, Forbidden, InputError
 from jugum.flow.deliver import results
 from jugum.flow.gather import documents
+from jugum.flow.label import rows as label_rows
 from jugum.flow.label.desk_parts import ValueInput
 from jugum.flow.review import desk as review_desk
 from jugum.flow.review import queue as review_queue
@@ -149,6 +150,8 @@ def test_of_a_delivered_paper_only_what_is_checked_may_be_said(trained: Office, 
     other = next(key for key in FIELDS if key not in asked)
     with pytest.raises(Conflict, match="is not among what is checked"):
         say(trained, document, other, "77,00")
+    with pytest.raises(Conflict, match="is not among what is checked"):
+        reopening.reopen(trained.store, trained.reviewer, document, other)
     set_checking(trained.store, trained.analyst, trained.type_id, CheckSettings(on=False))
     (plain,) = passed(trained, run_jobs, 42)
     results.deliver(trained.store, trained.analyst, trained.type_id, "json")
@@ -251,6 +254,27 @@ def test_what_passes_on_a_held_paper_is_drawn_too(trained: Office, run_jobs: Run
     assert state(trained, document) == "settled"
     assert agree(trained, document, "member", "paid_on").open == 0
     assert shown(trained).all.outcome.passing == 2
+
+
+def test_a_paper_that_was_checked_is_not_routed_again(trained: Office, run_jobs: Run) -> None:
+    check_all(trained)
+    held, waiting = passed(trained, run_jobs, 41, 42, threshold=1.0)
+    thresholds = {"member": 0.0, "paid_on": 0.0, "amount": 1.0}
+    policies.save_policy(trained.store, trained.analyst, trained.type_id, thresholds, 0.0)
+    run_jobs()
+    whole.see_whole(trained.store, trained.reviewer, held)
+    whole.see_whole(trained.store, trained.reviewer, held, seen=False)  # which takes its labels back
+    passed(trained, run_jobs)
+    assert [state(trained, document) for document in (held, waiting)] == ["held", "passed"]
+
+
+def test_what_was_said_in_a_check_stands_in_the_history_of_its_value(trained: Office, run_jobs: Run) -> None:
+    check_all(trained)
+    (document,) = passed(trained, run_jobs, 41)
+    was = drafted(trained, document, "amount")
+    say(trained, document, "amount", "77,00")
+    (change,) = label_rows.history(trained.store, document, "amount")
+    assert (change.who, change.before, change.after) == ("Rik", was, "77,00")
 
 
 def test_what_cannot_be_read_is_no_answer_to_a_check(trained: Office, run_jobs: Run) -> None:

@@ -22,7 +22,10 @@ from jugum.store import Store
 from jugum.store.models import Audit, Document, Field, Label, Person
 
 # Audited actions that say what a field is.
-SAYING = (Action.LABEL, Action.SETTLE, Action.SETTLE_DISPUTE, Action.KEEP_LABEL, Action.LABEL_FROM_RECORDS)
+SAYING = (
+    *(Action.LABEL, Action.SETTLE, Action.CHECK, Action.SETTLE_DISPUTE, Action.KEEP_LABEL),
+    Action.LABEL_FROM_RECORDS,
+)
 WAYS = (Method.MARKED, Method.TYPED, Method.AGREED, Method.PAST_RECORD)
 
 

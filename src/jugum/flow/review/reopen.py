@@ -14,7 +14,7 @@ from jugum.flow.plan.fields import plan_of
 from jugum.flow.review.checking import take_back
 from jugum.flow.review.recheck import Settled, finish, results_from_readings
 from jugum.flow.review.records import CHECK_HOLDS, PaperRecords, context_of, open_records
-from jugum.flow.review.settle import replace_results
+from jugum.flow.review.settle import may_be_said, replace_results
 from jugum.store import Store
 from jugum.store.models import CheckWaiver, Field, Hold
 
@@ -28,6 +28,7 @@ def reopen(store: Store, actor: Actor, document_id: int, key: str, *, revision: 
     with store.session() as session, session.no_autoflush:
         records = open_records(session, actor, document_id, revision)
         row = field_row(records.document, key)
+        may_be_said(records, row)
         checked = records.checked.get(row.id)
         if checked is not None and checked.answered_at is not None and row.id not in records.holds:
             return _check_again(session, records, actor, row)

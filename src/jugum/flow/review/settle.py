@@ -63,7 +63,7 @@ def settle(
     with store.session() as session, session.no_autoflush:
         records = open_records(session, actor, document_id, revision)
         row = field_row(records.document, key)
-        _may_be_said(records, row)
+        may_be_said(records, row)
         # What was drawn by chance teaches as what was seen with the whole paper does; what was held is harder.
         method = Method.SEEN if row.id in records.checked and row.id not in records.holds else Method.REVIEW
         said = (
@@ -98,7 +98,7 @@ def settle(
         return finish(session, records, actor, hold)
 
 
-def _may_be_said(records: PaperRecords, row: Field) -> None:
+def may_be_said(records: PaperRecords, row: Field) -> None:
     """Of a delivered paper only what a spot check asks for may be said."""
     document = records.document
     if document.state not in REVIEW_STATES and row.id not in records.checked:
