@@ -4,6 +4,7 @@ answer."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from typing import Any
 
 import pytest
@@ -19,7 +20,18 @@ from jugum.flow.gather import documents
 from jugum.flow.office import keys, people
 from jugum.flow.plan import fields as plan_fields
 from jugum.settings import Settings
-from jugum.store.models import Document, Field, Label, ModelVersion, PastRecord, Result, SourceFile
+from jugum.store.models import (
+    CheckedValue,
+    Document,
+    Field,
+    Label,
+    ModelVersion,
+    PastRecord,
+    Policy,
+    Result,
+    SourceFile,
+    SpotCheck,
+)
 from jugum.web.app import create_app
 
 Private = tuple[Office, FastAPI, dict[str, object]]
@@ -67,9 +79,27 @@ def _private(trained: Office, settings: Settings) -> Iterator[Private]:
         session.add(
             Result(document_id=live, field_id=field.id, text=str(name), normal=str(name), origin="person", position=7)
         )
+        # What had passed and was found wrong in a spot check.
+        version = session.scalars(select(ModelVersion)).one()
+        policy = Policy(
+            type_id=trained.type_id,
+            number=1,
+            version_id=version.id,
+            thresholds={"member": 0.5},
+            layout_similarity_min=0.0,
+            outcome={"total": 1, "passing": 1, "wrong": 0, "error_upper": 1.0},
+            created_by=analyst.id,
+        )
+        session.add(policy)
+        session.flush()
+        check = SpotCheck(document_id=live, policy_id=policy.id, probability=1.0, done_at=datetime.now(UTC))
+        session.add(check)
+        session.flush()
+        said = {"found": str(name), "said": str(name), "is_right": False, "answered_at": datetime.now(UTC)}
+        sure = {"confidence": 0.99, "layout_similarity": 1.0}
+        session.add(CheckedValue(spot_check_id=check.id, document_id=live, field_id=field.id, **sure, **said))
         # A label that the model is sure is wrong, and one that differs from its page.
         sample = session.scalars(select(Label.document_id).where(Label.field_id == field.id)).first()
-        version = session.scalars(select(ModelVersion)).one()
         wrong = {
             "sample": str(sample),
             "field": "member",
@@ -116,7 +146,9 @@ def test_no_answer_to_who_may_not_see_them_holds_a_personal_value(private: Priva
             assert answer.status_code < 500, str(route)
             found = [secret for secret in secrets if secret in answer.text]
             told += [(str(route), found)] if found else []
-            shows = any(word in route.path for word in ("labels-file", "past-records", "suspects", "errors"))
+            shows = any(
+                word in route.path for word in ("labels-file", "past-records", "suspects", "errors", "spot-checks")
+            )
             known |= {secret for secret in secrets if shows and secret in asked(seeing, route, mine).text}
     assert told == []
     assert len(known) > 5  # some of the same routes show them to who may
