@@ -172,3 +172,22 @@ def test_a_policy_goes_out_as_a_file_and_comes_in_again(weighed: int, applicatio
     expect(page.locator("tr", has_text="in force")).to_contain_text("Policy 2")
     newest = application.call("GET", f"/types/{weighed}/policies")[0]
     assert (newest["thresholds"]["amount"], newest["layout_similarity_min"]) == (0.8, 0.5)
+
+
+def test_a_press_on_publish_is_a_click_though_the_figures_come_in_meanwhile(
+    weighed: int, application: Application, page: Page
+) -> None:
+    page.get_by_label("Note for this policy").fill("pressed for long")
+    said = page.locator("h1").inner_text()
+    button = page.get_by_role("button", name="Publish policy 1").bounding_box()
+    assert button is not None
+    page.mouse.move(button["x"] + 20, button["y"] + 10)
+    page.mouse.down()
+    with page.expect_response("**/frontier"):
+        gate = "document.getElementById('gate')"
+        page.evaluate(f"{gate}.value = 100; {gate}.dispatchEvent(new Event('input'))")
+    page.wait_for_timeout(300)
+    assert page.locator("h1").inner_text() == said  # nothing has moved under the pointer
+    page.mouse.up()
+    expect(page.locator("td", has_text="pressed for long")).to_be_visible()
+    assert application.call("GET", f"/types/{weighed}/policies")[0]["layout_similarity_min"] == 1.0

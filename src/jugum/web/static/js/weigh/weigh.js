@@ -2,6 +2,7 @@
 
 import { call } from "../frame/server.js";
 import { setKeys } from "../frame/keys.js";
+import { whenReleased } from "../frame/press.js";
 import { tell } from "../frame/dialogs.js";
 import { Axis, Balance } from "./balances.js";
 import { FrontierChart } from "./frontier.js";
@@ -69,7 +70,7 @@ function later() {
   clearTimeout(timer);
   timer = setTimeout(() => {
     timer = 0;
-    refresh().then(draw);
+    refresh().then(() => whenReleased(draw));
   }, 60);
 }
 
