@@ -74,8 +74,13 @@ def test_a_version_is_published_with_a_note_and_taken_back(application: Applicat
     expect(page.locator("[data-other-version]")).to_have_count(0)
     row = page.locator('.version-row:has(b:text-is("Version 2"))')
     row.locator("summary").click()
-    expect(row.locator("[data-promised]")).to_contain_text("promises at most 2 % wrong. On 18 values of 6 papers")
+    promised = "Policy 1 promises at most 2 % wrong. On 18 values of 6 papers that both were tested on: Version 1: "
+    expect(page.locator("[data-promised]")).to_contain_text(promised)
     row.get_by_label("Note (optional)").fill("two more layouts")
+    inside, table = row.get_by_role("button", name="Make version 2 live").bounding_box(), row.bounding_box()
+    assert inside is not None
+    assert table is not None
+    assert inside["x"] + inside["width"] <= table["x"] + table["width"]
     row.get_by_role("button", name="Make version 2 live").click()
     expect(page.get_by_role("heading", name="Version 2 is live")).to_be_visible()
     expect(row).to_contain_text("two more layouts")

@@ -5,9 +5,14 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from jugum.core.evaluation.compare import Comparison, ComparisonVerdict
+from jugum.core.evaluation.drift import Drift, DriftCause, DriftFigure
 from jugum.core.thresholds import Evidence, EvidenceTable, outcome
+from jugum.core.thresholds.checking import CheckRate
+from jugum.core.thresholds.effort import Effort
+from jugum.core.thresholds.periods import Span
 from jugum.core.thresholds.promise import promise_of
 from jugum.flow.train.versions import Against
+from jugum.flow.weigh.live import LiveView
 from jugum.flow.weigh.policies import PolicyView
 from jugum.web import headings
 
@@ -66,3 +71,25 @@ def test_a_version_is_said_to_be_better_only_when_chance_is_unlikely() -> None:
     )
     nothing = Against(2, True, Comparison(0, 0, 0, 0, 0, 1.0, ComparisonVerdict.OPEN))
     assert "can't be compared" in headings.compared(3, nothing)
+
+
+def test_what_drifted_is_said_with_its_likely_cause() -> None:
+    changes = [
+        Drift(DriftFigure.MISSING, 0.1, 0.4, 30, 20, 0.001, DriftCause.FIELD_STOPPED, "bonus"),
+        Drift(DriftFigure.CONFIDENCE, 0.95, 0.85, 30, 20, 0.001, DriftCause.UNKNOWN),
+    ]
+    view = LiveView(Span.WEEK, [], [], Effort(6, 4), changes, 30, 20, None, [])
+    assert headings.drifts(view, {"bonus": "Bonus"}) == [
+        "Bonus is missing: 40 % now, 10 % before (20 papers against 30); likely cause: a field stopped appearing.",
+        "Mean confidence: 85 % now, 95 % before (20 papers against 30); the cause is not known.",
+    ]
+
+
+def test_why_so_many_papers_are_checked_is_said() -> None:
+    def said(rate: float, needed: float, proven: float) -> str:
+        return headings.rate_of_checks(CheckRate(rate, needed, proven, 30)).partition("now: ")[2]
+
+    assert said(1.0, 1.0, 0.3) == "so few papers pass that all are needed to notice a breach in time"
+    assert said(0.05, 0.05, 1.0) == "the promise is proven; so many are needed to notice a breach in time"
+    assert said(0.3, 0.05, 0.25) == "on probation, 25 % of what would prove the promise"
+    assert said(0.5, 0.05, 0.0) == "on probation"

@@ -88,14 +88,14 @@ def _say(store: Store, actor: Actor, document: int, paper: DemoPaper) -> None:
     for _ in range(2):
         for field in review_desk.desk(store, actor, document).fields:
             if field.hold and field.shape.kind == "table":
-                rows = right_rows(field, paper.tables.get(field.key, []))
+                rows = _right_rows(field, paper.tables.get(field.key, []))
                 settling.settle(store, actor, document, field.key, [], rows=rows)
             elif field.hold:
-                values = right_value(field, paper.truth[field.key])
+                values = _right_value(field, paper.truth[field.key])
                 settling.settle(store, actor, document, field.key, values, absent=not values)
 
 
-def right_rows(field: review_desk.ReviewField, rows: Rows) -> list[dict[str, CellInput]]:
+def _right_rows(field: review_desk.ReviewField, rows: Rows) -> list[dict[str, CellInput]]:
     """A table's true rows, each cell with the place it was read from where the reading was right."""
     settled = []
     for number, row in enumerate(rows):
@@ -112,7 +112,7 @@ def right_rows(field: review_desk.ReviewField, rows: Rows) -> list[dict[str, Cel
     return settled
 
 
-def right_value(field: review_desk.ReviewField, text: str) -> list[ValueInput]:
+def _right_value(field: review_desk.ReviewField, text: str) -> list[ValueInput]:
     """A field's true value, with the place it was read from where the reading was right."""
     if not text:
         return []

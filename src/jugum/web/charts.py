@@ -124,7 +124,7 @@ def winnings_chart(winnings: Sequence[Won], alarm: float) -> WinningsChart | Non
     if not winnings:
         return None
     most = max(10 * alarm, *(won.winnings for won in winnings))
-    least = min(0.1, max(WINNINGS_LEAST, *(min(won.winnings, 1.0) for won in winnings[-1:])))
+    least = max(WINNINGS_LEAST, min(0.1, *(won.winnings for won in winnings)))
     low, high = math.floor(math.log10(least)), math.ceil(math.log10(most))
     count = winnings[-1].papers
 

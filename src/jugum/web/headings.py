@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from jugum.core.evaluation.compare import ComparisonVerdict
-from jugum.core.evaluation.drift import DriftCause, DriftFigure
+from jugum.core.evaluation.drift import Drift, DriftCause, DriftFigure
 from jugum.core.states import IN_TRAINING, VersionState
 from jugum.core.thresholds import Outcome
 from jugum.core.thresholds.checking import CheckRate
@@ -29,6 +29,7 @@ from jugum.flow.weigh.policies import PolicyView
 from jugum.flow.weigh.promise_under import PromiseUnder
 from jugum.flow.weigh.spot_checks import SpotChecksView
 from jugum.flow.weigh.trial import TrialView
+from jugum.flow.weigh.weighing import WeighView
 from jugum.web.figures import article, joined, many, percent, when
 
 
@@ -198,6 +199,15 @@ def promise(outcome: Outcome, promised: Promise) -> str:
     return f"{said}: expected, not yet proven (bound {bound}; about {more})"
 
 
+def evidence(view: WeighView) -> str:
+    """What the page Weigh stands on."""
+    held_out = view.frontier.papers - view.live_papers
+    live_papers = f" and {many(view.live_papers, 'live paper')}" if view.live_papers else ""
+    state = "live" if view.version_state == VersionState.PUBLISHED else view.version_state
+    papers = f"{many(held_out, 'held-out paper')}{live_papers} of known layouts"
+    return f"Evidence: version {view.version} ({state}), {papers}; bounds are 95 % sure."
+
+
 def spot_checks(view: SpotChecksView) -> str:
     """How the promise in force is kept by what was checked."""
     if view.policy is None:
@@ -234,21 +244,26 @@ def promise_in_life(view: SpotChecksView) -> str:
     return f"{said}: kept so far, not yet proven (bound {percent(its.error_upper, 1)}; about {more})"
 
 
+KEPT = {
+    PromiseState.PROVEN: "proven",
+    PromiseState.EXPECTED: "expected",
+    PromiseState.BROKEN: "not to be expected",
+    PromiseState.EMPTY: "nothing passes",
+}
+
+
 def promise_under(found: PromiseUnder) -> str:
     """What becomes of the promise in force when another version is made live."""
 
-    def said(its: Outcome, promised: Promise) -> str:
-        state = {PromiseState.EXPECTED: "kept as expected"}.get(promised.state, promised.state.value)
+    def said(version: int, its: Outcome, promised: Promise) -> str:
         wrong = f"{its.wrong} of them wrong (bound {percent(its.error_upper, 1)})"
-        return f"{percent(its.passing_share)} pass, {wrong}: {state}"
+        return f"Version {version}: {percent(its.passing_share)} pass, {wrong}; {KEPT[promised.state]}."
 
-    most = f"at most {100 * found.promise_now.error_most:g} % wrong"
-    common = f"{many(found.values, 'value')} of {many(found.papers, 'paper')}"
+    common = f"{many(found.values, 'value')} of {many(found.papers, 'paper')} that both were tested on"
     return (
-        f"Policy {found.policy} promises {most}. On {common} that both were tested on: "
-        f"with version {found.live} {said(found.now, found.promise_now)}; "
-        f"with version {found.version} {said(found.then, found.promise_then)}. "
-        "The policy's spot checks begin anew with the version."
+        f"Policy {found.policy} promises at most {100 * found.promise_now.error_most:g} % wrong. On {common}: "
+        f"{said(found.live, found.now, found.promise_now)} {said(found.version, found.then, found.promise_then)} "
+        "The policy's spot checks begin anew with another version."
     )
 
 
@@ -265,14 +280,16 @@ def live(view: LiveView) -> str:
 
 def drifts(view: LiveView, names: Mapping[str, str]) -> list[str]:
     """What is other now than before, each with its likely cause."""
-    said = []
-    for one in view.drifts:
-        name = f"{names.get(one.key, one.key)} is missing" if one.figure is DriftFigure.MISSING else one.figure.value
-        change = f"{name[0].upper()}{name[1:]}: {percent(one.now)} now, {percent(one.before)} before"
-        cause = f"likely cause: {one.cause.value}" if one.cause is not DriftCause.UNKNOWN else "the cause is not known"
-        counts = f"{many(one.papers_now, 'paper')} against {one.papers_before}"
-        said.append(f"{change} ({counts}); {cause}.")
-    return said
+    return [_drift(change, names) for change in view.drifts]
+
+
+def _drift(change: Drift, names: Mapping[str, str]) -> str:
+    missing = change.figure is DriftFigure.MISSING
+    name = f"{names.get(change.key, change.key)} is missing" if missing else change.figure.value
+    said = f"{name[0].upper()}{name[1:]}: {percent(change.now)} now, {percent(change.before)} before"
+    unknown = change.cause is DriftCause.UNKNOWN
+    cause = "the cause is not known" if unknown else f"likely cause: {change.cause.value}"
+    return f"{said} ({many(change.papers_now, 'paper')} against {change.papers_before}); {cause}."
 
 
 def rate_of_checks(rate: CheckRate) -> str:

@@ -9,6 +9,7 @@ from datetime import date
 
 from jugum.core.thresholds.periods import Period, Span
 from jugum.flow.weigh.live import LiveView
+from jugum.web.charts import AxisTick
 from jugum.web.figures import percent
 
 LEFT, TOP, WIDTH, HEIGHT = 44.0, 12.0, 320.0, 104.0
@@ -43,12 +44,6 @@ class Bar:
 
 
 @dataclass(frozen=True)
-class Tick:
-    at: float
-    text: str
-
-
-@dataclass(frozen=True)
 class PeriodChart:
     """One figure over the periods: its name, what it is now, dots or bars, ticks, days on which a policy was
     published."""
@@ -58,9 +53,9 @@ class PeriodChart:
     dots: list[At]
     line: str
     bars: list[Bar]
-    x_ticks: list[Tick]
-    y_ticks: list[Tick]
-    policies: list[Tick] = field(default_factory=list)
+    x_ticks: list[AxisTick]
+    y_ticks: list[AxisTick]
+    policies: list[AxisTick] = field(default_factory=list)
     left: float = LEFT
     right: float = LEFT + WIDTH
     top: float = TOP
@@ -110,10 +105,10 @@ class _Frame:
         self.first = view.periods[0].start
         self.days = max(1, (view.periods[-1].start - self.first).days)
         every = max(1, math.ceil(len(view.periods) / TICKS_MOST))
-        self.x_ticks = [Tick(self.x(period.start), day_name(period.start)) for period in view.periods[::every]]
+        self.x_ticks = [AxisTick(self.x(period.start), day_name(period.start)) for period in view.periods[::every]]
         self.policies = [
-            Tick(self.x(max(self.first, min(one.day, view.periods[-1].start))), f"policy {one.policy}")
-            for one in view.published
+            AxisTick(self.x(max(self.first, min(new.day, view.periods[-1].start))), f"policy {new.policy}")
+            for new in view.published
         ]
 
     def x(self, day: date) -> float:
@@ -140,7 +135,7 @@ class _Frame:
         ticks = [low, (low + high) / 2, high]
         digits = 0 if high - low >= 0.1 else 1
         now = f"{percent(shares[-1], 1)} of {known[-1][1][2]} {known[-1][1][3]}" if known else "nothing yet"
-        return self._chart(name, now, dots, [Tick(y(share), percent(share, digits)) for share in ticks])
+        return self._chart(name, now, dots, [AxisTick(y(share), percent(share, digits)) for share in ticks])
 
     def amounts(self, name: str, of: Callable[[Period], float | None]) -> PeriodChart:
         known = [(period, amount) for period in self.periods if (amount := of(period)) is not None]
@@ -160,7 +155,7 @@ class _Frame:
             )
             for period, amount in known
         ]
-        ticks = [Tick(y(part * most), f"{part * most:g}") for part in (0.0, 0.5, 1.0)]
+        ticks = [AxisTick(y(part * most), f"{part * most:g}") for part in (0.0, 0.5, 1.0)]
         return self._chart(name, f"{known[-1][1]:.0f} min" if known else "nothing yet", dots, ticks)
 
     def bars(self, name: str) -> PeriodChart:
@@ -188,11 +183,11 @@ class _Frame:
                     )
         last = self.periods[-1]
         held = len(last.papers) - last.through.count
-        ticks = [Tick(round(TOP + HEIGHT * (1 - part), 1), f"{part * most:g}") for part in (0.0, 0.5, 1.0)]
+        ticks = [AxisTick(round(TOP + HEIGHT * (1 - part), 1), f"{part * most:g}") for part in (0.0, 0.5, 1.0)]
         now = f"{held} of {len(last.papers)} papers"
         return PeriodChart(name, now, [], "", made, self.x_ticks, ticks, self.policies)
 
-    def _chart(self, name: str, now: str, dots: list[At], y_ticks: list[Tick]) -> PeriodChart:
+    def _chart(self, name: str, now: str, dots: list[At], y_ticks: list[AxisTick]) -> PeriodChart:
         line = " ".join(f"{dot.x},{dot.y}" for dot in dots)
         return PeriodChart(name, now, dots, line, [], self.x_ticks, y_ticks, self.policies)
 

@@ -9,12 +9,12 @@ from email import message_from_bytes
 from email.policy import default as modern
 
 import pytest
-from sqlalchemy import select
-from tests.flow.review.test_settle import desk
+from sqlalchemy import delete, select
+from tests.flow.review.test_settle import desk, goods_table
 from tests.office import Office
 from tests.papers import slips
 
-from jugum.core.states import Method
+from jugum.core.states import DocumentState, Method
 from jugum.core.thresholds.checking import CheckRules
 from jugum.core.thresholds.promise import PromiseState
 from jugum.errors import Conflict, Forbidden, InputError
@@ -22,6 +22,7 @@ from jugum.flow.deliver import results
 from jugum.flow.gather import documents
 from jugum.flow.label import rows as label_rows
 from jugum.flow.label.desk_parts import ValueInput
+from jugum.flow.label.rows import CellInput
 from jugum.flow.review import desk as review_desk
 from jugum.flow.review import queue as review_queue
 from jugum.flow.review import reopen as reopening
@@ -31,7 +32,7 @@ from jugum.flow.review.recheck import Settled
 from jugum.flow.weigh import breaches, policies
 from jugum.flow.weigh.check_settings import CheckSettings, checking, set_checking
 from jugum.flow.weigh.spot_checks import SpotChecksView, spot_checks
-from jugum.store.models import CheckedValue, Field, Hold, Label, Policy, Result, SpotCheck
+from jugum.store.models import CheckedValue, Document, Field, Hold, Label, Policy, Reading, Result, SpotCheck
 
 Run = Callable[[], None]
 FIELDS = ("member", "paid_on", "amount")
@@ -174,7 +175,8 @@ def test_who_checks_blind_says_a_value_before_seeing_what_passed(trained: Office
     held = say(trained, document, "amount", "77,00").holds["amount"]
     assert held.reason == "spot check"
     assert held.detail.startswith(f"“{stands['amount']}” had passed, you say “77,00”")
-    field = next(field for field in desk(trained, document).fields if field.key == "amount")
+    beside = review_desk.desk(trained.store, trained.reviewer, document)
+    field = next(field for field in beside.fields if field.key == "amount")
     assert ([value.text for value in field.values], [other.text for other in field.others]) == (
         ["77,00"],
         [stands["amount"]],
@@ -188,6 +190,64 @@ def test_who_checks_blind_says_a_value_before_seeing_what_passed(trained: Office
     assert (view.all.outcome.passing, view.all.outcome.wrong) == (3, 1)
     assert [figure.name for figure in view.by_way] == ["blind"]
     assert [(wrong.name, wrong.said, wrong.blind) for wrong in view.found] == [("Paid on", "not on the paper", True)]
+
+
+def test_a_table_that_is_asked_blind_shows_its_rows_when_they_differ(trained: Office, run_jobs: Run) -> None:
+    goods_table(trained)
+    (document,) = passed(trained, run_jobs, 41)
+    row = {"goods.item": "rope", "goods.sum": "12,50"}
+    with trained.store.session() as session:
+        paper = session.get_one(Document, document)
+        fields = {field.key: field for field in paper.placed_type.fields}
+        columns = [fields[key].id for key in row]
+        session.execute(delete(Hold))
+        session.execute(delete(Reading).where(Reading.field_id.in_(columns)))
+        paper.state = DocumentState.PASSED
+        for key, text in row.items():
+            found = {"text": text, "normal": text, "document_id": document, "field_id": fields[key].id}
+            session.add(Reading(**found, version_id=paper.version_id, confidence=0.99, layout_similarity=1.0))
+            session.add(Result(**found, origin="model", version_id=paper.version_id))
+        check = SpotCheck(document_id=document, policy_id=paper.policy_id, probability=1.0, blind=True)
+        session.add(check)
+        session.flush()
+        session.add(
+            CheckedValue(
+                spot_check_id=check.id,
+                document_id=document,
+                field_id=fields["goods"].id,
+                confidence=0.99,
+                layout_similarity=1.0,
+            )
+        )
+
+    def shown_rows() -> list[list[str]]:
+        fields = review_desk.desk(trained.store, trained.reviewer, document).fields
+        goods = next(field for field in fields if field.key == "goods")
+        return [[cell.text if cell else "" for cell in line] for line in goods.rows]
+
+    def say_rows(item: str) -> Settled:
+        rows = [{"goods.item": CellInput(item), "goods.sum": CellInput("12,50")}]
+        return settling.settle(trained.store, trained.reviewer, document, "goods", [], rows=rows)
+
+    assert shown_rows() == []
+    held = say_rows("ropes").holds["goods"]
+    assert held.detail.startswith("“rope; 12,50” had passed, you say “ropes; 12,50”. Its rows as they passed are shown")
+    assert shown_rows() == [["rope", "12,50"]]
+    assert say_rows("rope").open == 0
+    assert shown(trained).all.outcome.wrong == 0
+
+
+def test_another_answer_afterwards_counts_at_once(trained: Office, run_jobs: Run) -> None:
+    check_all(trained)
+    papers = passed(trained, run_jobs, 41, 42, 43, 44)
+    for document in papers:
+        agree(trained, document)
+    assert breaches.open_breach(trained.store, trained.type_id) is None
+    for document in papers:
+        for key in FIELDS:
+            say(trained, document, key)
+    assert shown(trained).all.outcome.wrong == 12
+    assert breaches.open_breach(trained.store, trained.type_id) is not None
 
 
 def test_few_values_of_a_blind_check_are_asked_for_with_their_share(trained: Office, run_jobs: Run) -> None:

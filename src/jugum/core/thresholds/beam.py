@@ -1,4 +1,4 @@
-"""The beam: how far a confidence stands from its threshold, as a tilt."""
+"""The beam: how far a confidence stands from its threshold, in log-odds and as a tilt."""
 
 from __future__ import annotations
 
@@ -14,8 +14,12 @@ def tilt(confidence: float, threshold: float) -> float:
 
     0.97 against 0.90 → 8.9; equal values → 0.
     """
-    difference = _log_odds(confidence) - _log_odds(threshold)
-    return max(-TILT_MAX, min(TILT_MAX, DEGREES_A_LOGIT * difference))
+    return max(-TILT_MAX, min(TILT_MAX, DEGREES_A_LOGIT * margin(confidence, threshold)))
+
+
+def margin(confidence: float, threshold: float) -> float:
+    """The difference of log-odds, above 0 for what passes: 0.97 against 0.90 → 1.28."""
+    return _log_odds(confidence) - _log_odds(threshold)
 
 
 def _log_odds(probability: float) -> float:

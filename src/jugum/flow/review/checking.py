@@ -49,19 +49,22 @@ def all_right(session: Session, records: PaperRecords, person_id: int) -> None:
     waiting = [row for row in records.fields if records.waits_for_check(row)]
     for row in waiting:
         checked = records.checked[row.id]
-        checked.is_right, checked.found, checked.said = True, records.text(row), records.text(row)
+        checked.is_right, checked.found = True, "; ".join(records.said(row))
+        checked.said = checked.found
         checked.answered_at, checked.answered_by = datetime.now(UTC), person_id
     if waiting:
         _finish(session, records, person_id)
 
 
 def _finish(session: Session, records: PaperRecords, person_id: int) -> None:
-    """A check none of whose values waits is done, and what it says of the promise follows at once."""
+    """A check none of whose values waits is done, and what it says of the promise follows at once; also when an answer
+    is another one afterwards."""
     check, document = records.check, records.document
-    if check is None or check.done_at is not None or any(value.is_right is None for value in records.checked.values()):
+    if check is None or any(value.is_right is None for value in records.checked.values()):
         return
-    check.done_at, check.done_by = datetime.now(UTC), person_id
-    document.opened_by = document.opened_at = None
+    if check.done_at is None:
+        check.done_at, check.done_by = datetime.now(UTC), person_id
+        document.opened_by = document.opened_at = None
     notice(session, check)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -115,12 +115,10 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
         records = load_records(session, document)
         names = _names(session, records)
         version, policy = _in_force(session, document)
-        said = _said_blind(session, records)
-        unseen = set() if look else {row.id for row in records.fields if records.is_unseen(row)}
+        said = {} if look else _said_blind(session, records)
         fields = [
-            _without_what_passed(field) if row.id in unseen else field
+            _review_field(records, row, policy, names, said, hidden=records.is_unseen(row) and not look)
             for row in shown_fields(document, derived=True)
-            for field in [_review_field(records, row, policy, names, said)]
         ]
         near = neighbours(session, actor, document)
         return ReviewDesk(
@@ -219,7 +217,10 @@ def _review_field(
     policy: Policy | None,
     names: Mapping[int, str],
     said_blind: Mapping[int, list[ValueView]],
+    *,
+    hidden: bool,
 ) -> ReviewField:
+    """`hidden`: its value is to be said before what passed is seen."""
     held = records.held(row)
     readings = [reading for column in records.columns(row) for reading in records.readings.get(column.id, [])]
     rows: list[list[ValueView | None]] = []
@@ -239,6 +240,8 @@ def _review_field(
     ]
     if row.id in said_blind and row.kind != "table":
         values, others = said_blind[row.id], values
+    if hidden:
+        values, others, rows = [], [], []
     return ReviewField(
         row.key,
         row.name,
@@ -250,7 +253,7 @@ def _review_field(
         held is None and (row.id in records.settled or row.id in records.checked),
         values,
         [] if row.kind == "table" else others,
-        _rounded(first.confidence if first else None),
+        _rounded(first.confidence if first and not hidden else None),
         thresholds_of(policy).by_field.get(row.key) if policy else None,
         _rounded(first.layout_similarity if first else None),
         policy.layout_similarity_min if policy else None,
@@ -260,11 +263,6 @@ def _review_field(
         held.blocking if held else [],
         rows,
     )
-
-
-def _without_what_passed(field: ReviewField) -> ReviewField:
-    """A field whose value is to be said before what passed is seen."""
-    return replace(field, values=[], others=[], rows=[], confidence=None)
 
 
 def _rounded(share: float | None) -> float | None:

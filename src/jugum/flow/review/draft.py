@@ -194,7 +194,7 @@ def _save(
 
 def _layout(session: Session, document: Document, drafted: Mapping[str, DraftedField]) -> int | None:
     """The layout group that a version took a paper for, if it is still one of its type's."""
-    number = max((one.layout for one in drafted.values()), default=NEW_LAYOUT)
+    number = max((field.layout for field in drafted.values()), default=NEW_LAYOUT)
     group = session.get(LayoutGroup, number) if number != NEW_LAYOUT else None
     return group.id if group is not None and group.type_id == document.type_id else None
 

@@ -72,14 +72,18 @@ class PaperRecords:
         """Whether what passed of a field must not be shown yet."""
         return self.is_blind and self.waits_for_check(row) and self.checked[row.id].answered_at is None
 
-    def text(self, row: Field) -> str:
-        """What stands for a field, in words; of a table cell by cell, by rows."""
+    def said(self, row: Field, *, drafted: bool = False) -> list[str]:
+        """What a field says now: its results, or else what was `drafted`; of a table cell by cell, by rows."""
+        columns = self.columns(row)
+        has_results = not drafted and any(self.results.get(column.id) for column in columns)
+        known = self.results if has_results else self.readings
         cells = [
             (value.position, place, value.text)
-            for place, column in enumerate(self.columns(row))
-            for value in self.standing(column)
+            for place, column in enumerate(columns)
+            for value in known.get(column.id, [])
+            if not getattr(value, "absent", False)
         ]
-        return "; ".join(text for _, _, text in sorted(cells))
+        return [text for _, _, text in sorted(cells)]
 
     @property
     def fields(self) -> list[Field]:
@@ -134,7 +138,7 @@ class PaperRecords:
         checked, detail = self.checked[row.id], BLIND if self.is_blind else LOOK
         if checked.answered_at is not None:
             passed, said = checked.found or NOTHING, checked.said or NOTHING
-            detail = f"“{passed}” had passed, you say “{said}”. Accept keeps yours, 1 takes what passed"
+            detail = f"“{passed}” had passed, you say “{said}”. {_choice(checked, row)}"
         return HeldField(HoldReason.SPOT_CHECK, detail, [], False)
 
     def standing(self, row: Field) -> list[Reading] | list[Result]:
@@ -172,6 +176,13 @@ class PaperRecords:
             known = [confidence for confidence in measured if confidence is not None]
             found[row.key] = min(known) if known and len(known) == len(measured) else None
         return found
+
+
+def _choice(checked: CheckedValue, row: Field) -> str:
+    """How a person says which of two answers stands: what had passed, or what they said without seeing it."""
+    if row.kind == "table":
+        return "Its rows as they passed are shown: accept them, or edit them"
+    return "Accept keeps yours, 1 takes what passed" if checked.found else "Accept keeps yours, . says it is not there"
 
 
 def load_records(session: Session, document: Document) -> PaperRecords:

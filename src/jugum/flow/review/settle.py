@@ -71,7 +71,7 @@ def settle(
             if row.kind == "table"
             else _field_said(session, actor, records, row, values, method, absent=absent)
         )
-        before, drafted = _texts(records, row), "; ".join(_texts(records, row, drafted=True))
+        before, drafted = records.said(row), "; ".join(records.said(row, drafted=True))
         if method is Method.SEEN:
             if said.unreadable is not None:
                 raise InputError(f"{row.name}: {said.unreadable.detail}.")
@@ -93,7 +93,7 @@ def settle(
             field=key,
             outcome=said.outcome,
             before=before,
-            after=_texts(records, row),
+            after=records.said(row),
         )
         return finish(session, records, actor, hold)
 
@@ -138,21 +138,9 @@ def _checked(
             field=row.key,
             outcome=outcome,
             before=before,
-            after=_texts(records, row),
+            after=records.said(row),
         )
     return finish(session, records, actor, changed=settles and (was_wrong or not said.right))
-
-
-def _texts(records: PaperRecords, row: Field, *, drafted: bool = False) -> list[str]:
-    """What a field says now, for a trace: its results, or else what was drafted; of a table cell by cell, by rows."""
-    columns = records.columns(row)
-    has_results = not drafted and any(records.results.get(column.id) for column in columns)
-    known = records.results if has_results else records.readings
-    cells = [
-        (value.position, place, value) for place, column in enumerate(columns) for value in known.get(column.id, [])
-    ]
-    cells.sort(key=lambda cell: cell[:2])
-    return [one.text for _, _, one in cells if not getattr(one, "absent", False)]
 
 
 def _close_hold(records: PaperRecords, row: Field, person_id: int, outcome: str) -> Hold | None:

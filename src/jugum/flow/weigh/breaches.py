@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session, aliased
 
-from jugum.core.thresholds.checking import Watch, watch
+from jugum.core.thresholds.checking import watch
 from jugum.errors import Conflict, InputError
 from jugum.flow.in_force import current_policy
 from jugum.flow.office.actions import Action
@@ -161,10 +161,4 @@ def open_breach(store: Store, type_id: int) -> BreachView | None:
         return next((view for view in breaches(session, type_id) if view.open), None)
 
 
-def watched(session: Session, policy: Policy) -> Watch:
-    """What the checks of a policy say of its promise, after each of them."""
-    values = checked_values(session, policy.type_id, policy_id=policy.id, since=begun_at(session, policy))
-    return watch(papers_of(values), DialSettings.of(policy).error_most)
-
-
-__all__ = ["BreachView", "breaches", "notice", "open_breach", "resume", "watched"]
+__all__ = ["BreachView", "breaches", "notice", "open_breach", "resume"]

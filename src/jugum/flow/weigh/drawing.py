@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Container, Mapping
-from math import log
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.thresholds import DraftedField
+from jugum.core.thresholds.beam import margin
 from jugum.core.thresholds.checking import CheckRules, draw
 from jugum.flow.weigh.check_settings import CheckSettings
 from jugum.flow.weigh.checked import begun_at, checked_values
 from jugum.flow.weigh.rate import rate_now
 from jugum.store.models import CheckedValue, Document, Policy, SpotCheck
-
-SURE_MOST = 1 - 1e-6  # of a confidence, for its log-odds
 
 
 def draw_check(
@@ -38,9 +36,7 @@ def draw_check(
     }
     if not settings.on or not passing:
         return False
-    margins = {
-        key: _logit(one.confidence or 0.0) - _logit(float(policy.thresholds[key])) for key, one in passing.items()
-    }
+    margins = {key: margin(one.confidence or 0.0, float(policy.thresholds[key])) for key, one in passing.items()}
     rate = _rate(session, policy, settings.rules)
     drawn = draw(settings.rules, rate, document.id, policy.id, margins, _layout_checks(session, document, policy))
     if drawn is None:
@@ -81,11 +77,6 @@ def _layout_checks(session: Session, document: Document, policy: Policy) -> int:
         .where(SpotCheck.policy_id == policy.id, Document.drafted_layout_id == document.drafted_layout_id)
     )
     return count or 0
-
-
-def _logit(share: float) -> float:
-    kept = min(SURE_MOST, max(1 - SURE_MOST, share))
-    return log(kept / (1 - kept))
 
 
 __all__ = ["draw_check"]

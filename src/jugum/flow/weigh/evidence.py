@@ -76,36 +76,39 @@ class Weighed:
     lived: list[Lived]
 
 
-def weighed(session: Session, version: ModelVersion, keys: Sequence[str], layout_similarity_min: float) -> Weighed:
-    """The evidence that outcomes are counted from: held-out values of known layouts that were not chosen for being
-    hard, and what people said of live papers of known layouts, less the older it is. What is below the minimum of
-    layout similarity passes at no threshold."""
-    rows = [
+def held_out(version: ModelVersion) -> list[Evidence]:
+    """Held-out decisions of a version on known layouts that were not chosen for being hard."""
+    return [
         Evidence(row["field"], row["confidence"], row["right"], row["layout_similarity"], row["sample"])
         for row in version.evidence
         if not row["unseen"] and is_counted(row)
     ]
+
+
+def weighed(session: Session, version: ModelVersion, keys: Sequence[str], layout_similarity_min: float) -> Weighed:
+    """The evidence that outcomes are counted from: held-out values of known layouts that were not chosen for being
+    hard, and what people said of live papers of known layouts, less the older it is. What is below the minimum of
+    layout similarity passes at no threshold."""
     from_life = [
-        one for one in lived(session, version, keys) if one.evidence.layout_similarity >= layout_similarity_min
+        value for value in lived(session, version, keys) if value.evidence.layout_similarity >= layout_similarity_min
     ]
     settings = CheckSettings.of(session.get_one(DocumentType, version.type_id))
     table = EvidenceTable.of(
-        [*rows, *(one.evidence for one in from_life)], keys, half_life_days=settings.half_life_days
+        [*held_out(version), *(value.evidence for value in from_life)], keys, half_life_days=settings.half_life_days
     )
-    papers = {one.evidence.paper for one in from_life}
+    papers = {value.evidence.paper for value in from_life}
     return Weighed(table.gated(layout_similarity_min), len(papers), from_life)
 
 
 def points_of(version: ModelVersion, key: str, from_life: Sequence[Lived]) -> list[Point]:
     """The marks of a field: all held-out ones, and the newest of life."""
-    newest = sorted((one for one in from_life if one.evidence.field == key), key=lambda one: one.evidence.age_days)[
-        :LIFE_DRAWN
-    ]
+    its = [value for value in from_life if value.evidence.field == key]
+    newest = sorted(its, key=lambda value: value.evidence.age_days)[:LIFE_DRAWN]
     hidden = is_hidden(key)
-    return [*_held_out(version, key), *(_point(one, hidden=hidden) for one in newest)]
+    return [*_held_out_points(version, key), *(_lived_point(value, hidden=hidden) for value in newest)]
 
 
-def _point(one: Lived, *, hidden: bool) -> Point:
+def _lived_point(one: Lived, *, hidden: bool) -> Point:
     its = one.evidence
     return Point(
         int(its.paper),
@@ -119,7 +122,7 @@ def _point(one: Lived, *, hidden: bool) -> Point:
     )
 
 
-def _held_out(version: ModelVersion, key: str) -> list[Point]:
+def _held_out_points(version: ModelVersion, key: str) -> list[Point]:
     return [
         Point(
             int(row["sample"]),

@@ -195,7 +195,7 @@ def _published(session: Session, type_id: int, found: Sequence[Period]) -> list[
         select(Policy.number, Policy.created_at).where(Policy.type_id == type_id).order_by(Policy.number)
     )
     days = [Published(number, at.astimezone(UTC).date()) for number, at in rows]
-    return [one for one in days if one.day >= found[0].start]
+    return [policy for policy in days if policy.day >= found[0].start]
 
 
 def _listed(rows: Sequence[Document], came: Sequence[CameIn], opened: Period) -> list[Listed]:

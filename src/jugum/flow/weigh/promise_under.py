@@ -11,7 +11,7 @@ from jugum.core.thresholds import Evidence, EvidenceTable, Outcome, outcome, pas
 from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.flow.in_force import current_policy, live_version, thresholds_of, version_row
 from jugum.flow.weigh.dial import DialSettings
-from jugum.flow.weigh.evidence import is_counted
+from jugum.flow.weigh.evidence import held_out
 from jugum.store import Store
 from jugum.store.models import ModelVersion
 
@@ -70,13 +70,7 @@ def promise_under(store: Store, version_id: int) -> PromiseUnder | None:
 def _rows(session: Session, version_id: int) -> dict[Place, Evidence]:
     """Held-out values of a version on known layouts."""
     version = session.get_one(ModelVersion, version_id, options=[undefer(ModelVersion.evidence)])
-    return {
-        (row["field"], row["sample"]): Evidence(
-            row["field"], row["confidence"], row["right"], row["layout_similarity"], row["sample"]
-        )
-        for row in version.evidence
-        if not row["unseen"] and is_counted(row)
-    }
+    return {(row.field, row.paper): row for row in held_out(version)}
 
 
 def _table(rows: dict[Place, Evidence], both: Collection[Place], keys: Sequence[str], gate: float) -> EvidenceTable:

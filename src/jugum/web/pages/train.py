@@ -34,13 +34,13 @@ from jugum.web.security import MayPlan, MaySee, MayTrain
 
 router = APIRouter(route_class=GatedRoute)
 TRIED = 40
-PROMISED_MOST = 3  # versions that the promise in force is looked at with
 
 
 @router.get("/types/{type_id}/train")
 def train_page(request: Request, type_id: int, actor: MaySee) -> Response:
     store = request.app.state.store
     view = versions.overview(store, type_id)
+    newest = next((version for version in view.versions if version.state is VersionState.ON_TRIAL), None)
     return page(
         request,
         "train/train.html",
@@ -48,20 +48,13 @@ def train_page(request: Request, type_id: int, actor: MaySee) -> Response:
         shown=types_.type_view(store, type_id),
         step="train",
         view=view,
-        compared=_newest_on_trial(store, view),
-        promised={version.id: _promised(store, version.id) for version in _publishable(view)},
+        compared=_compared(store, newest),
+        promised=_promised(store, newest.id) if newest else "",
     )
 
 
-def _publishable(view: versions.TrainView) -> list[VersionView]:
-    """The newest versions that could be made live."""
-    states = (VersionState.ON_TRIAL, VersionState.RETIRED)
-    return [version for version in view.versions if version.state in states][:PROMISED_MOST]
-
-
-def _newest_on_trial(store: Store, view: versions.TrainView) -> str:
+def _compared(store: Store, newest: VersionView | None) -> str:
     """How the newest version on trial compares with the live one, in words; empty when there is none to compare."""
-    newest = next((version for version in view.versions if version.state is VersionState.ON_TRIAL), None)
     against = versions.against_other(store, newest.id) if newest else None
     return headings.compared(newest.number, against) if newest and against else ""
 
