@@ -22,7 +22,7 @@ from jugum.cluster import Cluster
 from jugum.settings import Settings
 from jugum.store import Store, database
 from jugum.store.migrate import migrate
-from tests.office import Office, fill_office, run_queue, train_office
+from tests.office import Office, add_crew_lists, fill_office, run_queue, train_office
 
 os.environ["OMP_THREAD_LIMIT"] = "1"
 # The same examples on every run, and no clock: a slow moment of the machine is no failure.
@@ -173,3 +173,9 @@ def app(settings: Settings, office: Office) -> Iterator[FastAPI]:
 def trained(office: Office) -> Office:
     """Ten labelled slips of two layouts, a live version, a policy."""
     return office
+
+
+@pytest.fixture
+def two_types(office: Office, run_jobs: Callable[[], None]) -> int:
+    """A second type, and five papers of each; the classifier has learned. Returns the second type's id."""
+    return add_crew_lists(office, run_jobs)

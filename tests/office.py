@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -18,7 +19,7 @@ from jugum.flow.weigh.check_settings import CheckSettings, set_checking
 from jugum.settings import Settings
 from jugum.store import Store
 from jugum.store.queue import Queue
-from tests.papers import Slip, joined, many_pages, slip_pdf, slips
+from tests.papers import Slip, joined, many_pages, slip_pdf, slips, words_pdf
 
 PASSWORD = "long enough to pass"
 
@@ -136,3 +137,20 @@ def run_queue(store: Store, *queues: Queue, curves: bool = False) -> None:
     # In a thread of its own: the browser's tests keep an event loop running in this one.
     with ThreadPoolExecutor(1) as thread:
         thread.submit(lambda: asyncio.run(work())).result()
+
+
+def add_crew_lists(office: Office, run_jobs: Callable[[], None]) -> int:
+    """A second type with five papers, beside five of the first, and what tells them apart learned; its id."""
+    second = types_.add_type(office.store, office.analyst, office.workspace_id, "Crew list")
+    for number, slip in enumerate(slips(5)):
+        office.bring(slip, layout=number % 2)
+        data = words_pdf(
+            "Crew list of the vessel Havsula",
+            f"Skipper {slip.member}",
+            "Mate and deck hands on board",
+            f"Voyage {number}",
+            "Signed on in the home port",
+        )
+        documents.receive(office.store, office.analyst, second, f"crew-{number}.pdf", data, purpose="sample")
+    run_jobs()
+    return second

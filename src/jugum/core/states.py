@@ -266,6 +266,13 @@ class PlacedBy(StrEnum):
     NONE_OF_THESE = "other"
 
 
+class SortingSubject(StrEnum):
+    """What the program sorts by itself where it is sure enough: papers by type, bundles into papers."""
+
+    TYPES = "types"
+    BUNDLES = "bundles"
+
+
 class SetName(StrEnum):
     """What a sample is for."""
 

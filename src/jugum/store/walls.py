@@ -31,7 +31,9 @@ def _through(table: str, column: str) -> str:
 
 WALLED: dict[str, str] = {
     "workspace": _by_workspace("id"),
-    **dict.fromkeys(("source_file", "source", "batch", "classifier_version", "named_list"), _by_workspace()),
+    **dict.fromkeys(
+        ("source_file", "source", "batch", "classifier_version", "sorting_policy", "named_list"), _by_workspace()
+    ),
     "document_type": _with_types("id"),
     "document": _with_types("type_id"),
     **dict.fromkeys(

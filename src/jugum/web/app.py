@@ -16,8 +16,8 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from jugum import __version__, logs
+from jugum.flow.gather.classifiers import LoadedClassifiers
 from jugum.flow.gather.explore import Explorer
-from jugum.flow.gather.place import LoadedClassifiers
 from jugum.flow.in_force import LoadedVersions
 from jugum.processes import end_with_parent
 from jugum.settings import Settings

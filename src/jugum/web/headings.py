@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import TypeVar
 
 from jugum.core.evaluation.compare import ComparisonVerdict
 from jugum.core.evaluation.drift import Drift, DriftCause, DriftFigure
-from jugum.core.states import IN_TRAINING, VersionState
+from jugum.core.states import IN_TRAINING, SortingSubject, VersionState
 from jugum.core.thresholds import Outcome
 from jugum.core.thresholds.checking import CheckRate
 from jugum.core.thresholds.periods import Span
@@ -27,10 +28,14 @@ from jugum.flow.train.versions import Against, TrainView, VersionView
 from jugum.flow.weigh.live import LiveView
 from jugum.flow.weigh.policies import PolicyView
 from jugum.flow.weigh.promise_under import PromiseUnder
+from jugum.flow.weigh.sorting_lately import SortedLately
+from jugum.flow.weigh.sorting_policies import SortingPolicyView
+from jugum.flow.weigh.sorting_view import SortingView
 from jugum.flow.weigh.spot_checks import SpotChecksView
 from jugum.flow.weigh.trial import TrialView
 from jugum.flow.weigh.weighing import WeighView
 from jugum.web.figures import article, joined, many, percent, when
+from jugum.web.weigh_words import FIELDS, WeighWords
 
 
 def overview(urgent_steps: Sequence[UrgentStep]) -> str:
@@ -178,24 +183,40 @@ def weigh(outcome: Outcome, minutes: float) -> str:
     """What passes and what is left to a person."""
     return (
         f"{percent(outcome.passing_share)} of {many(outcome.total, 'value')} pass, {outcome.wrong} of them wrong; "
-        f"{minutes:.0f} min of review per 100 papers"
+        f"{_minutes(minutes)} of review per 100 papers"
     )
 
 
-def promise(outcome: Outcome, promised: Promise) -> str:
+def _minutes(minutes: float) -> str:
+    """Few ones with a decimal: half a minute is not none."""
+    return f"{minutes:.0f} min" if minutes >= 10 or not minutes else f"{minutes:.1f} min"
+
+
+def sorting(outcome: Outcome, minutes: float, words: WeighWords) -> str:
+    """The same of papers to be placed, and of bundles to be split."""
+    wrongly = f", {percent(outcome.error_share, 1)} of these wrongly" if outcome.passing else ""
+    return (
+        f"{percent(outcome.passing_share)} of the {words.unit} that come in {words.passes}{wrongly}; "
+        f"{_minutes(minutes)} of {words.review} per 100 {words.unit}"
+    )
+
+
+def promise(outcome: Outcome, promised: Promise, words: WeighWords = FIELDS) -> str:
     """How a promise stands, and what would prove it."""
     bound = percent(outcome.error_upper, 1)
-    said = f"At most {100 * promised.error_most:g} % wrong among what passes"
+    said = f"At most {100 * promised.error_most:g} % wrong among {words.passing}"
     if promised.state is PromiseState.PROVEN:
         return f"{said}: proven (bound {bound})"
     if promised.state is PromiseState.EMPTY:
-        return "No value passes, so there is nothing to promise"
+        nothing = "No value passes" if words is FIELDS else f"All {words.unit} {words.person}"
+        return f"{nothing}, so there is nothing to promise"
     if promised.state is PromiseState.BROKEN:
         counted, expected = percent(outcome.error_share, 1), percent(outcome.expected_share, 1)
         return f"{said}: not to be expected ({counted} counted, {expected} expected by the confidences)"
     if promised.more_papers is None:
         return f"{said}: expected, but too close to prove (bound {bound})"
-    more = many(promised.more_papers, "more checked paper")
+    checked = "more checked paper" if words is FIELDS else f"more {words.decision}"
+    more = many(promised.more_papers, checked)
     return f"{said}: expected, not yet proven (bound {bound}; about {more})"
 
 
@@ -206,6 +227,45 @@ def evidence(view: WeighView) -> str:
     state = "live" if view.version_state == VersionState.PUBLISHED else view.version_state
     papers = f"{many(held_out, 'held-out paper')}{live_papers} of known layouts"
     return f"Evidence: version {view.version} ({state}), {papers}; bounds are 95 % sure."
+
+
+def sorting_evidence(view: SortingView, words: WeighWords) -> str:
+    """What a page of Weigh stands on that is about types or bundles."""
+    if view.subject is SortingSubject.BUNDLES:
+        judged = f"{many(view.judged, 'bundle')} made of samples that the judge had not seen"
+    else:
+        judged = f"{many(view.judged, 'judgement')} of samples that the judge had not seen"
+    return f"Evidence: classifier {view.classifier}, {judged}; bounds are 95 % sure."
+
+
+def sorted_lately(lately: SortedLately, words: WeighWords) -> str:
+    """What became of what came in."""
+    if not lately.by_program + lately.by_person + lately.waiting:
+        return f"In the last {many(lately.weeks, 'week')} no live {words.decision} was judged by the program"
+    said = (
+        f"In the last {many(lately.weeks, 'week')} the program {words.did} {many(lately.by_program, words.decision)}, "
+        f"of which people changed {lately.changed:,}"
+    )
+    if lately.by_person:
+        said += (
+            f"; people {words.did} {lately.by_person:,}, of which {lately.as_proposed:,} as the program had proposed"
+        )
+    waiting = f"{lately.waiting:,} wait" if lately.waiting > 1 else "1 waits"
+    return f"{said}; {waiting}" if lately.waiting else said
+
+
+def sorting_trial(found: TrialView, words: WeighWords) -> str:
+    """What thresholds would have done with live papers or bundles."""
+    if not found.papers:
+        return f"No live {words.decision} was judged by the program yet: there is nothing to try it on"
+    said = (
+        f"Of the last {many(found.papers, f'live {words.decision}')}: {found.passing_then:,} instead of "
+        f"{found.passing_now:,} {words.passes}; {_minutes(found.minutes_then)} of {words.review} instead of "
+        f"{_minutes(found.minutes_now)}"
+    )
+    if found.checked:
+        said += f". Of those that newly would, people changed {found.wrong:,} of {found.checked:,} that they looked at"
+    return said
 
 
 def spot_checks(view: SpotChecksView) -> str:
@@ -305,12 +365,15 @@ def rate_of_checks(rate: CheckRate) -> str:
     return f"{percent(rate.rate)} of passing papers are checked now: {why}"
 
 
-def policy_changes(now: PolicyView, before: PolicyView | None, names: Mapping[str, str]) -> list[str]:
-    """What a policy changed, field by field, against the one before."""
+AnyPolicy = TypeVar("AnyPolicy", PolicyView, SortingPolicyView)
+
+
+def policy_changes(now: AnyPolicy, before: AnyPolicy | None, names: Mapping[str, str]) -> list[str]:
+    """What a policy changed, field by field (type by type), against the one before."""
     if before is None:
         return []
 
-    def said(policy: PolicyView, key: str) -> str:
+    def said(policy: AnyPolicy, key: str) -> str:
         if key in policy.always_held:
             return "always a person"
         threshold = policy.thresholds.get(key)
@@ -318,9 +381,9 @@ def policy_changes(now: PolicyView, before: PolicyView | None, names: Mapping[st
 
     keys = [key for key in names if key in now.thresholds or key in before.thresholds]
     pairs = [(names[key], said(before, key), said(now, key)) for key in keys]
-    if now.layout_similarity_min != before.layout_similarity_min:
-        similarity = (f"{100 * policy.layout_similarity_min:g} %" for policy in (before, now))
-        pairs.append(("Minimum layout similarity", next(similarity), next(similarity)))
+    if isinstance(now, PolicyView) and isinstance(before, PolicyView):
+        similarity = [f"{100 * policy.layout_similarity_min:g} %" for policy in (before, now)]
+        pairs.append(("Minimum layout similarity", similarity[0], similarity[1]))
     return [f"{name}: {was} → {becomes}" for name, was, becomes in pairs if was != becomes]
 
 
@@ -331,7 +394,7 @@ def trial(found: TrialView) -> str:
     papers = many(found.papers, "live paper")
     passing = f"{found.passing_then:,} of {many(found.fields, 'value')} would pass instead of {found.passing_now:,}"
     whole = f"{many(found.whole_then, 'whole paper')} instead of {found.whole_now:,}"
-    minutes = f"{found.minutes_then:.0f} min of review instead of {found.minutes_now:.0f}"
+    minutes = f"{_minutes(found.minutes_then)} of review instead of {_minutes(found.minutes_now)}"
     said = f"Of the last {papers}: {passing}, {whole}; {minutes}"
     if found.checked:
         said += (

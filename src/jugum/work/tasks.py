@@ -13,8 +13,8 @@ import structlog
 
 from jugum.core.ocr import engine_named
 from jugum.flow.gather import bundles, place, read
+from jugum.flow.gather.classifiers import LoadedClassifiers
 from jugum.flow.gather.explore import Explorer
-from jugum.flow.gather.place import LoadedClassifiers
 from jugum.flow.gather.read import OpenPapers
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.label import layouts, next_paper

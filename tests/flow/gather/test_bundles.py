@@ -14,6 +14,7 @@ from jugum.core.formats.separator import separator_sheet
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.gather import batches, bundles, classification, documents, place
 from jugum.flow.gather.bundles import PieceView
+from jugum.flow.gather.classifiers import LoadedClassifiers
 from jugum.flow.gather.documents import Intake
 from jugum.flow.gather.pages import pages_of
 from jugum.flow.gather.read_again import ReadAgain, read_again
@@ -161,24 +162,6 @@ def test_cuts_that_make_no_sense_are_refused(office: Office, run_jobs: Run, layo
 # ---- Types -----------------------------------------------------------------------------------------------------------
 
 
-@pytest.fixture
-def two_types(office: Office, run_jobs: Run) -> int:
-    """A second type, and five papers of each; the classifier has learned. Returns the second type's id."""
-    second = types_.add_type(office.store, office.analyst, 1, "Crew list")
-    for number, slip in enumerate(slips(5)):
-        office.bring(slip, layout=number % 2)
-        data = words_pdf(
-            "Crew list of the vessel Havsula",
-            f"Skipper {slip.member}",
-            "Mate and deck hands on board",
-            f"Voyage {number}",
-            "Signed on in the home port",
-        )
-        documents.receive(office.store, office.analyst, second, f"crew-{number}.pdf", data, purpose="sample")
-    run_jobs()
-    return second
-
-
 def unknown(office: Office, name: str, data: bytes, how: str = "none") -> int:
     intake = Intake(workspace_id=1, cut=how)
     return documents.receive(
@@ -317,7 +300,7 @@ def test_a_learned_cut_parts_a_bundle_by_what_was_learned(office: Office, two_ty
 
 def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office, two_types: int, run_jobs: Run) -> None:
     assert (
-        classification.sorting_view(office.store, place.LoadedClassifiers(), two_types).cutting == []
+        classification.sorting_view(office.store, LoadedClassifiers(), two_types).cutting == []
     )  # pages stand alone: nothing to cut
     for number in range(4):
         pages = [
@@ -329,7 +312,7 @@ def test_learning_says_how_well_bundles_of_unseen_papers_are_cut(office: Office,
         )
     run_jobs()
     place.learn(office.store, 1)
-    classifiers = place.LoadedClassifiers()
+    classifiers = LoadedClassifiers()
     view = classification.sorting_view(office.store, classifiers, two_types)
     assert [figures.layouts for figures in view.cutting][:1] == ["known"]
     seen = view.cutting[0]
@@ -437,7 +420,7 @@ def test_what_an_older_program_learned_is_learned_anew(
     with monkeypatch.context() as older:
         older.setattr(classifier_file, "FORMAT", classifier_file.FORMAT - 1)
         number = place.learn(office.store, 1)
-    classifiers = place.LoadedClassifiers()
+    classifiers = LoadedClassifiers()
     assert classifiers.newest(office.store, 1) is None
     run_jobs()
     newest = classifiers.newest(office.store, 1)

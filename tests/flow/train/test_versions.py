@@ -20,7 +20,8 @@ from jugum.core.evaluation.tables import ReportTable
 from jugum.core.extraction.candidates.synonyms import shipped_groups
 from jugum.core.training.stages import Stage
 from jugum.errors import Conflict, ExternalError, Forbidden, InputError
-from jugum.flow.gather import classification, documents, place
+from jugum.flow.gather import classification, documents
+from jugum.flow.gather.classifiers import LoadedClassifiers
 from jugum.flow.gather.explore import Explorer
 from jugum.flow.in_force import LoadedVersions
 from jugum.flow.label import samples, suggestion_service, suggestions
@@ -449,7 +450,7 @@ def test_a_phrase_places_papers_of_no_known_type(office: Office, run_jobs: Run) 
     with pytest.raises(InputError, match="not a phrase"):
         classification.set_phrases(office.store, office.analyst, office.type_id, ["--"], [])
     classification.set_phrases(office.store, office.analyst, office.type_id, ["paid by"], [])
-    view = classification.sorting_view(office.store, place.LoadedClassifiers(), office.type_id)
+    view = classification.sorting_view(office.store, LoadedClassifiers(), office.type_id)
     assert (view.pro, view.contra, view.twins, view.confusion) == (["paid by"], [], [], [])
     intake = documents.Intake(workspace_id=_workspace(office))
     receipt = documents.receive(

@@ -14,25 +14,28 @@ from jugum.core.classification.bundles import (
 )
 from jugum.core.classification.layout_book import LayoutBook
 from jugum.core.classification.lookalikes import Layout, layout_of, layout_similarity
+from jugum.core.classification.type_training import fit_type_classifier, fit_types
 from jugum.core.classification.types import (
     LEFT_OUT,
     OTHER,
+    Acquaintance,
     Placed,
+    PlacingEvidence,
     TypeClassifier,
     TypeSample,
-    fit_type_classifier,
-    fit_types,
 )
 
 __all__ = [
     "LEFT_OUT",
     "OTHER",
     "SEPARATOR",
+    "Acquaintance",
     "BundleCutter",
     "Layout",
     "LayoutBook",
     "Piece",
     "Placed",
+    "PlacingEvidence",
     "TypeClassifier",
     "TypeSample",
     "cut_at",

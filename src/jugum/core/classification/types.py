@@ -1,9 +1,6 @@
 """Which type a paper is of, and whether it is of any: one-vs-rest on wording and appearance, with a "none of these".
 
-What no type has taught can't be refused from the known types' scores alone: distances refuse new layouts, plain
-probabilities accept half of all strangers. So types are told from papers of no type in particular, too, which come with
-the program; and rejection is learned from strangers that are made (each known type is left out in turn, and its papers
-are judged by a model that has never met it) against new layouts that are made (each layout is left out in turn).
+How it is learned, and how refusing is, stands in `type_training`.
 """
 
 from __future__ import annotations
@@ -11,40 +8,35 @@ from __future__ import annotations
 import gzip
 import json
 from collections import Counter
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from functools import cache, cached_property
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from functools import cache
 from importlib.resources import files
-from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
-from jugum.core.classification.wording import MANY, Bags, Wording, look_of, terms_of
+from jugum.core.classification.wording import Wording, look_of, terms_of
 from jugum.core.page import Page
-from jugum.errors import NothingToLearn
 
 Floats = npt.NDArray[np.float64]
 OTHER = -1  # the label of papers that are of no type
 LEFT_OUT = -2  # in figures: papers whose own type was left out of what the judge had learned
 GENERAL = -3  # the label of the papers of no type in particular that come with the program
 APPEARANCE_WEIGHT = 1.0  # of what a page looks like from afar, beside its words; judged by bench/bundles.py
-FOLDS = 5  # of papers whose layouts the judge knows
-STRANGE_FOLDS = 3  # of papers of no type
 PAGES_USED = 3  # a type shows on its first pages; later ones are alike in all contracts
 # Score, lead, likeness to the nearest paper, shares of its words and of its word pairs that the type knows.
 REJECT_FEATURES = 5
-SEEN_WEIGHT = 0.5  # of papers of layouts that the judge knew, beside new layouts and strangers at 1
-SEEN_REFUSED = 2.0  # how much worse it is to refuse a paper of a known layout than one of a new one
-LAYOUT_PAPERS = 6  # of a layout that is left out tell what becomes of it
+CONFIDENCE_MAX = 0.995  # however clearly a paper is of a type: at most 199 in 200
 TWINS = 0.5  # likeness in wording from which on two types are near twins
 
 
 @dataclass(frozen=True)
 class Placed:
-    """Types by likelihood, the best first, as (type, probability 0–1), and whether the best is sure enough to be
-    taken."""
+    """Types by likelihood, the best first, as (type, probability 0–1), whether the best is sure enough to be taken, and
+    how sure it is: the chance (0–1) that a paper like this, of all that come in, is of that type."""
 
     likely: tuple[tuple[int, float], ...]
     accepted: bool
@@ -53,11 +45,40 @@ class Placed:
 
 @dataclass(frozen=True)
 class TypeSample:
-    """A paper whose type is known (OTHER: of none). `group` is its layout group, to hold whole layouts out."""
+    """A paper whose type is known (OTHER: of none). `group` is its layout group, to hold whole layouts out, `number`
+    tells it from the others wherever it is named."""
 
     pages: tuple[Page, ...]
     type_id: int
     group: int = 0
+    number: int = 0
+
+
+class Acquaintance(StrEnum):
+    """What a classifier knew of a paper that it judged without having seen it."""
+
+    KNOWN = "known layout"
+    NEW_LAYOUT = "new layout"
+    LEFT_OUT = "type left out"  # of a type that the judge had never met
+    NO_TYPE = "no type"  # that a person put to none of the types
+
+
+@dataclass(frozen=True)
+class PlacingEvidence:
+    """What a classifier that had not seen a sample (its `number`) took it for, with which confidence (0–1), and what it
+    is: `type_id`, OTHER for no type."""
+
+    sample: int
+    type_id: int
+    taken_for: int
+    confidence: float
+    acquaintance: Acquaintance
+
+    @property
+    def right(self) -> bool:
+        """Whether it may be placed as what it was taken for."""
+        known = self.acquaintance in (Acquaintance.KNOWN, Acquaintance.NEW_LAYOUT)
+        return known and self.taken_for == self.type_id
 
 
 Features = tuple[Counter[str], Floats]
@@ -84,9 +105,8 @@ class TypeClassifier:
 
     `types` (T,), `weights` (T, terms + appearance), `bias` (T,), `known` (T, terms): 1 where the type's papers hold the
     term, `centres` rows of all training papers with their type, `reject` weights and bias of the acceptance model,
-    `least` its threshold. `figures` says what became of papers judged by classifiers that had not seen them, each once:
-    (type, placed as, papers), OTHER for papers of no type and for those left unplaced; and once more, as LEFT_OUT, by
-    classifiers that had never met their type.
+    `least` the confidence from which on it takes a type for which `thresholds` (by type) has none. `evidence` says what
+    became of papers judged by classifiers that had not seen them.
     """
 
     wording: Wording
@@ -98,7 +118,23 @@ class TypeClassifier:
     centre_types: npt.NDArray[np.int64]
     reject: Floats
     least: float
-    figures: tuple[tuple[int, int, int], ...] = ()
+    evidence: tuple[PlacingEvidence, ...] = ()
+    thresholds: Mapping[int, float] = field(default_factory=dict)
+
+    def threshold(self, type_id: int) -> float:
+        """The confidence from which on a paper is taken for a type."""
+        return self.thresholds.get(type_id, self.least)
+
+    def figures(self) -> dict[tuple[int, int], int]:
+        """What became of papers judged by classifiers that had not seen them, each once, by the thresholds of now:
+        (type, placed as) → papers, OTHER for papers of no type and for those left unplaced; and once more, as LEFT_OUT,
+        by classifiers that had never met their type."""
+        counts: Counter[tuple[int, int]] = Counter()
+        for row in self.evidence:
+            if row.acquaintance is not Acquaintance.NEW_LAYOUT:
+                is_of = LEFT_OUT if row.acquaintance is Acquaintance.LEFT_OUT else row.type_id
+                counts[is_of, row.taken_for if row.confidence >= self.threshold(row.taken_for) else OTHER] += 1
+        return dict(sorted(counts.items()))
 
     def place(self, pages: Sequence[Page]) -> Placed:
         """Judge a paper by its first three pages. A paper without words is accepted by no type."""
@@ -142,12 +178,20 @@ class TypeClassifier:
         scores = self._scores(vector, appearance[None])[0]
         chances = _softmaxed(scores[None])[0]
         order = np.argsort(-chances)
-        features = self._reject_features(counts, vector, scores, int(order[0]))
-        confidence = float(1 / (1 + np.exp(-(features @ self.reject[:-1] + self.reject[-1]))))
+        standing = self._standing(counts, vector, scores, int(order[0]))
+        confidence = confidence_of(standing, self.reject)
         likely = tuple((int(self.types[n]), float(chances[n])) for n in order)
-        return Placed(likely, bool(counts) and confidence >= self.least, confidence)
+        return Placed(likely, bool(counts) and confidence >= self.threshold(likely[0][0]), confidence)
 
-    def _reject_features(self, counts: Counter[str], vector: sparse.csr_matrix, scores: Floats, best: int) -> Floats:
+    def standing(self, features: Features) -> tuple[int, Floats]:
+        """The best type of a paper, and how it stands to that (REJECT_FEATURES)."""
+        counts, appearance = features
+        vector = self.wording.vectors([counts])
+        scores = self._scores(vector, appearance[None])[0]
+        best = int(np.argmax(scores))
+        return int(self.types[best]), self._standing(counts, vector, scores, best)
+
+    def _standing(self, counts: Counter[str], vector: sparse.csr_matrix, scores: Floats, best: int) -> Floats:
         """How a paper stands to its best type: the type's own score and its lead, likeness to its nearest paper, the
         share of the paper's words (by weight, unknown ones weighing most) that the type's papers hold, and of its
         pairs."""
@@ -178,179 +222,6 @@ def _softmaxed(scores: Floats) -> Floats:
     return np.asarray(chances / np.maximum(chances.sum(axis=1, keepdims=True), 1e-12))
 
 
-def fit_type_classifier(samples: Sequence[TypeSample]) -> TypeClassifier:
-    """Learn from typed papers; at least one type with two papers (NothingToLearn else). The same samples give the
-    same classifier."""
-    typed = [sample for sample in samples if sample.type_id != OTHER]
-    counted = Counter(sample.type_id for sample in typed)
-    if not any(count >= 2 for count in counted.values()):
-        raise NothingToLearn("two papers of a type are needed to learn the type")
-    papers = _Papers.of(samples)
-    records = _rejection_records(papers)
-    reject, least = _rejection([record for record in records if record.right or not record.belongs])
-    return replace(_fitted(papers, papers.every, reject, least), figures=_figures(records, reject, least))
-
-
-def fit_types(samples: Sequence[TypeSample]) -> TypeClassifier:
-    """A classifier that tells types apart and refuses nothing, at a fraction of the cost; NothingToLearn when no type
-    has a paper."""
-    if all(sample.type_id == OTHER for sample in samples):
-        raise NothingToLearn("a paper of some type is needed to learn the types")
-    papers = _Papers.of(samples)
-    return _fitted(papers, papers.every, np.zeros(REJECT_FEATURES + 1), 0.0)
-
-
-@dataclass(frozen=True)
-class _Papers:
-    """What is learned from: the samples, and after them the general papers. `labels` (N): the type of each, OTHER or
-    GENERAL; `groups`, the layout group of each sample."""
-
-    features: list[Features]
-    labels: npt.NDArray[np.int64]
-    groups: list[int]
-
-    @staticmethod
-    def of(samples: Sequence[TypeSample]) -> _Papers:
-        general = general_papers()
-        labels = [sample.type_id for sample in samples] + [GENERAL] * len(general)
-        features = [*(features_of(sample.pages) for sample in samples), *general]
-        return _Papers(features, np.array(labels), [sample.group for sample in samples])
-
-    @property
-    def every(self) -> list[int]:
-        return list(range(len(self.features)))
-
-    @cached_property
-    def bags(self) -> Bags:
-        return Bags.of([counts for counts, _ in self.features])
-
-    def labelled(self, label: int) -> list[int]:
-        return [int(number) for number in np.flatnonzero(self.labels == label)]
-
-    def without(self, numbers: Sequence[int]) -> list[int]:
-        left_out = set(numbers)
-        return [number for number in self.every if number not in left_out]
-
-
-@dataclass(frozen=True)
-class _Judged:
-    """A paper judged by a classifier that had not seen it: how it stood to its best type, whether its type was known to
-    the judge, and its layout, what it is, what it was taken for, and the row of the figures that it counts in. Papers
-    that are judged once more, with their whole layout held out, count in none."""
-
-    features: Floats
-    belongs: bool
-    new_layout: bool
-    type_id: int
-    best: int
-    row: int | None
-
-    @property
-    def right(self) -> bool:
-        return self.belongs and self.best == self.type_id
-
-
-def _figures(records: Sequence[_Judged], reject: Floats, least: float) -> tuple[tuple[int, int, int], ...]:
-    counts: Counter[tuple[int, int]] = Counter()
-    for record in records:
-        sure = float(1 / (1 + np.exp(-(record.features @ reject[:-1] + reject[-1]))))
-        if record.row is not None:
-            counts[record.row, record.best if sure >= least else OTHER] += 1
-    return tuple((type_id, placed, count) for (type_id, placed), count in sorted(counts.items()))
-
-
-def _fitted(papers: _Papers, chosen: Sequence[int], reject: Floats, least: float) -> TypeClassifier:
-    """A classifier of the chosen papers."""
-    from sklearn.linear_model import LogisticRegression
-
-    appearances = np.array([papers.features[n][1] for n in chosen])
-    its = papers.labels[chosen]
-    # Of few papers a term on one alone may be print.
-    wording, vectors = papers.bags.telling(chosen, 1 if int((its != GENERAL).sum()) < MANY else 2)
-    types = np.unique(its[its >= 0])
-    joined = sparse.csr_matrix(sparse.hstack([vectors, sparse.csr_matrix(APPEARANCE_WEIGHT * appearances)]))
-    weights, bias = np.zeros((len(types), joined.shape[1])), np.zeros(len(types))
-    for row, type_id in enumerate(types):
-        model = LogisticRegression(C=20.0, class_weight="balanced", max_iter=300).fit(joined, its == type_id)
-        weights[row], bias[row] = model.coef_[0], model.intercept_[0]
-    known = np.array([np.asarray(vectors[its == type_id].sum(axis=0)).ravel() > 0 for type_id in types])
-    typed = its >= 0
-    return TypeClassifier(wording, types, weights, bias, known, vectors[typed], its[typed], reject, least)
-
-
-def _rejection_records(papers: _Papers) -> list[_Judged]:
-    """Papers judged by classifiers that have not seen them: folds of papers and of whole layouts for what belongs; each
-    type left out and papers known to be of no type for what does not."""
-    neutral = np.zeros(REJECT_FEATURES + 1)
-    records: list[_Judged] = []
-    labels = papers.labels
-    typed = [n for n in papers.every if labels[n] >= 0]
-
-    def judge(
-        test: Sequence[int],
-        left_out: Sequence[int],
-        *,
-        belongs: bool,
-        new_layout: bool = False,
-        counts_as: Callable[[int], int | None] = lambda _: None,
-    ) -> None:
-        train = papers.without(left_out)
-        if not (labels[train] >= 0).any():
-            return
-        classifier = _fitted(papers, train, neutral, 0.0)
-        for number in test:
-            counts, appearance = papers.features[number]
-            vector = classifier.wording.vectors([counts])
-            scores = classifier._scores(vector, appearance[None])[0]
-            best = int(np.argmax(scores))
-            stands = classifier._reject_features(counts, vector, scores, best)
-            type_id = int(labels[number])
-            took = int(classifier.types[best])
-            records.append(_Judged(stands, belongs, new_layout, type_id, took, counts_as(type_id)))
-
-    for fold in range(FOLDS):
-        test = [n for n in typed if n % FOLDS == fold]
-        judge(test, test, belongs=True, counts_as=lambda type_id: type_id)
-    for type_id, group in sorted({(int(labels[n]), papers.groups[n]) for n in typed}):
-        test = [n for n in papers.labelled(type_id) if papers.groups[n] == group]
-        if len(test) < len(papers.labelled(type_id)):
-            judge(test[:LAYOUT_PAPERS], test, belongs=True, new_layout=True)
-    for type_id in np.unique(labels[typed]):
-        its = papers.labelled(int(type_id))
-        judge(its, [*its, *papers.labelled(OTHER)], belongs=False, counts_as=lambda _: LEFT_OUT)
-    others = papers.labelled(OTHER)
-    for fold in range(min(STRANGE_FOLDS, len(others))):
-        test = others[fold::STRANGE_FOLDS]
-        judge(test, test, belongs=False, counts_as=lambda _: OTHER)
-    return records
-
-
-def _rejection(records: Sequence[_Judged]) -> tuple[Floats, float]:
-    """Weights of the acceptance model and its threshold: where as many papers of new layouts are refused as strangers
-    are accepted. Known layouts, new ones and strangers weigh as much whatever their number."""
-    from sklearn.linear_model import LogisticRegression
-
-    belongs = np.array([record.belongs for record in records], dtype=bool)
-    # Without a stranger (one type) likeness alone decides: general papers are too strange to learn from.
-    if belongs.all() or not belongs.any():
-        return np.array([0.0, 0.0, 6.0, 6.0, 3.0, -4.0]), 0.5
-    values = np.array([record.features for record in records])
-    unseen = np.array([record.new_layout for record in records])
-    kinds = [(belongs & ~unseen, SEEN_WEIGHT), (belongs & unseen, 1.0), (~belongs, 1.0)]
-    weights_of = np.zeros(len(records))
-    for its, weight in kinds:
-        weights_of[its] = weight * len(records) / max(1, int(its.sum()))
-    mean, spread = values.mean(axis=0), np.maximum(values.std(axis=0), 1e-6)
-    model = LogisticRegression(C=1.0).fit((values - mean) / spread, belongs, sample_weight=weights_of)
-    weights = model.coef_[0] / spread
-    bias = float(model.intercept_[0] - (model.coef_[0] * mean / spread).sum())
-    chances = 1 / (1 + np.exp(-(values @ weights + bias)))
-
-    def worst(least: float) -> float:
-        refused = [float((chances[its] < least).mean()) if its.any() else 0.0 for its, _ in kinds[:2]]
-        return max(SEEN_REFUSED * refused[0], refused[1], float((chances[~belongs] >= least).mean()))
-
-    cuts = sorted({0.0, *chances.tolist(), 1.0})
-    cost = {(low + high) / 2: worst((low + high) / 2) for low, high in pairwise(cuts)}
-    best = [least for least, its in cost.items() if its <= min(cost.values()) + 1e-9]
-    return np.append(weights, bias), (best[0] + best[-1]) / 2  # in the middle where several do as well
+def confidence_of(standing: Floats, reject: Floats) -> float:
+    """How sure a best type is (0–1) by how a paper stands to it, with the weights and bias of an acceptance model."""
+    return min(CONFIDENCE_MAX, float(1 / (1 + np.exp(-(standing @ reject[:-1] + reject[-1])))))

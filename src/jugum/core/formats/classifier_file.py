@@ -9,13 +9,13 @@ from typing import Any
 import numpy as np
 from scipy import sparse
 
-from jugum.core.classification import BundleCutter, TypeClassifier
+from jugum.core.classification import Acquaintance, BundleCutter, PlacingEvidence, TypeClassifier
 from jugum.core.classification.wording import Wording
 from jugum.errors import InputError
 
 # Another format is refused, not guessed at: 1 had another look of pages and other weights of words, 2 did not compare
-# where words stand on a page and on the one before it.
-FORMAT = 3
+# where words stand on a page and on the one before it, 3 told no chances of what comes in.
+FORMAT = 4
 
 
 def pack_classifier(classifier: TypeClassifier, cutter: BundleCutter | None) -> bytes:
@@ -24,7 +24,10 @@ def pack_classifier(classifier: TypeClassifier, cutter: BundleCutter | None) -> 
         "format": FORMAT,
         "terms": list(classifier.wording.terms),
         "least": classifier.least,
-        "figures": classifier.figures,
+        "evidence": [
+            [row.sample, row.type_id, row.taken_for, round(row.confidence, 5), row.acquaintance]
+            for row in classifier.evidence
+        ],
     }
     arrays: dict[str, Any] = {
         "idf": classifier.wording.idf.astype("f4"),
@@ -81,7 +84,10 @@ def _sorter(head: dict[str, Any], arrays: Any) -> TypeClassifier:
         arrays["centre_types"],
         arrays["reject"],
         float(head["least"]),
-        tuple((int(a), int(b), int(n)) for a, b, n in head.get("figures", ())),
+        tuple(
+            PlacingEvidence(sample, type_id, taken_for, confidence, Acquaintance(knew))
+            for sample, type_id, taken_for, confidence, knew in head["evidence"]
+        ),
     )
 
 

@@ -142,8 +142,23 @@ def minutes_per_100(table: EvidenceTable, passes: Bools, effort: Effort) -> floa
     """Minutes of review per 100 papers when the decisions of a mask (N) pass and the others wait for a person."""
     if not table.papers:
         return 0.0
-    held = np.bincount(table.paper[~passes], minlength=table.papers)
-    return effort.minutes(papers=float((held > 0).sum()), fields=float(held.sum())) * 100 / table.papers
+    counts = weight_of_papers(table)
+    held = np.bincount(table.paper[~passes], minlength=table.papers) > 0
+    fields = float(table.weight[~passes].sum())
+    return effort.minutes(papers=float(counts[held].sum()), fields=fields) * 100 / float(counts.sum())
+
+
+def decisions_a_paper(table: EvidenceTable) -> dict[str, float]:
+    """How many decisions about each field a paper has in the mean."""
+    papers = float(weight_of_papers(table).sum()) if len(table) else 1.0
+    sums = np.bincount(table.field, weights=table.weight, minlength=len(table.fields)).tolist()
+    return {key: total / papers for key, total in zip(table.fields, sums, strict=True)}
+
+
+def weight_of_papers(table: EvidenceTable) -> Floats:
+    """What each paper counts (P): as much as its decisions in the mean."""
+    decisions = np.bincount(table.paper, minlength=table.papers)
+    return np.asarray(np.bincount(table.paper, weights=table.weight, minlength=table.papers) / decisions)
 
 
 def _first_setting(field: Ints, confidence: Floats, limits: Floats) -> Ints:
@@ -182,11 +197,12 @@ class _Along:
 
 def _minutes(table: EvidenceTable, sums: _Along, effort: Effort) -> Floats:
     """Minutes of review per 100 papers at each setting (K)."""
-    held = np.bincount(table.paper, minlength=table.papers)[:, None] - sums.by_paper(None)
-    papers, fields = (held > 0).sum(axis=0), held.sum(axis=0)
+    counts = weight_of_papers(table)
+    held = np.bincount(table.paper, minlength=table.papers)[:, None] > sums.by_paper(None)
+    papers, fields = counts @ held, table.total_weight - sums.by_setting(table.weight)
     return np.array(
         [
-            effort.minutes(papers=opened, fields=looked_at) * 100 / table.papers
+            effort.minutes(papers=opened, fields=looked_at) * 100 / float(counts.sum())
             for opened, looked_at in zip(papers.tolist(), fields.tolist(), strict=True)
         ]
     )
@@ -197,4 +213,12 @@ def bounded(thresholds: Mapping[str, float]) -> dict[str, float]:
     return {key: value for key, value in thresholds.items() if value != NEVER}
 
 
-__all__ = ["FrontierPoint", "bounded", "frontier", "minutes_per_100", "point_among", "point_of"]
+__all__ = [
+    "FrontierPoint",
+    "bounded",
+    "decisions_a_paper",
+    "frontier",
+    "minutes_per_100",
+    "point_among",
+    "point_of",
+]

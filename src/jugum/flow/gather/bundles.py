@@ -15,8 +15,9 @@ from jugum.core.classification import Piece, cut_by_blanks, cut_by_count, cut_by
 from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError
+from jugum.flow.gather.classifiers import LoadedClassifiers, split_threshold_in
 from jugum.flow.gather.pages import page_of, page_rows, pages_of, tell_order_of_dates
-from jugum.flow.gather.place import LoadedClassifiers, drop_drafts
+from jugum.flow.gather.place import drop_drafts
 from jugum.flow.gather.read import document_row, go_on, learn_soon, unchanged_row
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import GATHER, Actor, record
@@ -26,7 +27,6 @@ from jugum.store import Store
 from jugum.store.models import Document, DocumentType, Label, PageRow
 from jugum.store.queue import Task, document_job, enqueue_all
 
-SURE_LEAST = 0.9
 METHODS = ("none", "separators", "blanks", "learned")
 _EVERY = re.compile(r"every:([1-9]\d{0,2})")
 
@@ -91,38 +91,50 @@ def cut_by_program(store: Store, document_id: int, classifiers: LoadedClassifier
         method, workspace_id, type_id, kept = document.cut, document.workspace_id, document.type_id, document.pieces
         pages = pages_of(session, document_id)
     views = [PieceView(**piece) for piece in kept or []]
+    least = 0.0
     if not views:
-        views = _views(_proposed(store, workspace_id, method, pages, classifiers), len(pages), type_id)
-    sure = kept is None and any(not view.aside for view in views) and all(map(_is_sure, views))
+        if method == "learned":
+            pieces, least = _learned(store, workspace_id, pages, classifiers)
+        else:
+            pieces = _by_rule(method, pages)
+        views = _views(pieces, len(pages), type_id)
+    papers = [view for view in views if not view.aside]
+    confidence = min((view.sure for view in papers), default=0.0)
+    sure = kept is None and bool(papers) and confidence >= least
+    if method == "learned":
+        sure = sure and all(view.type_id is not None for view in papers)
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
         if document.state != DocumentState.RECEIVED:
             return
-        if sure and (method != "learned" or all(view.aside or view.type_id is not None for view in views)):
+        if method == "learned" and kept is None:
+            document.proposal = {
+                "pieces": [view.pages for view in papers],
+                "confidence": round(confidence, 4),
+                "accepted": sure,
+            }
+        if sure:
             _apply(session, None, document, views)
         else:
             change_state(document, DocumentState.TO_CUT, By.PROGRAM)
             document.pieces = [asdict(view) for view in views]
 
 
-def _proposed(
-    store: Store, workspace_id: int, method: str, pages: Sequence[Page], classifiers: LoadedClassifiers
-) -> list[Piece]:
+def _by_rule(method: str, pages: Sequence[Page]) -> list[Piece]:
     every = _EVERY.fullmatch(method)
     if every:
         return cut_by_count(len(pages), int(every[1]))
-    if method == "separators":
-        return cut_by_separators(pages)
-    if method == "blanks":
-        return cut_by_blanks(pages)
+    return cut_by_separators(pages) if method == "separators" else cut_by_blanks(pages)
+
+
+def _learned(
+    store: Store, workspace_id: int, pages: Sequence[Page], classifiers: LoadedClassifiers
+) -> tuple[list[Piece], float]:
+    """Pieces, and from which confidence on they are papers without a person."""
     loaded = classifiers.newest(store, workspace_id)
-    if loaded is None or loaded.cutter is None:  # nothing learned yet: one paper, for a person to cut
-        return [Piece(tuple(range(len(pages))), sure=0.5)]
-    return loaded.cutter.cut(pages, loaded.classifier)
-
-
-def _is_sure(view: PieceView) -> bool:
-    return view.aside or view.sure >= SURE_LEAST
+    if loaded is None:  # nothing learned yet: one paper, for a person to cut
+        return [Piece(tuple(range(len(pages))), sure=0.5)], 1.0
+    return loaded.cut(pages), loaded.split_threshold
 
 
 def _views(pieces: Sequence[Piece], count: int, type_id: int | None) -> list[PieceView]:
@@ -183,7 +195,7 @@ def bundle_view(store: Store, document_id: int) -> BundleView:
             [PieceView(**piece) for piece in kept],
             [(type_id, name) for type_id, name in types],
             list(children),
-            SURE_LEAST,
+            split_threshold_in(session, document.workspace_id),
         )
 
 

@@ -14,7 +14,8 @@ from jugum.core.classification.phrases import Phrases
 from jugum.core.evaluation.tables import ReportTable
 from jugum.core.training.verdicts import Counts
 from jugum.errors import InputError
-from jugum.flow.gather.place import LoadedClassifiers, phrases_in
+from jugum.flow.gather.classifiers import LoadedClassifiers
+from jugum.flow.gather.place import phrases_in
 from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import PLAN, Actor, record
 from jugum.flow.office.types import type_row
@@ -76,7 +77,7 @@ def sorting_view(store: Store, classifiers: LoadedClassifiers, type_id: int) -> 
     pairs = loaded.classifier.twins() if loaded is not None else []
     others = [(b if a == type_id else a, alike) for a, b, alike in pairs if type_id in (a, b)]
     twins = [TwinView(other, names[other], alike) for other, alike in others if other in names]
-    placed_as, confusion = _confusion(loaded.classifier.figures if loaded is not None else (), names)
+    placed_as, confusion = _confusion(loaded.classifier.figures() if loaded is not None else {}, names)
     cutting = loaded.report.get("cutting", {}) if loaded is not None else {}
     return SortingView(
         list(said.pro),
@@ -106,9 +107,8 @@ def _cutting(kept: Mapping[str, Any]) -> list[CuttingView]:
 
 
 def _confusion(
-    figures: Sequence[tuple[int, int, int]], names: Mapping[int, str]
+    counts: Mapping[tuple[int, int], int], names: Mapping[int, str]
 ) -> tuple[list[str], list[tuple[str, list[int]]]]:
-    counts = {(a, b): n for a, b, n in figures}
     known = [name for name in names if any(name in pair for pair in counts)]
     columns = [*known, OTHER]
     said = {**names, OTHER: "no type", LEFT_OUT: "a type it had not learned"}

@@ -3,20 +3,27 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.classification import OTHER, BundleCutter, TypeClassifier, TypeSample, fit_cutter, fit_type_classifier
+from jugum.core.classification import (
+    OTHER,
+    BundleCutter,
+    Placed,
+    TypeSample,
+    fit_cutter,
+    fit_type_classifier,
+)
 from jugum.core.classification.phrases import Phrases, heard, placed_by
-from jugum.core.evaluation.cutting import cut_figures
-from jugum.core.formats.classifier_file import pack_classifier, unpack_classifier
+from jugum.core.evaluation.cutting import cut_figures, split_calibration
+from jugum.core.formats.classifier_file import pack_classifier
 from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
 from jugum.errors import Conflict, InputError, NothingToLearn
+from jugum.flow.gather.classifiers import LoadedClassifiers
 from jugum.flow.gather.pages import pages_of
 from jugum.flow.gather.read import document_row, go_on, learn_soon, unchanged_row
 from jugum.flow.office.actions import Action
@@ -43,43 +50,6 @@ READ_STATES = (
     DocumentState.CORRECTED,
     DocumentState.UNPLACED,
 )
-
-
-@dataclass(frozen=True)
-class LoadedClassifier:
-    number: int
-    classifier: TypeClassifier
-    cutter: BundleCutter | None
-    report: Mapping[str, Any]
-
-
-class LoadedClassifiers:
-    """The newest classifier of each workspace, kept by its number."""
-
-    def __init__(self) -> None:
-        self._loaded: dict[int, LoadedClassifier] = {}
-
-    def newest(self, store: Store, workspace_id: int) -> LoadedClassifier | None:
-        with store.session() as session:
-            row = session.scalar(
-                select(ClassifierVersion)
-                .where(ClassifierVersion.workspace_id == workspace_id)
-                .order_by(ClassifierVersion.number.desc())
-                .limit(1)
-            )
-        if row is None:
-            return None
-        known = self._loaded.get(workspace_id)
-        if known is None or known.number != row.number:
-            try:
-                unpacked = unpack_classifier(store.files.get(row.file_key))
-            except InputError:  # of an older program; papers wait unplaced until it has been learned anew
-                with store.session() as session:
-                    learn_soon(session, workspace_id)
-                return None
-            known = LoadedClassifier(row.number, *unpacked, row.report)
-        self._loaded[workspace_id] = known = replace(known, report=row.report)
-        return known
 
 
 def learn(store: Store, workspace_id: int) -> int | None:
@@ -125,26 +95,36 @@ def learn(store: Store, workspace_id: int) -> int | None:
                 session, Task.JUDGE_CUTTING, priority=1, lock=f"classifier-{workspace_id}", workspace_id=workspace_id
             )
         session.add(ClassifierVersion(workspace_id=workspace_id, number=number, file_key=key, report=report))
-        waiting = session.scalars(
-            select(Document.id).where(
-                Document.workspace_id == workspace_id,
-                Document.state == DocumentState.UNPLACED,
-                Document.placed_by != PlacedBy.NONE_OF_THESE,
-            )
-        )
-        enqueue_all(session, [document_job(Task.PLACE_DOCUMENT, document_id, 30) for document_id in waiting])
+        judge_unplaced_again(session, workspace_id)
     return number
 
 
+def judge_unplaced_again(session: Session, workspace_id: int) -> None:
+    """Papers that wait for a type, unless a person put them to none, may be placed by what is in force now."""
+    waiting = session.scalars(
+        select(Document.id).where(
+            Document.workspace_id == workspace_id,
+            Document.state == DocumentState.UNPLACED,
+            Document.placed_by != PlacedBy.NONE_OF_THESE,
+        )
+    )
+    enqueue_all(session, [document_job(Task.PLACE_DOCUMENT, document_id, 30) for document_id in waiting])
+
+
 def judge_cutting(store: Store, workspace_id: int) -> None:
-    """Say beside the newest classifier how well bundles of papers that a classifier had not seen are cut. Figures are
-    carried on from classifier to classifier until there are a quarter more papers."""
+    """Say beside the newest classifier how well bundles of papers that a classifier had not seen are cut, and how sure
+    such cuts are. Figures are carried on from classifier to classifier until there are a quarter more papers."""
     samples, papers = _taught(store, workspace_id)
+    loaded = LoadedClassifiers().newest(store, workspace_id)
+    if loaded is None:
+        return
+    reject = loaded.classifier.reject
+    seen, unseen = (cut_figures(samples, unseen=unseen, reject=reject) for unseen in (False, True))
     found: dict[str, Any] = {
-        name: asdict(figures)
-        for name, unseen in (("seen", False), ("unseen", True))
-        if (figures := cut_figures(samples, unseen=unseen))
+        name: asdict(figures) for name, figures in (("seen", seen), ("unseen", unseen)) if figures is not None
     }
+    calibration = split_calibration(seen.evidence if seen else (), unseen.evidence if unseen else ())
+    found["calibration"] = [calibration.slope, calibration.offset]
     with store.session() as session:
         row = session.scalar(
             select(ClassifierVersion)
@@ -174,7 +154,7 @@ def _taught(store: Store, workspace_id: int) -> tuple[list[TypeSample], list[tup
             taken[label] += 1
             pages = pages_of(session, document_id)
             if any(page.words for page in pages):
-                samples.append(TypeSample(pages, label, layout or 0))
+                samples.append(TypeSample(pages, label, layout or 0, document_id))
                 if label != OTHER:
                     papers.append(pages)
     return samples[::-1], papers[::-1]
@@ -202,6 +182,7 @@ def place_by_program(store: Store, document_id: int, classifiers: LoadedClassifi
         document.type_candidates = (
             [[type_id, round(chance * placed.confidence, 4)] for type_id, chance in placed.likely[:9]] if placed else []
         )
+        document.proposal = proposal_of(placed)
         if placed is not None and placed.accepted:
             document.type_id, document.placed_by = placed.likely[0][0], PlacedBy.PROGRAM
             record(
@@ -210,6 +191,17 @@ def place_by_program(store: Store, document_id: int, classifiers: LoadedClassifi
             go_on(session, document)
         else:
             change_state(document, DocumentState.UNPLACED, By.PROGRAM)
+
+
+def proposal_of(placed: Placed | None) -> dict[str, Any] | None:
+    """What the program made of a paper, as it is kept with it."""
+    if placed is None:
+        return None
+    return {
+        "type": placed.likely[0][0],
+        "confidence": round(placed.confidence, 4),
+        "accepted": placed.accepted,
+    }
 
 
 def phrases_in(session: Session, workspace_id: int) -> dict[int, Phrases]:

@@ -58,6 +58,7 @@ class Action(StrEnum):
     SWITCH_ON_SOURCE = "switch on", "switched sources on"
     SWITCH_OFF_SOURCE = "switch off", "switched sources off"
     SET_PHRASES = "set phrases", "changed the phrases of a type"
+    SAVE_SORTING_POLICY = "save sorting policy", "published policies of sorting"
     # Plan
     CHANGE_PLAN = "change plan", "changed plans"
     CHANGE_LIST = "change list", "changed lists"

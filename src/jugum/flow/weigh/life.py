@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from jugum.core.states import Purpose
@@ -28,11 +28,16 @@ def effort_in(session: Session, type_id: int) -> Effort:
 
 
 def papers_a_week_in(session: Session, type_id: int, now: datetime | None = None) -> float:
-    """Live papers of a type that came in a week, over the last four weeks, or since the first one came, though not over
-    less than a week."""
+    """Live papers of a type that came in a week (see `came_a_week_in`)."""
+    return came_a_week_in(session, Document.type_id == type_id, now=now)
+
+
+def came_a_week_in(session: Session, *which: ColumnElement[bool], now: datetime | None = None) -> float:
+    """Live papers (those for which all conditions hold) that came in a week, over the last four weeks, or since the
+    first one came, though not over less than a week."""
     until = now or datetime.now(UTC)
     since = until - timedelta(weeks=WEEKS)
-    live = (Document.type_id == type_id, Document.purpose == Purpose.LIVE)
+    live = (*which, Document.purpose == Purpose.LIVE)
     first = session.scalar(select(func.min(Document.received_at)).where(*live))
     if first is None:
         return 0.0
@@ -41,4 +46,4 @@ def papers_a_week_in(session: Session, type_id: int, now: datetime | None = None
     return count / weeks
 
 
-__all__ = ["effort_in", "papers_a_week_in"]
+__all__ = ["came_a_week_in", "effort_in", "papers_a_week_in"]

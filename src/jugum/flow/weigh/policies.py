@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.thresholds import FrontierPoint, frontier, outcome, passing
+from jugum.core.thresholds import FrontierPoint, Outcome, frontier, outcome, passing
 from jugum.core.thresholds.frontier import point_among
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.in_force import thresholds_of, version_row
@@ -93,20 +93,27 @@ def save_policy(
         effort, rules = effort_in(session, type_id), DialSettings.of(policy).rules
         points = frontier(table, rules, effort)
         here = point_among(points, table, passing_now, rules, effort)
-        policy.outcome = {
-            "total": total.total,
-            "passing": total.passing,
-            "wrong": total.wrong,
-            "error_upper": total.error_upper,
-            "expected_share": total.expected_share,
-            "papers": table.papers,
-            # as it stood in the picture when it was published, to be laid over that of another day
-            "frontier": [_in_picture(point) for point in points],
-            "point": _in_picture(here),
-        }
+        policy.outcome = outcome_kept(total, table.papers, points, here)
         record(session, actor, Action.SAVE_POLICY, "policy", policy.id, number=number, thresholds=policy.thresholds)
         enqueue(session, Task.ROUTE_AGAIN, priority=60, lock=f"route-{type_id}", type_id=type_id)
         return number
+
+
+def outcome_kept(total: Outcome, papers: int, points: Sequence[FrontierPoint], here: FrontierPoint) -> dict[str, Any]:
+    """What is kept of what was known when a policy was published: counts, and how it stood in the picture then, to be
+    laid over that of another day."""
+    return {
+        "total": total.total,
+        "passing": total.passing,
+        "wrong": total.wrong,
+        "passing_share": total.passing_share,
+        "error_share": total.error_share,
+        "error_upper": total.error_upper,
+        "expected_share": total.expected_share,
+        "papers": papers,
+        "frontier": [_in_picture(point) for point in points],
+        "point": _in_picture(here),
+    }
 
 
 def _in_picture(point: FrontierPoint) -> list[float]:
@@ -166,4 +173,4 @@ def go_back(store: Store, actor: Actor, type_id: int, number: int) -> int:
     return save_policy(store, actor, type_id, kept, gate, note, always_held=held, settings=settings)
 
 
-__all__ = ["PolicyView", "go_back", "policies", "policy", "policy_view", "save_policy"]
+__all__ = ["PolicyView", "go_back", "outcome_kept", "policies", "policy", "policy_view", "save_policy"]

@@ -23,7 +23,7 @@ from jugum.core.thresholds import (
 from jugum.core.thresholds.choice import Costs
 from jugum.core.thresholds.dial import GRID
 from jugum.core.thresholds.effort import Effort
-from jugum.core.thresholds.frontier import point_among
+from jugum.core.thresholds.frontier import decisions_a_paper, point_among
 from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.flow.in_force import current_policy, report_in, thresholds_of
 from jugum.flow.office.types import type_row
@@ -59,14 +59,15 @@ class Frontier:
 
 @dataclass(frozen=True)
 class FieldWeighed:
-    """A field, its threshold in force (None without one), its marks, and what follows at each threshold of the grid,
-    from strict to lax."""
+    """A field, its threshold in force (None without one), its marks, what follows at each threshold of the grid, from
+    strict to lax, and how many decisions about it a paper has in the mean."""
 
     key: str
     name: str
     threshold: float | None
     points: list[Point]
     along: list[Outcome]
+    decisions_a_paper: float
 
 
 @dataclass(frozen=True)
@@ -109,7 +110,7 @@ def weigh(
         if error_most is not None:
             settings = replace(settings, way=Way.PROMISE, error_most=error_most)
         in_force = _in_force(policy, table) or {}
-        along = _along(table)
+        along, a_paper = along_grid(table), decisions_a_paper(table)
         points = {field.key: points_of(version, field.key, evidence.lived) for field in fields}
         return WeighView(
             version.id,
@@ -121,7 +122,14 @@ def weigh(
             gate_proposed,
             GRID.tolist(),
             [
-                FieldWeighed(field.key, field.name, in_force.get(field.key), points[field.key], along[field.key])
+                FieldWeighed(
+                    field.key,
+                    field.name,
+                    in_force.get(field.key),
+                    points[field.key],
+                    along[field.key],
+                    a_paper[field.key],
+                )
                 for field in fields
             ],
             _frontier(session, type_id, table, settings, policy),
@@ -139,7 +147,8 @@ def _in_force(policy: Policy | None, table: EvidenceTable) -> dict[str, float] |
     return {key: by_field[key] for key in table.fields if key in by_field}
 
 
-def _along(table: EvidenceTable) -> dict[str, list[Outcome]]:
+def along_grid(table: EvidenceTable) -> dict[str, list[Outcome]]:
+    """What follows for each field at each threshold of the grid, from strict to lax."""
     found: dict[str, list[Outcome]] = {key: [] for key in table.fields}
     for threshold in GRID.tolist():
         for key, follows in outcomes_by_field(table, table.confidence >= threshold).items():
@@ -173,18 +182,28 @@ def _frontier(
     settings: DialSettings,
     policy: Policy | None,
 ) -> Frontier:
+    effort, a_week = effort_in(session, type_id), papers_a_week_in(session, type_id)
+    return frontier_by(table, settings, effort, a_week, _in_force(policy, table))
+
+
+def frontier_by(
+    table: EvidenceTable,
+    settings: DialSettings,
+    effort: Effort,
+    came_a_week: float,
+    in_force: Mapping[str, float] | None,
+) -> Frontier:
+    """The frontier of any evidence, what is proposed by some settings, and where thresholds in force stand on it. A
+    budget is for as many papers a week as have come in, where its settings name no other number."""
     settings.check(table.fields)
-    in_force = _in_force(policy, table)
-    effort = effort_in(session, type_id)
-    a_week = settings.papers_a_week
-    if a_week is None:
-        a_week = papers_a_week_in(session, type_id)
+    a_week = came_a_week if settings.papers_a_week is None else settings.papers_a_week
     costs = Costs(settings.wrong_value_cost, settings.review_hour_cost)
     points = frontier(table, settings.rules, effort)
+    values_a_paper = sum(decisions_a_paper(table).values())
     chosen = {
         Way.PROMISE: lambda: by_promise(points, settings.error_most, proven=settings.proven),
         Way.BUDGET: lambda: by_budget(points, settings.hours_a_week, a_week),
-        Way.COSTS: lambda: by_costs(points, costs, len(table.fields)),
+        Way.COSTS: lambda: by_costs(points, costs, values_a_paper),
     }[settings.way]()
 
     def said(point: FrontierPoint) -> SetPoint:
@@ -243,6 +262,8 @@ __all__ = [
     "SetPoint",
     "WeighView",
     "WhatFollows",
+    "along_grid",
+    "frontier_by",
     "frontier_of",
     "proposal",
     "weigh",

@@ -24,7 +24,7 @@ from jugum.store.models.office import (
 from jugum.store.models.papers import Batch, ClassifierVersion, Document, PageRow, Source, SourceFile
 from jugum.store.models.plan import DocumentType, Field, NamedList, PlanVersion, RemovedField, RemovedRow
 from jugum.store.models.results import CheckWaiver, DeliveredDocument, Delivery, Hold, Reading, Result
-from jugum.store.models.train import ModelVersion, Policy
+from jugum.store.models.train import ModelVersion, Policy, SortingPolicy
 
 __all__ = [
     "DATA_TYPES",
@@ -68,6 +68,7 @@ __all__ = [
     "RemovedRow",
     "Result",
     "SignInAttempt",
+    "SortingPolicy",
     "Source",
     "SourceFile",
     "SpotCheck",

@@ -27,6 +27,7 @@ from jugum.core.states import (
     Purpose,
     RecordState,
     SetName,
+    SortingSubject,
     VersionState,
     states_of,
 )
@@ -94,6 +95,7 @@ class Base(DeclarativeBase):
         Purpose: kept_as(Purpose, 10),
         DocumentState: kept_as(DocumentState, 20),
         VersionState: kept_as(VersionState, 10),
+        SortingSubject: kept_as(SortingSubject, 10),
         BatchState: kept_as(BatchState, 10),
         DeliveryState: kept_as(DeliveryState, 10),
         RecordState: kept_as(RecordState, 10),

@@ -125,7 +125,8 @@ class Document(Base):
     `set_aside_by` is empty when the program did it. Pages are read from `reading_key` (a converted or unlocked
     file) or, without one, from the file itself. `set_name` says what a sample is for: training, testing only, or
     kept spare; `layout_group_id` is its layout group, `drafted_layout_id` the one that a version took a live
-    paper for; `model_confidence` how sure a version is of a sample that is
+    paper for; `proposal` what the program last made of it by itself: of a paper its type, of a bundle its pieces,
+    with the confidence and whether that was enough; `model_confidence` how sure a version is of a sample that is
     not labelled yet; `month_first` whether its own dates in digits tell that the month stands first; `read_with` with
     how many others of its layout a live paper was drafted (nothing when the layout is known); `seen_by` who has seen a
     live paper as a whole."""
@@ -160,6 +161,7 @@ class Document(Base):
     language: Mapped[str] = mapped_column(String(40), default="eng")
     cut: Mapped[str] = mapped_column(String(20), default="none")
     pieces: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True), deferred=True)
+    proposal: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True), deferred=True)
     type_candidates: Mapped[list[Any]] = mapped_column(default=list)
     placed_by: Mapped[PlacedBy] = mapped_column(default=PlacedBy.PERSON)
     locked: Mapped[bool] = mapped_column(default=False)

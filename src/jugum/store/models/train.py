@@ -1,4 +1,4 @@
-"""Versions and the policies that weigh them."""
+"""Versions and the policies that weigh them; policies of sorting."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import Mapped, mapped_column
 
 from jugum.core.states import (
+    SortingSubject,
     VersionState,
 )
 from jugum.store.masked import MaskedJson
@@ -89,5 +90,30 @@ class Policy(Base):
     settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
     suspended: Mapped[bool] = mapped_column(default=False)
     check_rate: Mapped[float | None]
+    created_at: Mapped[datetime] = now()
+    created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))
+
+
+class SortingPolicy(Base):
+    """From which confidence on a workspace's papers are placed by the program (by type id), or its bundles split; the
+    newest one of a subject holds. `classifier` is the number of the classifier that it was weighed on; `always_held`
+    types always go to a person. `settings` keeps how the dial was set, `outcome` what was known when it was chosen."""
+
+    __tablename__ = "sorting_policy"
+    __table_args__ = (
+        UniqueConstraint("workspace_id", "subject", "number"),
+        CheckConstraint(one_of("subject", SortingSubject), name="known_subject"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    workspace_id: Mapped[int] = to("workspace")
+    subject: Mapped[SortingSubject]
+    number: Mapped[int]
+    classifier: Mapped[int]
+    note: Mapped[str] = mapped_column(default="")
+    thresholds: Mapped[dict[str, Any]]
+    always_held: Mapped[list[Any]] = mapped_column(default=list)
+    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    outcome: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = now()
     created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))

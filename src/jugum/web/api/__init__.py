@@ -3,7 +3,20 @@
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import JSONResponse
 
-from jugum.web.api import checks, deliver, gather, gather_papers, label, label_sets, office, plan, review, train, weigh
+from jugum.web.api import (
+    checks,
+    deliver,
+    gather,
+    gather_papers,
+    label,
+    label_sets,
+    office,
+    plan,
+    review,
+    sorting,
+    train,
+    weigh,
+)
 from jugum.web.description import described
 from jugum.web.gate import GatedRoute
 from jugum.web.security import MaySee
@@ -18,5 +31,6 @@ def openapi(request: Request, actor: MaySee) -> JSONResponse:
 
 def include_in(app: FastAPI) -> None:
     app.include_router(router)
-    for module in (office, gather, gather_papers, plan, label, label_sets, train, weigh, checks, review, deliver):
+    label_parts, weigh_parts = (label, label_sets), (weigh, sorting, checks)
+    for module in (office, gather, gather_papers, plan, *label_parts, train, *weigh_parts, review, deliver):
         app.include_router(module.router, prefix="/api/v1")

@@ -16,9 +16,9 @@ from jugum.errors import InputError
 from jugum.flow.office.actor import Actor
 from jugum.flow.weigh import policies, weighing
 from jugum.flow.weigh.dial import ERROR_MOST, DialSettings, Way
-from jugum.flow.weigh.evidence import Point, evidence_place
+from jugum.flow.weigh.evidence import EvidencePlace, Point, evidence_place
 from jugum.flow.weigh.policies import PolicyView
-from jugum.flow.weigh.trial import PAPERS, TrialChange, trial
+from jugum.flow.weigh.trial import PAPERS, TrialChange, TrialView, trial
 from jugum.flow.weigh.weighing import FieldWeighed, Frontier, SetPoint, WeighView
 from jugum.store import Store
 from jugum.web import headings
@@ -26,6 +26,7 @@ from jugum.web.addresses import crop_address
 from jugum.web.api.train import Number
 from jugum.web.gate import GatedRoute
 from jugum.web.security import MaySee, MayWeigh
+from jugum.web.weigh_words import FIELDS, WeighWords
 
 router = APIRouter(route_class=GatedRoute, tags=["Weigh"])
 
@@ -138,8 +139,13 @@ class PointOut(BaseModel):
     summary: str
 
     @staticmethod
-    def of(at: SetPoint) -> PointOut:
+    def of(at: SetPoint, words: WeighWords = FIELDS) -> PointOut:
         point = at.point
+        summary = (
+            headings.weigh(point.outcome, point.minutes)
+            if words is FIELDS
+            else headings.sorting(point.outcome, point.minutes, words)
+        )
         return PointOut(
             setting=None if math.isnan(point.setting) else point.setting,
             thresholds=bounded(point.thresholds),
@@ -149,8 +155,8 @@ class PointOut(BaseModel):
             wrong_per_1000_upper=point.wrong_per_1000_upper,
             promise=at.promise.state,
             more_papers=at.promise.more_papers,
-            said=headings.promise(point.outcome, at.promise),
-            summary=headings.weigh(point.outcome, point.minutes),
+            said=headings.promise(point.outcome, at.promise, words),
+            summary=summary,
         )
 
 
@@ -169,11 +175,11 @@ class FrontierOut(BaseModel):
     effort_papers: int
 
     @staticmethod
-    def of(frontier: Frontier) -> FrontierOut:
+    def of(frontier: Frontier, words: WeighWords = FIELDS) -> FrontierOut:
         return FrontierOut(
-            points=[PointOut.of(point) for point in frontier.points],
+            points=[PointOut.of(point, words) for point in frontier.points],
             proposed=frontier.proposed,
-            now=PointOut.of(frontier.now) if frontier.now else None,
+            now=PointOut.of(frontier.now, words) if frontier.now else None,
             papers=frontier.papers,
             papers_a_week=frontier.papers_a_week,
             opening_seconds=frontier.effort.opening_seconds,
@@ -184,8 +190,9 @@ class FrontierOut(BaseModel):
 
 class BalanceOut(BaseModel):
     """A field, its threshold in force (None without one) and the one proposed, its evidence, and what follows at each
-    threshold of the grid: how many pass, how many of these are wrong, and the upper bound. `thin`: too few decisions to
-    say anything of it."""
+    threshold of the grid: how many pass, how many of these are wrong, the upper bound, and the shares (0–1) that pass
+    and that of these are wrong, as they count. `thin`: too few decisions to say anything of it. `decisions_a_paper`:
+    how many there are in the mean."""
 
     key: str
     name: str
@@ -193,13 +200,17 @@ class BalanceOut(BaseModel):
     proposed: float
     total: int
     thin: bool
-    along: list[tuple[int, int, float]]
+    along: list[tuple[int, int, float, float, float]]
+    decisions_a_paper: float
     points: list[Point]
 
     @staticmethod
     def of(field: FieldWeighed, proposed: float) -> BalanceOut:
         total = field.along[0].total if field.along else 0
-        along = [(at.passing, at.wrong, round(at.error_upper, 4)) for at in field.along]
+        along = [
+            (at.passing, at.wrong, *(round(share, 4) for share in (at.error_upper, at.passing_share, at.error_share)))
+            for at in field.along
+        ]
         thin = not says_something(total)
         return BalanceOut(
             key=field.key,
@@ -209,6 +220,7 @@ class BalanceOut(BaseModel):
             total=total,
             thin=thin,
             along=along,
+            decisions_a_paper=round(field.decisions_a_paper, 4),
             points=field.points,
         )
 
@@ -265,14 +277,18 @@ class EvidenceOut(BaseModel):
     crop: str
     address: str
 
+    @staticmethod
+    def of(place: EvidencePlace) -> EvidenceOut:
+        document = place.document_id
+        crop = crop_address(document, place.page, place.box) if place.page and place.box else ""
+        labelled = place.state in LABEL_STATES
+        return EvidenceOut(paper=place.paper, crop=crop, address=f"/label/{document}" if labelled else "")
+
 
 @router.get("/types/{type_id}/weigh/evidence")
 def evidence(request: Request, type_id: int, actor: MaySee, field: str, document: int) -> EvidenceOut:
     """Where the decision about a field of a paper stands."""
-    place = evidence_place(request.app.state.store, type_id, field, document)
-    crop = crop_address(document, place.page, place.box) if place.page and place.box else ""
-    labelled = place.state in LABEL_STATES
-    return EvidenceOut(paper=place.paper, crop=crop, address=f"/label/{document}" if labelled else "")
+    return EvidenceOut.of(evidence_place(request.app.state.store, type_id, field, document))
 
 
 @router.post("/types/{type_id}/frontier")
@@ -355,6 +371,11 @@ class TrialOut(BaseModel):
     said: str
     changes: list[TrialChangeOut]
 
+    @staticmethod
+    def of(found: TrialView, said: str) -> TrialOut:
+        same = {name: value for name, value in vars(found).items() if name != "changes"}
+        return TrialOut(**same, said=said, changes=[TrialChangeOut.of(change) for change in found.changes])
+
 
 @router.post("/types/{type_id}/weigh/trial")
 def try_thresholds(request: Request, type_id: int, actor: MaySee, body: TrialBody) -> TrialOut:
@@ -368,9 +389,7 @@ def try_thresholds(request: Request, type_id: int, actor: MaySee, body: TrialBod
         body.always_held,
         body.papers,
     )
-    same = {name: value for name, value in vars(found).items() if name != "changes"}
-    changes = [TrialChangeOut.of(change) for change in found.changes]
-    return TrialOut(**same, said=headings.trial(found), changes=changes)
+    return TrialOut.of(found, headings.trial(found))
 
 
 @router.get("/types/{type_id}/policies")

@@ -190,13 +190,17 @@ export class Balance {
   figures() {
     const field = this.dial.fields[this.key];
     const threshold = this.dial.threshold(this.key);
-    const { passing, wrong, bound, minutes } = this.dial.follows(this.key);
-    const percent = (share, digits = 0) => `${(share * 100).toFixed(digits)} %`;
+    const { passing, wrong, bound, share, error, minutes } = this.dial.follows(this.key);
+    const percent = (part, digits = 0) => `${(part * 100).toFixed(digits)} %`;
     const say = (name, words) => (this.section.querySelector(`[data-${name}]`).textContent = words);
     say("threshold", threshold === null ? "–" : threshold >= 1 ? "none" : percent(threshold, threshold > 0.99 ? 1 : 0));
-    say("passes", field.total ? `${percent(passing / field.total)} of ${field.total}` : "–");
+    say("passes", field.total ? `${percent(share)} of ${field.total}` : "–");
     if (field.thin) say("wrong", "too few to say");
-    else say("wrong", passing ? `${wrong}, at most ${percent(bound, 1)}` : "nothing passes");
+    else
+      say(
+        "wrong",
+        passing ? `${this.dial.inShares ? percent(error, 1) : wrong}, at most ${percent(bound, 1)}` : "nothing passes",
+      );
     say("review", minutes ? `${minutes.toFixed(1)} min` : "–");
     this.rule.value = this.dial.rule(this.key);
     if (this.rule.value !== this.dial.rule(this.key)) this.addRule(this.dial.rule(this.key));

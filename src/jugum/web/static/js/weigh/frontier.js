@@ -1,7 +1,7 @@
 // The frontier: minutes of review against wrong values, with the dial to be moved along it.
 
 import { svg } from "../frame/beam.js";
-import { niceAxis } from "./model.js";
+import { minutesSaid, niceAxis } from "./model.js";
 
 const LEFT = 46;
 const RIGHT = 14;
@@ -13,10 +13,12 @@ const KEY_STEPS = { ArrowLeft: 1, ArrowRight: -1, PageDown: 10, PageUp: -10 };
 export class FrontierChart {
   /** @param {SVGSVGElement} chart
    * @param {import("./model.js").Dial} dial
+   * @param {{x_axis: string, y_axis: string, unit: string}} words
    * @param {() => void} moved */
-  constructor(chart, dial, moved) {
+  constructor(chart, dial, words, moved) {
     this.chart = chart;
     this.dial = dial;
+    this.words = words;
     this.moved = moved;
     /** @type {{name: string, points: [number, number, number][], point: [number, number, number]} | null} */
     this.then = null;
@@ -134,13 +136,13 @@ export class FrontierChart {
     }
     const middle = (TOP + floor) / 2;
     parts.push(
-      text("minutes of review per 100 papers", {
+      text(this.words.x_axis, {
         class: "axis-title",
         x: (LEFT + this.width - RIGHT) / 2,
         y: this.height - 6,
         "text-anchor": "middle",
       }),
-      text("wrong in 1,000 delivered", {
+      text(this.words.y_axis, {
         class: "axis-title",
         transform: `translate(12 ${middle}) rotate(-90)`,
         "text-anchor": "middle",
@@ -209,15 +211,21 @@ export class FrontierChart {
   /** Words beside a point, above the line where review grows, to the side where there is room. */
   label(words, x, y, side) {
     const right = side > 0 ? x < this.width - 90 : x < 110;
-    const place = { x: right ? x + 11 : x - 11, y: y + (side > 0 ? -9 : 18), "text-anchor": right ? "start" : "end" };
+    const under = y + 18 < this.height - BOTTOM - 8;
+    const below = under ? 18 : -24; // at the axis there is room above alone, over the other name
+    const place = {
+      x: right ? x + 11 : x - 11,
+      y: y + (side > 0 ? -9 : below),
+      "text-anchor": right ? "start" : "end",
+    };
     return [text(words, { class: "point-name", ...place })];
   }
 
   place() {
     const { point } = this.dial;
     const [x, y] = [this.x(point.minutes_per_100_papers), this.y(point.wrong_per_1000)];
-    const minutes = point.minutes_per_100_papers.toFixed(0);
-    const said = `${minutes} minutes per 100 papers, ${point.wrong_per_1000.toFixed(1)} wrong in 1,000`;
+    const minutes = minutesSaid(point.minutes_per_100_papers);
+    const said = `${minutes} minutes per 100 ${this.words.unit}, ${point.wrong_per_1000.toFixed(1)} wrong in 1,000`;
     this.handle.setAttribute("aria-valuenow", minutes);
     this.handle.setAttribute("aria-valuetext", said);
     this.handle.setAttribute("aria-valuemin", "0");

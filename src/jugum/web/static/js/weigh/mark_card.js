@@ -3,11 +3,11 @@
 import { call } from "../frame/server.js";
 
 /**
- * @param {string} type
+ * @param {string} api
  * @param {import("./balances.js").Balance} balance
  * @param {number} place
  */
-export async function showMark(type, balance, place) {
+export async function showMark(api, balance, place) {
   const card = document.getElementById("mark-card");
   const words = document.createElement("p");
   words.textContent = `${balance.name}, ${balance.words(place)}`;
@@ -20,7 +20,7 @@ export async function showMark(type, balance, place) {
   card.hidden = false;
   const document_ = balance.marks[place][4];
   const query = new URLSearchParams({ field: balance.key, document: String(document_) });
-  const found = await call("GET", `/api/v1/types/${type}/weigh/evidence?${query}`).catch(() => null);
+  const found = await call("GET", `${api}/weigh/evidence?${query}`).catch(() => null);
   if (!found || balance.picked !== place) return;
   if (found.crop) {
     const picture = document.createElement("img");

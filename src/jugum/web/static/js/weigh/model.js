@@ -4,7 +4,7 @@
  * @typedef {{setting: number | null, thresholds: Record<string, number>, outcome: any, minutes_per_100_papers: number,
  *   wrong_per_1000: number, wrong_per_1000_upper: number, promise: string, said: string, summary: string}} Point
  * @typedef {{key: string, name: string, threshold: number | null, total: number, thin: boolean,
- *   along: [number, number, number][]}} Field
+ *   decisions_a_paper: number, along: [number, number, number, number, number][]}} Field
  */
 
 const SAME = 1e-6; // thresholds are kept to four digits
@@ -16,8 +16,8 @@ export class Dial {
     /** @type {Record<string, Field>} */
     this.fields = Object.fromEntries(view.balances.map((field) => [field.key, field]));
     this.fieldSeconds = view.frontier.field_seconds;
-    this.papers = view.frontier.papers;
     this.policy = view.policy;
+    this.inShares = "judged" in view; // what was judged counts as it comes in: numbers of it would say nothing
     this.dial = structuredClone(view.dial);
     this.take(view.frontier);
     this.place = this.first();
@@ -73,14 +73,15 @@ export class Dial {
     return nearest(this.grid, (one) => Math.abs(one - threshold));
   }
 
-  /** What follows for a field at its threshold: how many pass, how many of these are wrong, the bound, and minutes of
-   * review per 100 papers that its held values take. */
+  /** What follows for a field at its threshold: how many pass, how many of these are wrong, the bound, the shares that
+   * pass and that of these are wrong, and minutes of review per 100 papers that its held values take. */
   follows(key) {
     const field = this.fields[key];
     const threshold = this.threshold(key);
-    const [passing, wrong, bound] = threshold === null ? [0, 0, 1] : field.along[this.gridPlace(threshold)];
-    const held = field.total - passing;
-    return { passing, wrong, bound, minutes: this.papers ? (held * this.fieldSeconds * 100) / 60 / this.papers : 0 };
+    const [passing, wrong, bound, share, error] =
+      threshold === null ? [0, 0, 1, 0, 0] : field.along[this.gridPlace(threshold)];
+    const minutes = ((1 - share) * field.decisions_a_paper * this.fieldSeconds * 100) / 60;
+    return { passing, wrong, bound, share, error, minutes };
   }
 
   /** Whether what is shown is the policy in force. */
@@ -138,6 +139,9 @@ export function sameThresholds(one, other) {
     keys.every((key) => key in other && Math.abs(one[key] - other[key]) < SAME)
   );
 }
+
+/** Minutes in words, few ones with a decimal: half a minute is not none. */
+export const minutesSaid = (minutes) => minutes.toFixed(minutes >= 10 || minutes === 0 ? 0 : 1);
 
 /** The place of what is least far. */
 export function nearest(values, far) {

@@ -3,14 +3,15 @@
 import { call } from "../frame/server.js";
 
 /**
- * @param {string} type
- * @param {{thresholds: Record<string, number>, always_held: string[], layout_similarity_min: number}} tried
+ * @param {string} api
+ * @param {{decision: string, unit: string}} words
+ * @param {{thresholds: Record<string, number>, always_held: string[]}} tried
  */
-export async function showTrial(type, tried) {
+export async function showTrial(api, words, tried) {
   const section = document.getElementById("trial");
   section.hidden = false;
-  section.replaceChildren(element("p", "quiet", "Looking at the last live papers …"));
-  const found = await call("POST", `/api/v1/types/${type}/weigh/trial`, tried).catch((error) => ({ error }));
+  section.replaceChildren(element("p", "quiet", `Looking at the last live ${words.unit} …`));
+  const found = await call("POST", `${api}/weigh/trial`, tried).catch((error) => ({ error }));
   const close = element("button", "btn-quiet", "Close");
   close.addEventListener("click", () => (section.hidden = true));
   const head = element("div", "trial-head");
@@ -21,18 +22,18 @@ export async function showTrial(type, tried) {
   const passing = found.changes.filter((change) => change.would_pass);
   const waiting = found.changes.filter((change) => !change.would_pass);
   columns.append(
-    column("would pass", passing, found.would_pass),
-    column("would wait for a person", waiting, found.would_wait),
+    column(words.decision, "would pass", passing, found.would_pass),
+    column(words.decision, "would wait for a person", waiting, found.would_wait),
   );
   section.append(columns);
   section.focus();
 }
 
-function column(title, changes, count) {
+function column(decision, title, changes, count) {
   const part = element("div", "trial-column");
-  const values = count === 1 ? "1 value" : `${count} values`;
+  const values = count === 1 ? `1 ${decision}` : `${count} ${decision}s`;
   const shown = changes.length < count ? ` (${changes.length} of them are shown)` : "";
-  part.append(element("h3", "", `${count ? values : "No value"} ${title}${shown}`));
+  part.append(element("h3", "", `${count ? values : `No ${decision}`} ${title}${shown}`));
   const list = element("ul", "");
   list.append(...changes.map(item));
   part.append(list);

@@ -1,15 +1,19 @@
 // The three ways to set the dial, and what is proposed.
 
+import { minutesSaid } from "./model.js";
+
 const NUMBERS = ["hours_a_week", "papers_a_week", "wrong_value_cost", "review_hour_cost"];
 
 export class Ways {
   /** @param {HTMLFormElement} form
    * @param {import("./model.js").Dial} dial
    * @param {any} view
+   * @param {string} unit what comes in: papers, bundles
    * @param {() => void} changed */
-  constructor(form, dial, view, changed) {
+  constructor(form, dial, view, unit, changed) {
     this.form = form;
     this.dial = dial;
+    this.unit = unit;
     this.fill(view);
     form.addEventListener("submit", (event) => event.preventDefault());
     form.addEventListener("input", (event) => {
@@ -77,7 +81,7 @@ export class Ways {
       return;
     }
     const { minutes_per_100_papers: minutes, wrong_per_1000: wrong } = points[proposed];
-    const what = `${minutes.toFixed(0)} min per 100 papers, ${wrong.toFixed(1)} wrong in 1,000`;
+    const what = `${minutesSaid(minutes)} min per 100 ${this.unit}, ${wrong.toFixed(1)} wrong in 1,000`;
     const here = proposed === place ? "The dial stands here, as proposed" : "Proposed";
     const inForce = proposed === place && isInForce ? " and is in force" : "";
     said.textContent = `${here}${inForce}: ${what}.`;

@@ -12,16 +12,18 @@ import { showTrial } from "./trial.js";
 import { Ways } from "./ways.js";
 
 const root = document.getElementById("weigh");
-const type = root.dataset.type;
+const api = root.dataset.api;
+const words = JSON.parse(root.dataset.words);
 const view = JSON.parse(root.dataset.view);
 const marks = JSON.parse(root.dataset.marks);
 const dial = new Dial(view);
-const gate = /** @type {HTMLInputElement} */ (document.getElementById("gate"));
-gate.value = String(Math.round(view.layout_similarity_min * 100));
-const similarityMin = () => Math.min(1, Math.max(0, Number(gate.value) / 100));
+const gate = /** @type {HTMLInputElement | null} */ (document.getElementById("gate")); // of fields only
+if (gate) gate.value = String(Math.round(view.layout_similarity_min * 100));
+const similarityMin = () => (gate ? Math.min(1, Math.max(0, Number(gate.value) / 100)) : 0);
+const similarity = () => (gate ? { layout_similarity_min: similarityMin() } : {});
 
-const chart = new FrontierChart(root.querySelector(".frontier svg"), dial, show);
-const ways = new Ways(/** @type {HTMLFormElement} */ (document.getElementById("ways")), dial, view, () => {
+const chart = new FrontierChart(root.querySelector(".frontier svg"), dial, words, show);
+const ways = new Ways(/** @type {HTMLFormElement} */ (document.getElementById("ways")), dial, view, words.unit, () => {
   refresh().then(() => {
     dial.propose();
     draw();
@@ -36,7 +38,7 @@ const balances = [.../** @type {NodeListOf<HTMLElement>} */ (root.querySelectorA
         dial.setRule(key, rule);
         later();
       },
-      picked: (balance, place) => showMark(type, balance, place),
+      picked: (balance, place) => showMark(api, balance, place),
     }),
 );
 
@@ -58,8 +60,8 @@ let asked = 0;
 /** The frontier by the settings that are given now. */
 async function refresh() {
   const mine = (asked += 1);
-  const body = { ...dial.dial, layout_similarity_min: similarityMin() };
-  const found = await call("POST", `/api/v1/types/${type}/frontier`, body).catch((error) => ({ error }));
+  const body = { ...dial.dial, ...similarity() };
+  const found = await call("POST", `${api}/frontier`, body).catch((error) => ({ error }));
   if (mine !== asked) return;
   ways.tell(found.error?.message ?? "");
   if (!found.error) dial.take(found);
@@ -74,14 +76,14 @@ function later() {
   }, 60);
 }
 
-gate.addEventListener("input", later);
+gate?.addEventListener("input", later);
 root.querySelector("[data-propose]").addEventListener("click", () => {
   dial.propose();
   draw();
 });
 
-const sort = /** @type {HTMLSelectElement} */ (document.getElementById("sort"));
-sort.addEventListener("change", () => {
+const sort = /** @type {HTMLSelectElement | null} */ (document.getElementById("sort"));
+sort?.addEventListener("change", () => {
   for (const key of dial.order(sort.value)) {
     root.querySelector(".balances").append(balances.find((balance) => balance.key === key).section);
   }
@@ -96,11 +98,11 @@ new ResizeObserver(() => {
 /** What is shown, as the server takes it. */
 const shown = () => ({
   thresholds: { ...Object.fromEntries(Object.keys(dial.fields).map((key) => [key, 1])), ...dial.point.thresholds },
-  layout_similarity_min: similarityMin(),
+  ...similarity(),
   always_held: dial.dial.always_held,
   error_most: dial.dial.error_most,
 });
-document.getElementById("try").addEventListener("click", () => showTrial(type, shown()));
+document.getElementById("try").addEventListener("click", () => showTrial(api, words, shown()));
 document.getElementById("publish")?.addEventListener("click", async (event) => {
   event.preventDefault();
   if (timer) await refresh(); // what was just changed is published, too
@@ -109,7 +111,7 @@ document.getElementById("publish")?.addEventListener("click", async (event) => {
     dial: dial.dial,
     note: /** @type {HTMLInputElement} */ (document.getElementById("note")).value,
   };
-  await call("POST", `/api/v1/types/${type}/policies`, body).then(
+  await call("POST", `${api}/policies`, body).then(
     () => location.reload(),
     (error) => tell("The policy was not published", error.message),
   );
