@@ -30,7 +30,7 @@ from jugum.core.classification import (
     fit_type_classifier,
     layout_of,
 )
-from jugum.core.evaluation.cutting import cut_figures, least_sure, split_calibration
+from jugum.core.evaluation.cutting import least_sure
 from jugum.core.ocr import QuickEngine, open_paper, read_page
 from jugum.core.page import Page
 from jugum.demo.assessments import tax_assessment
@@ -146,8 +146,6 @@ def cut_folder(folder: Folder, each: int) -> None:
     samples = samples_of(folder, types, each)
     classifier = fit_type_classifier(samples)
     cutter = fit_cutter([sample.pages for sample in samples], classifier)
-    seen, unseen = (cut_figures(samples, unseen=unseen, reject=classifier.reject) for unseen in (False, True))
-    calibration = split_calibration(seen.evidence if seen else (), unseen.evidence if unseen else ())
     for split in ("test_known", "test_new"):
         counts: Counter[str] = Counter()
         cuts = []
@@ -159,7 +157,7 @@ def cut_folder(folder: Folder, each: int) -> None:
             pieces = cutter.cut(flat, classifier)
             true, found = set(starts) - {0}, {piece.pages[0] for piece in pieces} - {0}
             cuts.append((true, found))
-            chance = calibration.chance(least_sure(pieces))
+            chance = least_sure(pieces)
             alone = chance >= SPLIT_LEAST and all(piece.type_id is not None for piece in pieces)
             types_right = [piece.type_id for piece in pieces] == [kind for kind, _ in bundle]
             spans = {tuple(range(a, b)) for a, b in zip(starts, [*starts[1:], len(flat)], strict=True)}

@@ -162,6 +162,7 @@ def ids_of(office: Office, live: int) -> dict[str, object]:
         "record_id": record_id,
         "delivery_id": delivery,
         **{"key": "amount", "number": 1, "kind": "json", "format": "jsonl", "version": 1, "table": "fields"},
+        "subject": "types",
         **{"name": "clients", "person_id": office.analyst.id, "key_id": 1, "session_id": 1},
     }
 

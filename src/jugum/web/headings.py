@@ -222,11 +222,12 @@ def promise(outcome: Outcome, promised: Promise, words: WeighWords = FIELDS) -> 
 
 def evidence(view: WeighView) -> str:
     """What the page Weigh stands on."""
-    held_out = view.frontier.papers - view.live_papers
-    live_papers = f" and {many(view.live_papers, 'live paper')}" if view.live_papers else ""
+    held_out = view.frontier.papers - view.test_papers - view.live_papers
+    kinds = [many(held_out, "held-out paper")]
+    kinds += [many(view.test_papers, "paper of the test set", "papers of the test set")] if view.test_papers else []
+    kinds += [many(view.live_papers, "live paper")] if view.live_papers else []
     state = "live" if view.version_state == VersionState.PUBLISHED else view.version_state
-    papers = f"{many(held_out, 'held-out paper')}{live_papers} of known layouts"
-    return f"Evidence: version {view.version} ({state}), {papers}; bounds are 95 % sure."
+    return f"Evidence: version {view.version} ({state}), {joined(kinds)} of known layouts; bounds are 95 % sure."
 
 
 def sorting_evidence(view: SortingView, words: WeighWords) -> str:

@@ -7,7 +7,7 @@ import pytest
 
 from jugum.core.classification import OTHER, Acquaintance, PlacingEvidence
 from jugum.core.classification.type_training import NEW_LAYOUT_SHARE, STRANGE_SHARE, stream_shares, stream_weights
-from jugum.core.evaluation.cutting import SplitCalibration, SplitEvidence, split_calibration, split_weights
+from jugum.core.evaluation.cutting import SplitEvidence, split_weights
 from jugum.core.thresholds import by_promise, frontier, outcome, passing
 from jugum.core.thresholds.effort import Effort
 from jugum.core.thresholds.frontier import decisions_a_paper, minutes_per_100
@@ -82,23 +82,12 @@ def split(sure: float, right: bool) -> SplitEvidence:
     return SplitEvidence(sure, right, (1, 2, 3))
 
 
-def test_how_sure_a_split_is_becomes_the_chance_that_it_is_right() -> None:
-    """Cuts that say 99 % are right in eight of ten."""
-    made = [split(0.99, n % 5 > 0) for n in range(100)] + [split(0.6, n % 2 > 0) for n in range(40)]
-    calibration = split_calibration(made, [])
-    assert calibration.chance(0.99) == pytest.approx(0.8, abs=0.02)
-    assert calibration.chance(0.6) == pytest.approx(0.5, abs=0.04)
-    assert 0 < calibration.chance(0.0) < calibration.chance(1.0) < 1
-    assert split_calibration(made[:9], []) == SplitCalibration()
-    assert SplitCalibration().chance(0.7) == pytest.approx(0.7)
-
-
 def test_bundles_are_weighed_like_a_field() -> None:
     known, new = [split(0.99, True)] * 30, [split(0.9, n > 4) for n in range(10)]
-    table = splitting_table(known, new, SplitCalibration())
+    table = splitting_table(known, new)
     assert table.fields == (BUNDLES,)
     assert table.papers == 40
     assert table.weight[:30].sum() == pytest.approx(0.9 * 40)
     assert outcome(table, passing(table, {BUNDLES: 0.5})).error_share == pytest.approx(0.1 * 0.5)
     assert np.array_equal(split_weights(3, 0), np.ones(3))
-    assert splitting_table([], [], SplitCalibration()).papers == 0
+    assert splitting_table([], []).papers == 0

@@ -11,7 +11,8 @@ from tests.papers import Slip, slip_pdf, slips
 
 from jugum.core.calibration import Calibrator
 from jugum.core.classification import LayoutBook, layout_of, layout_similarity
-from jugum.core.evaluation.report import report_of
+from jugum.core.evaluation.report import judged_tests, report_of
+from jugum.core.evaluation.report_model import TestFigures
 from jugum.core.extraction.candidates.generate import candidates_of
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.extraction.values.assignment import Choice, Decision, decide
@@ -142,6 +143,10 @@ def test_a_paper_of_a_layout_of_its_own_tells_nothing_of_known_layouts(samples: 
     assert (report.seen_total, report.unseen_total) == (3 * count, 3 * (count + 1))
 
 
+def judged(version: TrainedVersion, tests: list[Sample]) -> TestFigures | None:
+    return report_of(version, judged_tests(version, tests), len(tests)).test
+
+
 def test_the_report_says_when_the_test_set_disagrees_more_than_chance(version: TrainedVersion) -> None:
     def labelled(number: int, slip: Slip, amount: str) -> Sample:
         said = {**slip.truth, "amount": amount}
@@ -151,8 +156,8 @@ def test_the_report_says_when_the_test_set_disagrees_more_than_chance(version: T
         return Sample(f"test {number}", (page_of(slip_pdf(slip, number % 2)),), labels)
 
     new = list(enumerate(slips(8, start=60)))
-    agreeing = report_of(version, [labelled(number, slip, slip.amount) for number, slip in new]).test
-    wrong = report_of(version, [labelled(number, slip, "1,11") for number, slip in new]).test
+    agreeing = judged(version, [labelled(number, slip, slip.amount) for number, slip in new])
+    wrong = judged(version, [labelled(number, slip, "1,11") for number, slip in new])
     assert agreeing is not None
     assert agreeing.known_gap is not None
     assert not agreeing.known_gap.is_wide

@@ -12,14 +12,18 @@ from sqlalchemy import select
 from tests.office import Office
 from tests.papers import slips
 
-from jugum.core.thresholds import FieldRules
+from jugum.core.thresholds import EvidenceSource, FieldRules
 from jugum.core.thresholds.frontier import bounded
 from jugum.errors import InputError, NotFound
+from jugum.flow.label import sets
 from jugum.flow.plan import fields as plan_fields
+from jugum.flow.train import training
+from jugum.flow.train.versions import publish
 from jugum.flow.weigh import policies, weighing
 from jugum.flow.weigh.dial import DialSettings, Way
 from jugum.flow.weigh.evidence import evidence_place
 from jugum.flow.weigh.life import papers_a_week_in
+from jugum.flow.weigh.promise_under import promise_under
 from jugum.store.models import Document, ModelVersion
 
 Run = Callable[[], None]
@@ -165,3 +169,30 @@ def test_a_type_of_which_every_layout_is_new_lets_nothing_pass(trained: Office) 
     now = weighing.weigh(trained.store, trained.type_id).frontier.now
     assert now is not None
     assert now.point.outcome.passing == 0
+
+
+def test_papers_kept_for_testing_are_evidence_of_their_own_kind(office: Office, run_jobs: Run) -> None:
+    brought = [(office.bring(slip, layout=number % 2), slip) for number, slip in enumerate(slips(14))]
+    run_jobs()
+    for document, slip in brought:
+        office.label_whole(document, slip)
+    tests = [document for document, _ in brought[10:]]
+    sets.put(office.store, office.analyst, tests, "test")
+    first = training.start(office.store, office.analyst, office.type_id)
+    run_jobs()
+    second = training.start(office.store, office.analyst, office.type_id)
+    run_jobs()
+    view = weighing.weigh(office.store, office.type_id)
+    assert (view.test_papers, view.live_papers, view.frontier.papers) == (4, 0, 14)
+    amount = next(field for field in view.fields if field.key == "amount")
+    marks = [point for point in amount.points if point.source is EvidenceSource.TEST_SET]
+    assert sorted(mark.document for mark in marks) == tests
+    assert all(mark.right and not mark.unseen for mark in marks)
+    assert amount.along[-1].total == 14
+    assert evidence_place(office.store, office.type_id, "amount", tests[0]).page == 1
+    publish(office.store, office.analyst, first)
+    thresholds, gate = weighing.proposal(office.store, office.type_id, 0.2)
+    policies.save_policy(office.store, office.analyst, office.type_id, thresholds, gate)
+    found = promise_under(office.store, second)
+    assert found is not None
+    assert (found.papers, found.values) == (14, 42)

@@ -11,7 +11,6 @@ import numpy as np
 import numpy.typing as npt
 
 from jugum.core.classification import OTHER, BundleCutter, Piece, TypeClassifier, TypeSample, fit_cutter, fit_types
-from jugum.core.classification.platt import fit_platt
 from jugum.core.classification.type_training import NEW_LAYOUT_SHARE
 from jugum.core.evaluation.metrics import bootstrap_interval, share_by_papers
 from jugum.core.page import Page
@@ -25,32 +24,16 @@ PAPERS_LEAST = 12  # below these there is nothing to tell
 # Papers of the type of the one before them, where there is one left: post comes in runs, and two papers of one type are
 # the hardest to part.
 SAME_TYPE = 0.4
-SURE_MIN, SURE_MAX = 1e-4, 1 - 1e-4  # of a bundle's raw sureness, so that its log-odds are numbers
-JUDGED_LEAST = 10  # bundles; fewer tell no chances
 
 
 @dataclass(frozen=True)
 class SplitEvidence:
-    """A made bundle that was cut by what had not seen it: how sure the least sure of its pieces was (0–1, as `Piece`
-    has it), whether all papers came out with exactly their pages, and by number the samples it was made of."""
+    """A made bundle that was cut by what had not seen it: how sure the least sure of its pieces was (0–1), whether all
+    papers came out with exactly their pages, and by number the samples it was made of."""
 
     sure: float
     right: bool
     samples: tuple[int, ...]
-
-
-@dataclass(frozen=True)
-class SplitCalibration:
-    """From how sure a cut is to the chance that a bundle is cut rightly, a line through log-odds; as it is without
-    one."""
-
-    slope: float = 1.0
-    offset: float = 0.0
-
-    def chance(self, sure: float) -> float:
-        """The chance (0–1) that a bundle is cut rightly whose least sure piece is so sure."""
-        score = self.slope * _log_odds(sure) + self.offset
-        return min(SURE_MAX, float(1 / (1 + np.exp(-score))))
 
 
 def split_weights(known: int, new: int) -> Floats:
@@ -62,23 +45,9 @@ def split_weights(known: int, new: int) -> Floats:
     return np.asarray(share * (known + new))
 
 
-def split_calibration(known: Sequence[SplitEvidence], new: Sequence[SplitEvidence]) -> SplitCalibration:
-    """Chances by made bundles of known and of new layouts; of fewer than ten none are told."""
-    evidence, weights = [*known, *new], split_weights(len(known), len(new))
-    if len(evidence) < JUDGED_LEAST:
-        return SplitCalibration()
-    scores = np.array([_log_odds(bundle.sure) for bundle in evidence])
-    return SplitCalibration(*fit_platt(scores, np.array([bundle.right for bundle in evidence]), weights))
-
-
 def least_sure(pieces: Sequence[Piece]) -> float:
     """How sure a bundle's cuts are (0–1): its least sure piece."""
     return min((piece.sure for piece in pieces), default=0.0)
-
-
-def _log_odds(sure: float) -> float:
-    at = min(SURE_MAX, max(SURE_MIN, sure))
-    return float(np.log(at / (1 - at)))
 
 
 @dataclass(frozen=True)
@@ -206,10 +175,8 @@ def _judged(papers: Sequence[Sequence[Page]], cutter: BundleCutter, classifier: 
 
 __all__ = [
     "CutFigures",
-    "SplitCalibration",
     "SplitEvidence",
     "cut_figures",
     "least_sure",
-    "split_calibration",
     "split_weights",
 ]

@@ -52,11 +52,11 @@ HARDEST = 10  # papers worth a look, a screenful
 
 def report_of(
     trained: TrainedVersion,
-    tests: Sequence[Sample] = (),
-    structures: Mapping[str, Structures] | None = None,
+    tests: Sequence[EvidenceRow] = (),
+    test_papers: int = 0,
 ) -> Report:
-    """Judge a trained version by its held-out decisions, and on `tests`, papers kept for testing that come into
-    nothing else (`structures`: the layers of their pages, by sample key, where the plan has marks).
+    """Judge a trained version by its held-out decisions, and by `tests`, its decisions on so many papers kept for
+    testing (`judged_tests`).
 
     Values that a person looked at only because they were held are harder than others: the more of them, the worse
     would any version look. The figures are of papers that were looked at as a whole, where each value had the same
@@ -91,7 +91,7 @@ def report_of(
         calibration_error=confidence_figures(rows_seen).calibration_error,
         seen=_overall(seen, rows_seen),
         unseen=_overall(unseen, rows_unseen),
-        test=figures_on_tests(trained, tests, structures, (rows_seen, rows_unseen)),
+        test=figures_of_tests(papers.plan, tests, test_papers, trained.layout_similarity_min, (rows_seen, rows_unseen)),
         layouts=_layouts(papers, seen, unseen),
         errors=wrong[:ERRORS_KEPT],
         hardest=_hardest(rows_seen),
@@ -266,13 +266,11 @@ def counted(right: Sequence[bool]) -> Counted:
     return Counted(right=sum(right), total=len(right), interval=share_interval(sum(right), len(right)))
 
 
-def figures_on_tests(
-    trained: TrainedVersion,
-    tests: Sequence[Sample],
-    structures: Mapping[str, Structures] | None = None,
-    own: tuple[Sequence[EvidenceRow], Sequence[EvidenceRow]] = ((), ()),
-) -> TestFigures | None:
-    """What a finished version does on papers kept for testing; see `figures_of_tests`."""
+def judged_tests(
+    trained: TrainedVersion, tests: Sequence[Sample], structures: Mapping[str, Structures] | None = None
+) -> list[EvidenceRow]:
+    """What a finished version decides on papers kept for testing, which come into nothing else (`structures`: the
+    layers of their pages, by sample key, where the plan has marks)."""
     rows: list[EvidenceRow] = []
     plan = trained.trained_model.plan
     for sample in tests:
@@ -281,10 +279,11 @@ def figures_on_tests(
             if confidence is not None and verdict is not None:
                 texts = verdict.found, verdict.expected
                 similarity = decision.layout_similarity
+                unseen = similarity < trained.layout_similarity_min
                 rows.append(
-                    EvidenceRow(sample.key, decision.field, confidence, similarity, verdict.right, False, *texts)
+                    EvidenceRow(sample.key, decision.field, confidence, similarity, verdict.right, unseen, *texts)
                 )
-    return figures_of_tests(plan, rows, len(tests), trained.layout_similarity_min, own)
+    return rows
 
 
 def figures_of_tests(

@@ -12,7 +12,7 @@ import numpy as np
 
 from jugum.core.classification import PlacingEvidence
 from jugum.core.classification.type_training import stream_weights
-from jugum.core.evaluation.cutting import SplitCalibration, SplitEvidence, split_weights
+from jugum.core.evaluation.cutting import SplitEvidence, split_weights
 from jugum.core.thresholds.evidence import EvidenceTable
 
 BUNDLES = "bundles"  # the key of the one threshold of splitting
@@ -34,16 +34,14 @@ def placing_table(evidence: Sequence[PlacingEvidence], types: Sequence[int]) -> 
     )
 
 
-def splitting_table(
-    known: Sequence[SplitEvidence], new: Sequence[SplitEvidence], calibration: SplitCalibration
-) -> EvidenceTable:
+def splitting_table(known: Sequence[SplitEvidence], new: Sequence[SplitEvidence]) -> EvidenceTable:
     """Made bundles of known and of new layouts: one field, each bundle a paper."""
     rows = [*known, *new]
     return EvidenceTable(
         (BUNDLES,),
         np.zeros(len(rows), dtype=np.int64),
         np.arange(len(rows)),
-        np.array([calibration.chance(row.sure) for row in rows], dtype=np.float64),
+        np.array([row.sure for row in rows], dtype=np.float64),
         np.ones(len(rows)),
         np.array([not row.right for row in rows], dtype=np.bool_),
         split_weights(len(known), len(new)),

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from jugum.core.classification import BundleCutter, Piece, TypeClassifier
-from jugum.core.evaluation.cutting import SplitCalibration, SplitEvidence
+from jugum.core.evaluation.cutting import SplitEvidence
 from jugum.core.formats.classifier_file import unpack_classifier
 from jugum.core.page import Page
 from jugum.core.states import SortingSubject
@@ -21,13 +21,13 @@ from jugum.flow.gather.read import learn_soon
 from jugum.store import Store
 from jugum.store.models import ClassifierVersion, SortingPolicy
 
-SPLIT_LEAST = 0.9  # the chance that a bundle is split rightly from which on it is, until a policy says another
+SPLIT_LEAST = 0.9  # how sure the least sure piece of a bundle must be, until a policy says another
 
 
 @dataclass(frozen=True)
 class LoadedClassifier:
-    """A classifier with its number, its cutter (None where none could be learned), what was measured of both, and the
-    chance from which on a bundle is split."""
+    """A classifier with its number, its cutter (None where none could be learned), what was measured of both, and how
+    sure the least sure piece of a bundle must be for it to be split."""
 
     number: int
     classifier: TypeClassifier
@@ -36,13 +36,10 @@ class LoadedClassifier:
     split_threshold: float = SPLIT_LEAST
 
     def cut(self, pages: Sequence[Page]) -> list[Piece]:
-        """The best cut of a bundle's pages, each piece with the chance that a bundle is cut rightly whose least sure
-        piece is so sure; the whole as one piece, and not surely, where cutting was not learned."""
+        """The best cut of a bundle's pages; the whole as one piece, and not surely, where cutting was not learned."""
         if self.cutter is None:
             return [Piece(tuple(range(len(pages))), sure=0.5)]
-        calibration = split_calibration_of(self.report)
-        pieces = self.cutter.cut(pages, self.classifier)
-        return [replace(piece, sure=calibration.chance(piece.sure)) for piece in pieces]
+        return self.cutter.cut(pages, self.classifier)
 
 
 class LoadedClassifiers:
@@ -103,15 +100,9 @@ def type_thresholds(session: Session, workspace_id: int) -> dict[int, float]:
 
 
 def split_threshold_in(session: Session, workspace_id: int) -> float:
-    """The chance that a bundle is split rightly from which on the program does it by itself."""
+    """How sure the least sure piece of a bundle must be for the program to split it by itself."""
     policy = sorting_policy(session, workspace_id, SortingSubject.BUNDLES)
     return sorting_thresholds(policy).get(BUNDLES, SPLIT_LEAST)
-
-
-def split_calibration_of(report: Mapping[str, Any]) -> SplitCalibration:
-    """From how sure cuts are to chances, as it was measured beside a classifier."""
-    kept = report.get("cutting", {}).get("calibration")
-    return SplitCalibration(*kept) if kept else SplitCalibration()
 
 
 def split_evidence_of(report: Mapping[str, Any], which: str) -> list[SplitEvidence]:
@@ -126,7 +117,6 @@ __all__ = [
     "LoadedClassifiers",
     "sorting_policy",
     "sorting_thresholds",
-    "split_calibration_of",
     "split_evidence_of",
     "split_threshold_in",
     "type_thresholds",

@@ -18,7 +18,7 @@ from jugum.core.classification import (
     fit_type_classifier,
 )
 from jugum.core.classification.phrases import Phrases, heard, placed_by
-from jugum.core.evaluation.cutting import cut_figures, split_calibration
+from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.classifier_file import pack_classifier
 from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
@@ -123,8 +123,6 @@ def judge_cutting(store: Store, workspace_id: int) -> None:
     found: dict[str, Any] = {
         name: asdict(figures) for name, figures in (("seen", seen), ("unseen", unseen)) if figures is not None
     }
-    calibration = split_calibration(seen.evidence if seen else (), unseen.evidence if unseen else ())
-    found["calibration"] = [calibration.slope, calibration.offset]
     with store.session() as session:
         row = session.scalar(
             select(ClassifierVersion)

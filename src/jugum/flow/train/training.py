@@ -6,6 +6,7 @@ from __future__ import annotations
 import hashlib
 import json
 import time
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 
@@ -13,7 +14,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, undefer
 
 from jugum.core.evaluation.curve import learning_curve
-from jugum.core.evaluation.report import report_of
+from jugum.core.evaluation.report import judged_tests, report_of
 from jugum.core.evaluation.report_model import Report
 from jugum.core.extraction.candidates.samples import Sample
 from jugum.core.extraction.candidates.synonyms import Groups
@@ -21,7 +22,7 @@ from jugum.core.formats.version_file import pack_version
 from jugum.core.schema import Plan
 from jugum.core.states import IN_TRAINING, OPEN_SAMPLE_STATES, By, Purpose, VersionState
 from jugum.core.structure import Structures
-from jugum.core.training import TrainedVersion, train_version
+from jugum.core.training import EvidenceRow, TrainedVersion, train_version
 from jugum.core.training.stages import Stage, Stopwatch, Timetable
 from jugum.core.training.version import papers_of
 from jugum.errors import Conflict, InputError, NotFound, PaperFault
@@ -101,7 +102,8 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
             synonyms=given.synonyms,
         )
         progress(Stage.TEST_SET, 0.0)
-        report = report_of(trained, given.tests, given.layers)
+        tests = judged_tests(trained, given.tests, given.layers)
+        report = report_of(trained, tests, len(given.tests))
         progress(Stage.TEST_SET, 1.0)
     except TrainingCancelledError:
         return  # its row says so already
@@ -110,7 +112,8 @@ def run(store: Store, version_id: int, explorer: Explorer | None = None) -> None
             name = session.scalar(select(Document.name).where(Document.id == int(fault.key))) or "a paper"
         fault.told = f"It failed at “{name}”: take that paper out of the training set in Label, and train again."
         raise
-    _keep(store, version_id, given, trained, report.model_copy(update={"stage_seconds": progress.stage_seconds}))
+    report = report.model_copy(update={"stage_seconds": progress.stage_seconds})
+    _keep(store, version_id, given, trained, report, tests)
 
 
 def _timetable(session: Session, type_id: int) -> Timetable:
@@ -184,7 +187,14 @@ def _given(
     return _Given(plan, samples, tests, layouts, layers_of(store, explorer, papers, told), synonyms)
 
 
-def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion, report: Report) -> None:
+def _keep(
+    store: Store,
+    version_id: int,
+    given: _Given,
+    trained: TrainedVersion,
+    report: Report,
+    tests: Sequence[EvidenceRow],
+) -> None:
     snapshot = {"papers": {sample.key: _normals(sample) for sample in given.samples}}
     digest = hashlib.sha256(json.dumps(snapshot, sort_keys=True).encode()).hexdigest()
     file_key = store.files.put(
@@ -199,6 +209,7 @@ def _keep(store: Store, version_id: int, given: _Given, trained: TrainedVersion,
         version.papers = len(given.samples)
         version.report = report.to_data()
         version.evidence = [asdict(row) for row in trained.evidence]
+        version.test_evidence = [asdict(row) for row in tests]
         version.snapshot = snapshot
         version.file_key = file_key
         version.trained_at = datetime.now(UTC)

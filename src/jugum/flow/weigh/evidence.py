@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -47,7 +47,7 @@ def weighable_version(session: Session, type_id: int) -> ModelVersion:
         .where(ModelVersion.type_id == type_id, ModelVersion.trained_at.is_not(None))
         .order_by((ModelVersion.state == VersionState.PUBLISHED).desc(), ModelVersion.number.desc())
         .limit(1)
-        .options(undefer(ModelVersion.evidence))
+        .options(undefer(ModelVersion.evidence), undefer(ModelVersion.test_evidence))
     )
     if version is None:
         raise InputError("No version has been trained yet: there is nothing to weigh. Train a version in Train.")
@@ -69,9 +69,10 @@ def is_counted(row: Mapping[str, Any]) -> bool:
 
 @dataclass(frozen=True)
 class Weighed:
-    """The evidence of some fields: as columns, and of how many live papers a part of it is."""
+    """The evidence of some fields: as columns, and of how many papers of the test set and live ones a part of it is."""
 
     table: EvidenceTable
+    test_papers: int
     live_papers: int
     lived: list[Lived]
 
@@ -85,27 +86,50 @@ def held_out(version: ModelVersion) -> list[Evidence]:
     ]
 
 
+def tested(version: ModelVersion) -> list[Evidence]:
+    """Decisions of a version on papers of known layouts that were kept for testing."""
+    return [
+        Evidence(
+            row["field"],
+            row["confidence"],
+            row["right"],
+            row["layout_similarity"],
+            row["sample"],
+            source=EvidenceSource.TEST_SET,
+        )
+        for row in version.test_evidence
+        if not row["unseen"]
+    ]
+
+
 def weighed(session: Session, version: ModelVersion, keys: Sequence[str], layout_similarity_min: float) -> Weighed:
     """The evidence that outcomes are counted from: held-out values of known layouts that were not chosen for being
-    hard, and what people said of live papers of known layouts, less the older it is. What is below the minimum of
-    layout similarity passes at no threshold."""
+    hard, those of the test set, and what people said of live papers of known layouts, less the older it is. What is
+    below the minimum of layout similarity passes at no threshold."""
     from_life = [
         value for value in lived(session, version, keys) if value.evidence.layout_similarity >= layout_similarity_min
     ]
     settings = CheckSettings.of(session.get_one(DocumentType, version.type_id))
+    tests = [row for row in tested(version) if row.field in keys]
     table = EvidenceTable.of(
-        [*held_out(version), *(value.evidence for value in from_life)], keys, half_life_days=settings.half_life_days
+        [*held_out(version), *tests, *(value.evidence for value in from_life)],
+        keys,
+        half_life_days=settings.half_life_days,
     )
-    papers = {value.evidence.paper for value in from_life}
-    return Weighed(table.gated(layout_similarity_min), len(papers), from_life)
+    test_papers, live_papers = {row.paper for row in tests}, {value.evidence.paper for value in from_life}
+    return Weighed(table.gated(layout_similarity_min), len(test_papers), len(live_papers), from_life)
 
 
 def points_of(version: ModelVersion, key: str, from_life: Sequence[Lived]) -> list[Point]:
-    """The marks of a field: all held-out ones, and the newest of life."""
+    """The marks of a field: all held-out ones, those of the test set, and the newest of life."""
     its = [value for value in from_life if value.evidence.field == key]
     newest = sorted(its, key=lambda value: value.evidence.age_days)[:LIFE_DRAWN]
     hidden = is_hidden(key)
-    return [*_held_out_points(version, key), *(_lived_point(value, hidden=hidden) for value in newest)]
+    return [
+        *_points(version.evidence, key),
+        *_points(version.test_evidence, key, EvidenceSource.TEST_SET),
+        *(_lived_point(value, hidden=hidden) for value in newest),
+    ]
 
 
 def _lived_point(one: Lived, *, hidden: bool) -> Point:
@@ -122,7 +146,9 @@ def _lived_point(one: Lived, *, hidden: bool) -> Point:
     )
 
 
-def _held_out_points(version: ModelVersion, key: str) -> list[Point]:
+def _points(
+    rows: Iterable[Mapping[str, Any]], key: str, source: EvidenceSource = EvidenceSource.HELD_OUT
+) -> list[Point]:
     return [
         Point(
             int(row["sample"]),
@@ -133,8 +159,9 @@ def _held_out_points(version: ModelVersion, key: str) -> list[Point]:
             row["found"],
             row["expected"],
             is_counted(row),
+            source,
         )
-        for row in version.evidence
+        for row in rows
         if row["field"] == key
     ]
 
@@ -156,9 +183,8 @@ def evidence_place(store: Store, type_id: int, key: str, document_id: int) -> Ev
     what is labelled. NotFound without such a paper."""
     with store.session() as session:
         version = weighable_version(session, type_id)
-        row = next(
-            (entry for entry in version.evidence if (entry["field"], entry["sample"]) == (key, str(document_id))), None
-        )
+        rows = [*version.evidence, *version.test_evidence]
+        row = next((entry for entry in rows if (entry["field"], entry["sample"]) == (key, str(document_id))), None)
         document = session.get(Document, document_id)
         if row is None or document is None or document.type_id != type_id:
             raise NotFound("This value is on a paper that is no longer here, or of another office.")

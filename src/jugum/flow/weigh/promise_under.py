@@ -11,7 +11,7 @@ from jugum.core.thresholds import Evidence, EvidenceTable, Outcome, outcome, pas
 from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.flow.in_force import current_policy, live_version, thresholds_of, version_row
 from jugum.flow.weigh.dial import DialSettings
-from jugum.flow.weigh.evidence import held_out
+from jugum.flow.weigh.evidence import held_out, tested
 from jugum.store import Store
 from jugum.store.models import ModelVersion
 
@@ -68,9 +68,10 @@ def promise_under(store: Store, version_id: int) -> PromiseUnder | None:
 
 
 def _rows(session: Session, version_id: int) -> dict[Place, Evidence]:
-    """Held-out values of a version on known layouts."""
-    version = session.get_one(ModelVersion, version_id, options=[undefer(ModelVersion.evidence)])
-    return {(row.field, row.paper): row for row in held_out(version)}
+    """Values of a version on papers of known layouts that were held out or kept for testing."""
+    options = [undefer(ModelVersion.evidence), undefer(ModelVersion.test_evidence)]
+    version = session.get_one(ModelVersion, version_id, options=options)
+    return {(row.field, row.paper): row for row in [*held_out(version), *tested(version)]}
 
 
 def _table(rows: dict[Place, Evidence], both: Collection[Place], keys: Sequence[str], gate: float) -> EvidenceTable:

@@ -19,7 +19,6 @@ from jugum.errors import InputError, NotFound
 from jugum.flow.gather.classifiers import (
     LoadedClassifier,
     LoadedClassifiers,
-    split_calibration_of,
     split_evidence_of,
 )
 from jugum.flow.office.actions import Action
@@ -131,11 +130,10 @@ def _of_bundles(loaded: LoadedClassifier) -> SortingEvidence:
             or "How well bundles are split was not measured yet. It takes twelve papers with a type, some of several "
             "pages, and a few minutes."
         )
-    calibration = split_calibration_of(loaded.report)
     points = [
         Point(
             bundle.samples[0],
-            calibration.chance(bundle.sure),
+            bundle.sure,
             1.0,
             bundle.right,
             False,
@@ -144,7 +142,7 @@ def _of_bundles(loaded: LoadedClassifier) -> SortingEvidence:
         )
         for number, bundle in enumerate([*known, *new])
     ]
-    table = splitting_table(known, new, calibration)
+    table = splitting_table(known, new)
     return SortingEvidence(table, {BUNDLES: "Bundles"}, {BUNDLES: points}, {BUNDLES: loaded.split_threshold})
 
 

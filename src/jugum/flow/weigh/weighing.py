@@ -74,12 +74,14 @@ class FieldWeighed:
 class WeighView:
     """What the Weigh page shows. Known layouts only are counted, for that is what passes. `drawn_only` counts the marks
     of new layouts, `drawn_held` those of held-out values that were looked at only because they were held: both are
-    shown and not counted. `live_papers` are those that evidence comes from, beside held-out ones."""
+    shown and not counted. `test_papers` and `live_papers` are those of `papers` that evidence comes from, beside
+    held-out ones."""
 
     version_id: int
     version: int
     version_state: str
     papers: int
+    test_papers: int
     live_papers: int
     layout_similarity_min: float
     layout_similarity_proposed: float
@@ -117,6 +119,7 @@ def weigh(
             version.number,
             version.state,
             version.papers,
+            evidence.test_papers,
             evidence.live_papers,
             gate,
             gate_proposed,

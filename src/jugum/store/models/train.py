@@ -29,7 +29,7 @@ from jugum.store.models.base import (
 
 
 class ModelVersion(Base):
-    """A trained extractor with its report and its evidence."""
+    """A trained extractor with its report, its evidence, and its decisions on papers kept for testing."""
 
     __tablename__ = "model_version"
     __table_args__ = (
@@ -54,6 +54,7 @@ class ModelVersion(Base):
     snapshot: Mapped[dict[str, Any]] = mapped_column(default=dict, deferred=True)
     report: Mapped[dict[str, Any]] = mapped_column(MaskedJson, default=dict)
     evidence: Mapped[list[Any]] = mapped_column(MaskedJson, default=list, deferred=True)
+    test_evidence: Mapped[list[Any]] = mapped_column(MaskedJson, default=list, deferred=True)
     file_key: Mapped[str | None] = mapped_column(String(64))
     created_at: Mapped[datetime] = now()
     created_by: Mapped[int] = mapped_column(ForeignKey("person.id"))

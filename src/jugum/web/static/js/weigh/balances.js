@@ -44,11 +44,13 @@ export class Axis {
   }
 }
 
-/** A mark: of held-out papers a stroke or a diamond, of life a dot or a triangle. */
-function shape(x, level, right, live) {
+/** A mark: of held-out papers a stroke or a diamond, of the test set a bar or a square, of life a dot or a triangle. */
+function shape(x, level, right, live, test) {
+  if (right && test) return `M${x - 2} ${LINE - 4 - (level % STACK) * 3.2}h4`;
   if (right && live) return `M${x} ${LINE - 5.6 - (level % STACK) * 3.2}h0.01`;
   if (right) return `M${x} ${LINE - 3 - (level % STACK) * 3.2}v-2.3`;
   const at = x + (level % 3) * 2;
+  if (test) return `M${at - 2.7} ${LINE + 3.4}h5.4v5.4h-5.4z`;
   return live ? `M${at} ${LINE + 3}l3.6 6.2h-7.2z` : `M${at} ${LINE + 3}l3.3 3.3l-3.3 3.3l-3.3 -3.3z`;
 }
 
@@ -148,7 +150,8 @@ export class Balance {
       const kind = `${passes ? "passes" : "held"}${unseen || !counted ? " not-counted" : ""}`;
       const chosen = place === this.picked ? " picked" : "";
       const live = source === "spot check" || source === "review";
-      const d = shape(x, level, right, live);
+      const test = source === "test set";
+      const d = shape(x, level, right, live, test);
       const mark = svg("path", {
         class: `mark ${right ? "right" : "wrong"}${live ? " live" : ""} ${kind}${chosen}`,
         d,
@@ -164,7 +167,8 @@ export class Balance {
 
   words(place) {
     const [confidence, , right, unseen, , found, expected, counted, source] = this.marks[place];
-    const from = { "spot check": " (live, spot-checked)", review: " (live, reviewed)" }[source] || "";
+    const from =
+      { "test set": " (test set)", "spot check": " (live, spot-checked)", review: " (live, reviewed)" }[source] || "";
     const why = `${from}${unseen ? " (new layout)" : ""}${counted ? "" : " (looked at because it was held)"}`;
     const answer = right
       ? `found ${found || "nothing"}`
