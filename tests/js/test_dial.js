@@ -24,8 +24,24 @@ function view(changed = {}) {
   return {
     grid: [1, 0.99, 0.95, 0.9, 0.5],
     balances: [
-      { key: "amount", name: "Amount", threshold: null, total: 20, thin: false, along: along(20) },
-      { key: "name", name: "Name", threshold: null, total: 8, thin: true, along: along(8) },
+      {
+        key: "amount",
+        name: "Amount",
+        threshold: null,
+        total: 20,
+        thin: false,
+        decisions_a_paper: 1,
+        along: along(20),
+      },
+      {
+        key: "name",
+        name: "Name",
+        threshold: null,
+        total: 8,
+        thin: true,
+        decisions_a_paper: 0.4,
+        along: along(8),
+      },
     ],
     frontier: { points, proposed: 2, now: null, papers: 20, field_seconds: 6, ...changed },
     policy: null,
@@ -33,7 +49,8 @@ function view(changed = {}) {
   };
 }
 
-const along = (total) => [0, 0.25, 0.5, 0.75, 1].map((share) => [share * total, share === 1 ? 1 : 0, 0.2]);
+const along = (total) =>
+  [0, 0.25, 0.5, 0.75, 1].map((share) => [share * total, share === 1 ? 1 : 0, 0.2, share, share === 1 ? 1 / total : 0]);
 
 test("the dial begins at the proposal, or at the policy in force where that is a setting", () => {
   assert.equal(new Dial(view()).place, 2);
@@ -45,7 +62,14 @@ test("the dial begins at the proposal, or at the policy in force where that is a
 
 test("what follows for a field is looked up at its threshold", () => {
   const dial = new Dial(view());
-  assert.deepEqual(dial.follows("amount"), { passing: 15, wrong: 0, bound: 0.2, minutes: (5 * 6 * 100) / 60 / 20 });
+  assert.deepEqual(dial.follows("amount"), {
+    passing: 15,
+    wrong: 0,
+    bound: 0.2,
+    share: 0.75,
+    error: 0,
+    minutes: (0.25 * 6 * 100) / 60,
+  });
   dial.moveTo(99);
   assert.equal(dial.place, 3);
   assert.equal(dial.follows("amount").wrong, 1);

@@ -24,6 +24,7 @@ from jugum.core.page import Page
 from jugum.core.states import VersionState
 from jugum.core.structure import Structures
 from jugum.core.thresholds import Thresholds
+from jugum.core.thresholds.opening import Opening, OpeningPrice
 from jugum.core.training.version import confident_decisions
 from jugum.errors import Conflict, NotFound
 from jugum.store import Store
@@ -115,7 +116,11 @@ def current_policy(session: Session, type_id: int) -> Policy | None:
 def thresholds_of(policy: Policy) -> Thresholds:
     """A policy as routing needs it. Fields that are always held have no threshold."""
     by_field = {key: float(value) for key, value in policy.thresholds.items() if key not in policy.always_held}
-    return Thresholds(by_field, policy.layout_similarity_min, frozenset(policy.always_held))
+    opening = None
+    if kept := policy.settings.get("opening"):
+        weights, pinned = policy.settings.get("weights", {}), frozenset(policy.settings.get("pinned", {}))
+        opening = Opening(OpeningPrice(**kept), weights, pinned)
+    return Thresholds(by_field, policy.layout_similarity_min, frozenset(policy.always_held), opening=opening)
 
 
 def in_force_now(policy: Policy | None) -> Thresholds | None:

@@ -15,6 +15,7 @@ from tests.papers import slips
 from jugum.core.thresholds import EvidenceSource, FieldRules
 from jugum.core.thresholds.frontier import bounded
 from jugum.errors import InputError, NotFound
+from jugum.flow.gather import documents
 from jugum.flow.label import sets
 from jugum.flow.plan import fields as plan_fields
 from jugum.flow.train import training
@@ -24,6 +25,7 @@ from jugum.flow.weigh.dial import DialSettings, Way
 from jugum.flow.weigh.evidence import evidence_place
 from jugum.flow.weigh.life import papers_a_week_in
 from jugum.flow.weigh.promise_under import promise_under
+from jugum.flow.weigh.trial import trial
 from jugum.store.models import Document, ModelVersion
 
 Run = Callable[[], None]
@@ -196,3 +198,35 @@ def test_papers_kept_for_testing_are_evidence_of_their_own_kind(office: Office, 
     found = promise_under(office.store, second)
     assert found is not None
     assert (found.papers, found.values) == (14, 42)
+
+
+def test_by_costs_a_paper_is_opened_only_when_it_is_worth_it(trained: Office, run_jobs: Run) -> None:
+    strict = dict.fromkeys(("member", "paid_on", "amount"), 1.0)
+    cheap = DialSettings(way=Way.COSTS, wrong_value_cost=0.01)  # than an hour of review for 300
+
+    def publish_by(settings: DialSettings) -> None:
+        policies.save_policy(trained.store, trained.analyst, trained.type_id, strict, 0.0, settings=settings)
+
+    publish_by(replace(cheap, opens_always=True))
+    document = trained.bring(slips(1, 60)[0], "live")
+    run_jobs()
+    assert documents.document_view(trained.store, document).state == "held"
+    tried = trial(trained.store, trained.type_id, strict, 0.0, settings=cheap)
+    assert (tried.whole_now, tried.whole_then, tried.would_pass) == (0, 1, 3)
+    publish_by(cheap)
+    run_jobs()
+    assert documents.document_view(trained.store, document).state == "passed"
+    view = weighing.weigh(trained.store, trained.type_id)
+    assert view.policy is not None
+    assert view.policy.settings["opening"]["paper"] > view.policy.settings["opening"]["look"] > 1
+    assert view.policy.outcome["passing"] == 30
+    assert view.frontier.now is not None
+    assert view.frontier.now.point.outcome.passing == 30
+    dear = DialSettings(way=Way.COSTS, wrong_value_cost=1e6)
+    publish_by(dear)
+    another = trained.bring(slips(1, 61)[0], "live")
+    run_jobs()
+    assert documents.document_view(trained.store, another).state == "held"
+    policies.go_back(trained.store, trained.analyst, trained.type_id, 2)
+    run_jobs()
+    assert documents.document_view(trained.store, another).state == "passed"  # by what was kept, not by new prices

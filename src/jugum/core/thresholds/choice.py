@@ -54,14 +54,15 @@ class Costs:
 
 
 def by_costs(points: Sequence[FrontierPoint], costs: Costs, values_a_paper: float) -> FrontierPoint | None:
-    """The setting at which wrong values and review cost least together. None without a frontier."""
+    """The setting at which wrong values and review cost least together, the laxest of equals. None without a
+    frontier."""
 
     def cost(point: FrontierPoint) -> float:
         """Money for 100 papers."""
         wrong = point.weighted_wrong * values_a_paper * 100
         return wrong * costs.wrong_value + point.minutes / 60 * costs.review_hour
 
-    return min(points, key=cost, default=None)
+    return min(reversed(points), key=cost, default=None)
 
 
 __all__ = ["GAMBLE", "Costs", "by_budget", "by_costs", "by_promise", "proposed_thresholds"]

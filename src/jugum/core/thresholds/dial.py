@@ -19,6 +19,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from jugum.core.thresholds.evidence import EvidenceTable, Floats
+from jugum.core.thresholds.opening import OpeningPrice
 from jugum.core.thresholds.outcome import NEVER
 
 # Thresholds that are proposed: hundredths that a person can read, and one between the last and certainty. At 1 nothing
@@ -30,11 +31,13 @@ GRID = np.array([1.0, 0.995, *(number / 100 for number in range(99, 49, -1))])
 @dataclass(frozen=True)
 class FieldRules:
     """What a person asks of single fields: how much more a wrong value of it weighs than that of others (1 where
-    nothing is said), thresholds that stay as they are, and fields that always go to a person."""
+    nothing is said), thresholds that stay as they are, and fields that always go to a person; and the price at which
+    papers are opened, where they are only when it is worth it."""
 
     weights: Mapping[str, float] = field(default_factory=dict)
     pinned: Mapping[str, float] = field(default_factory=dict)
     always_held: frozenset[str] = frozenset()
+    opening: OpeningPrice | None = None
 
 
 @dataclass(frozen=True)

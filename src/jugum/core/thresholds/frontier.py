@@ -10,7 +10,7 @@ import numpy as np
 from jugum.core.evaluation.clustered import Sums
 from jugum.core.thresholds.dial import Curves, FieldRules
 from jugum.core.thresholds.effort import USUAL_EFFORT, Effort
-from jugum.core.thresholds.evidence import Bools, EvidenceTable, Floats, Ints
+from jugum.core.thresholds.evidence import UNKNOWN_LAYOUT, Bools, EvidenceTable, Floats, Ints
 from jugum.core.thresholds.outcome import NEVER, Outcome, outcome, outcome_of, passing
 
 # Of the dial, from "nothing passes" to "what is as likely wrong as right": each some 7 % laxer than the one before, and
@@ -96,7 +96,27 @@ def _comes_in(table: EvidenceTable, rules: FieldRules, folds: int) -> Ints:
         curves = Curves.of(table.where(~inside) if folds > 1 else table)
         limits = np.array([list(curves.thresholds_at(setting, rules).values()) for setting in SETTINGS])
         found[inside] = _first_setting(table.field[inside], table.confidence[inside], limits)
-    return found
+    return _of_unopened(table, rules, found, len(SETTINGS))
+
+
+def _of_unopened(table: EvidenceTable, rules: FieldRules, comes_in: Ints, settings: int) -> Ints:
+    """The same with papers that are not worth opening from some setting on: there all that is held on them passes."""
+    if rules.opening is None or not len(table):
+        return comes_in
+    by_hand = np.array([key in rules.pinned or key in rules.always_held for key in table.fields])[table.field]
+    always = (comes_in == settings) & (by_hand | (table.confidence == UNKNOWN_LAYOUT))
+    gains = np.where(always, 0.0, rules.opening.gains(table.confidence, _weights(table, rules)))
+    held = _Along(table, comes_in, settings + 1).by_paper(gains)  # what came in, which is held no more
+    worth = held[:, -1:] - held[:, :-1] > rules.opening.paper
+    worth[np.unique(table.paper[always])] = True
+    first = np.where(worth.all(axis=1), settings, np.argmin(worth, axis=1))
+    return np.minimum(comes_in, np.where(always, settings, first[table.paper]))
+
+
+def passes_by(table: EvidenceTable, thresholds: Mapping[str, float], rules: FieldRules = FieldRules()) -> Bools:
+    """Which decisions pass (N) by some thresholds, and by papers not being worth to open."""
+    passes = passing(table, thresholds)
+    return np.asarray(_of_unopened(table, rules, np.where(passes, 0, 1), 1) == 0)
 
 
 def point_of(
@@ -107,7 +127,7 @@ def point_of(
 ) -> FrontierPoint:
     """Where any thresholds stand in the picture of the frontier (a policy in force, thresholds set by hand); its
     setting is not a number."""
-    passes = passing(table, thresholds)
+    passes = passes_by(table, thresholds, rules)
     heavy = (table.weight * _weights(table, rules))[passes]
     wrong = max(float(heavy[table.wrong[passes]].sum()), float((heavy * (1 - table.confidence[passes])).sum()))
     loss = wrong / table.total_weight if len(table) else 0.0
@@ -219,6 +239,7 @@ __all__ = [
     "decisions_a_paper",
     "frontier",
     "minutes_per_100",
+    "passes_by",
     "point_among",
     "point_of",
 ]

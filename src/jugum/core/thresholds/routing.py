@@ -25,6 +25,7 @@ from jugum.core.schema import (
     text_problem,
 )
 from jugum.core.thresholds.drafted import DraftedField
+from jugum.core.thresholds.opening import Opening
 
 CERTAIN = 1.0  # confidence of what vouches for itself, as a zone's check digits do; what is measured stays below
 TABLE_ROW = "row"  # stands for a row of a table where only its being there counts
@@ -57,12 +58,14 @@ class Gate:
 @dataclass(frozen=True)
 class Thresholds:
     """A policy as routing needs it: the threshold of each field by its key, and the least likeness of the layout,
-    all 0–1; the keys of fields that always go to a person, which all do while it is `suspended`."""
+    all 0–1; the keys of fields that always go to a person, which all do while it is `suspended`; and when a paper is
+    worth opening (None: whenever a field is held)."""
 
     by_field: Mapping[str, float]
     layout_similarity_min: float
     always_held: frozenset[str] = frozenset()
     suspended: bool = False
+    opening: Opening | None = None
 
     def gate(self, key: str) -> Gate | None:
         """What is asked of a field; None where the policy has no threshold for it."""
@@ -71,6 +74,19 @@ class Thresholds:
         if key in self.always_held:
             return Gate(1.0, self.layout_similarity_min, always_held=True)
         return Gate(self.by_field[key], self.layout_similarity_min) if key in self.by_field else None
+
+    def opens(self, held: Mapping[str, tuple[float | None, float | None]]) -> bool:
+        """Whether a paper is opened on which some fields are held, for nothing but their confidence or their layout
+        (key → confidence, likeness of the layout)."""
+        if self.opening is None:
+            return True
+        unsure = []
+        for key, (confidence, similarity) in held.items():
+            gate = self.gate(key)
+            if gate is None or gate.always_held or confidence is None or not gate.knows(similarity):
+                return True
+            unsure.append((key, confidence))
+        return self.opening.is_worth(unsure)
 
 
 def problems_of_draft(
@@ -270,7 +286,7 @@ class Routed:
 
 def route(plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Thresholds | None, context: Context) -> Routed:
     """Hold what does not pass by itself, then what failing checks speak against; the rest passes. A check that fails
-    holds one field."""
+    holds one field. Where nothing waits but values that are not worth opening the paper for, all of it passes."""
     holds = {key: FieldHold(problem) for key, problem in problems_of_draft(plan, drafted, thresholds).items()}
     tables = {field.key for field in plan.fields if field.kind is FieldKind.TABLE}
     texts = {key: one.texts for key, one in drafted.items() if key not in tables}
@@ -278,9 +294,22 @@ def route(plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Threshold
     for judgement in judge(plan, texts, context):
         if judgement.outcome is CheckOutcome.FAILS:
             hold_for_check(plan, judgement, holds, confidences)
+    if holds and thresholds is not None and not _is_opened(holds, drafted, thresholds):
+        holds = {}
     passing = tuple(key for key in drafted if key not in tables and holder_of(plan, key) not in holds)
     _, derived = derive(plan, texts, context)
     return Routed(holds, passing, derived)
+
+
+def _is_opened(holds: Mapping[str, FieldHold], drafted: Mapping[str, DraftedField], thresholds: Thresholds) -> bool:
+    """Whether the holds of a paper are worth opening it; what waits for another reason than its confidence, or was
+    written by hand, always is."""
+    if any(
+        hold.checks or hold.problem.reason is not HoldReason.LOW_CONFIDENCE or drafted[key].by_hand
+        for key, hold in holds.items()
+    ):
+        return True
+    return thresholds.opens({key: (drafted[key].confidence, drafted[key].layout_similarity) for key in holds})
 
 
 def hold_for_check(

@@ -26,11 +26,19 @@ class StraightThrough:
 
 def straight_through(evidence: Iterable[Mapping[str, Any]], thresholds: Thresholds) -> StraightThrough:
     """Count whole papers among held-out decisions (rows with sample, field, confidence, familiarity, right): a paper
-    passes when each of its fields does. A field without a threshold is held."""
-    papers: dict[str, list[tuple[bool, bool]]] = defaultdict(list)
+    passes when each of its fields does, and when those that do not are not worth opening it. A field without a
+    threshold is held."""
+    papers: dict[str, list[Mapping[str, Any]]] = defaultdict(list)
     for row in evidence:
+        papers[row["sample"]].append(row)
+    through = [rows for rows in papers.values() if _passes_whole(rows, thresholds)]
+    return StraightThrough(len(papers), len(through), sum(any(not row["right"] for row in rows) for rows in through))
+
+
+def _passes_whole(rows: Iterable[Mapping[str, Any]], thresholds: Thresholds) -> bool:
+    held = {}
+    for row in rows:
         gate = thresholds.gate(row["field"])
-        passes = gate is not None and gate.passes(row["confidence"], row["layout_similarity"])
-        papers[row["sample"]].append((passes, row["right"]))
-    through = [its for its in papers.values() if all(passes for passes, _ in its)]
-    return StraightThrough(len(papers), len(through), sum(any(not right for _, right in its) for its in through))
+        if gate is None or not gate.passes(row["confidence"], row["layout_similarity"]):
+            held[row["field"]] = (row["confidence"], row["layout_similarity"])
+    return not held or not thresholds.opens(held)

@@ -8,6 +8,8 @@ from enum import StrEnum
 from typing import Any
 
 from jugum.core.thresholds import FieldRules
+from jugum.core.thresholds.effort import Effort
+from jugum.core.thresholds.opening import OpeningPrice
 from jugum.errors import InputError
 from jugum.store.models import Policy
 
@@ -26,7 +28,8 @@ class Way(StrEnum):
 @dataclass(frozen=True)
 class DialSettings:
     """How the dial is to be set, and by which rules for single fields. A budget without `papers_a_week` is for as many
-    as have come in. Costs are in the office's money; a field that weighs twice as much costs twice as much."""
+    as have come in. Costs are in the office's money; a field that weighs twice as much costs twice as much; by costs a
+    paper is opened only when it is worth it, unless it `opens_always`."""
 
     way: Way = Way.PROMISE
     error_most: float = ERROR_MOST
@@ -35,6 +38,7 @@ class DialSettings:
     papers_a_week: float | None = None
     wrong_value_cost: float = 50.0
     review_hour_cost: float = 300.0
+    opens_always: bool = False
     rules: FieldRules = field(default_factory=FieldRules)
 
     def for_fields(self, keys: Collection[str]) -> DialSettings:
@@ -45,6 +49,12 @@ class DialSettings:
             self.rules.always_held & frozenset(keys),
         )
         return replace(self, rules=rules)
+
+    def rules_for(self, effort: Effort) -> FieldRules:
+        """The rules for fields, with the price of opening a paper where costs set the dial."""
+        if self.way is not Way.COSTS or self.opens_always:
+            return self.rules
+        return replace(self.rules, opening=OpeningPrice.of(self.wrong_value_cost, self.review_hour_cost, effort))
 
     def check(self, keys: Collection[str]) -> None:
         """InputError for what can't be meant for these fields."""
@@ -65,7 +75,7 @@ class DialSettings:
             raise InputError(f"No field that is weighed has the key {', '.join(sorted(unknown))}.")
 
     def to_data(self) -> dict[str, Any]:
-        """As it is kept with a policy, which has the fields that are always held itself."""
+        """As it is kept with a policy, which has the fields that are always held itself, and the price of opening."""
         own = {name: value for name, value in asdict(self).items() if name != "rules"}
         return {**own, "weights": dict(self.rules.weights), "pinned": dict(self.rules.pinned)}
 
@@ -77,7 +87,8 @@ class DialSettings:
     @staticmethod
     def from_data(data: Mapping[str, Any], always_held: Collection[str]) -> DialSettings:
         """The other way of `to_data`."""
-        own = {name: value for name, value in data.items() if name not in ("weights", "pinned")}
+        own = {name: value for name, value in data.items() if name not in ("weights", "pinned", "opening")}
+        own.setdefault("opens_always", own.get("way") == Way.COSTS)  # as by policies from before that could be said
         rules = FieldRules(data.get("weights", {}), data.get("pinned", {}), frozenset(always_held))
         return DialSettings(**{**own, "way": Way(own.get("way", Way.PROMISE))}, rules=rules)
 

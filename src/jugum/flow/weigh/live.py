@@ -169,12 +169,13 @@ def _through(session: Session, policy: Policy, ids: Sequence[int]) -> set[int]:
         .join(Field, Reading.field_id == Field.id)
         .where(Reading.document_id.in_(ids), Reading.position == 0)
     )
-    found = set(ids)
+    held: dict[int, dict[str, tuple[float | None, float | None]]] = defaultdict(dict)
     for document, key, confidence, similarity in rows:
-        gate = thresholds.gate(key.split(".", 1)[0])  # a table's confidence is kept with its columns
+        whole = key.split(".", 1)[0]  # a table's confidence is kept with its columns
+        gate = thresholds.gate(whole)
         if gate is not None and not gate.passes(confidence, similarity):
-            found.discard(document)
-    return found
+            held[document][whole] = (confidence, similarity)
+    return set(ids) - {document for document, fields in held.items() if thresholds.opens(fields)}
 
 
 def _parted(came: Sequence[CameIn], policy: Policy | None, now: datetime) -> tuple[Sequence[CameIn], Sequence[CameIn]]:

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from jugum.core.thresholds import FrontierPoint, Outcome, frontier, outcome, passing
-from jugum.core.thresholds.frontier import point_among
+from jugum.core.thresholds import FieldRules, FrontierPoint, Outcome, frontier, outcome
+from jugum.core.thresholds.frontier import passes_by, point_among
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.in_force import thresholds_of, version_row
 from jugum.flow.office.actions import Action
@@ -85,12 +85,15 @@ def save_policy(
             always_held=sorted(always_held),
             settings=settings.to_data() if settings else {},
         )
+        effort = effort_in(session, type_id)
+        rules = settings.rules_for(effort) if settings else FieldRules()
+        if rules.opening is not None:
+            policy.settings = {**policy.settings, "opening": asdict(rules.opening)}
         session.add(policy)
         session.flush()
         table = weighed(session, version, sorted(thresholds), layout_similarity_min).table
         passing_now = thresholds_of(policy).by_field
-        total = outcome(table, passing(table, passing_now))
-        effort, rules = effort_in(session, type_id), DialSettings.of(policy).rules
+        total = outcome(table, passes_by(table, passing_now, rules))
         points = frontier(table, rules, effort)
         here = point_among(points, table, passing_now, rules, effort)
         policy.outcome = outcome_kept(total, table.papers, points, here)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session, undefer
 
-from jugum.core.thresholds import Evidence, EvidenceTable, Outcome, outcome, passing
+from jugum.core.thresholds import Evidence, EvidenceTable, Outcome, outcome
+from jugum.core.thresholds.frontier import passes_by
 from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.flow.in_force import current_policy, live_version, thresholds_of, version_row
 from jugum.flow.weigh.dial import DialSettings
@@ -52,7 +53,8 @@ def promise_under(store: Store, version_id: int) -> PromiseUnder | None:
         tables = [
             _table(rows[number], both, keys, thresholds.layout_similarity_min) for number in (live.id, version.id)
         ]
-        now, then = (outcome(table, passing(table, thresholds.by_field)) for table in tables)
+        rules = replace(DialSettings.of(policy).rules, opening=thresholds.opening.price if thresholds.opening else None)
+        now, then = (outcome(table, passes_by(table, thresholds.by_field, rules)) for table in tables)
         error_most, papers = DialSettings.of(policy).error_most, tables[0].papers
         return PromiseUnder(
             policy.number,

@@ -3,7 +3,7 @@ bundle by itself. The dial, its frontier and the promise are those of fields."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
@@ -107,7 +107,7 @@ def _frontier(
     in_force = {key: threshold for key, threshold in evidence.in_force.items() if threshold != NEVER}
     return frontier_by(
         evidence.table,
-        settings.for_fields(keys),
+        replace(settings.for_fields(keys), opens_always=True),  # each is a paper by itself
         effort,
         came_a_week(session, workspace_id, subject),
         in_force,

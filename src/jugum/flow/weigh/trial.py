@@ -12,11 +12,13 @@ from sqlalchemy.orm import Session
 
 from jugum.core.schema import HoldReason
 from jugum.core.states import DONE_STATES, DocumentState, Origin, Purpose
-from jugum.core.thresholds import Thresholds
+from jugum.core.thresholds import FieldRules, Thresholds
 from jugum.core.thresholds.effort import Effort
+from jugum.core.thresholds.opening import Opening
 from jugum.flow.in_force import current_policy, thresholds_of
 from jugum.flow.office.personal import is_hidden, shown
 from jugum.flow.office.types import type_row
+from jugum.flow.weigh.dial import DialSettings
 from jugum.flow.weigh.evidence import weighable_version, weighed_fields
 from jugum.flow.weigh.life import effort_in
 from jugum.store import Store
@@ -86,10 +88,14 @@ def trial(
     layout_similarity_min: float,
     always_held: Collection[str] = (),
     papers: int = PAPERS,
+    settings: DialSettings | None = None,
 ) -> TrialView:
-    """What thresholds would have done with the last live papers of a type, beside the policy in force."""
-    then = Thresholds(thresholds, layout_similarity_min, frozenset(always_held))
+    """What thresholds would have done with the last live papers of a type, beside the policy in force; papers are
+    opened as some settings of the dial say."""
     with store.session() as session:
+        rules = settings.rules_for(effort_in(session, type_id)) if settings else FieldRules()
+        opening = Opening(rules.opening, rules.weights, frozenset(rules.pinned)) if rules.opening else None
+        then = Thresholds(thresholds, layout_similarity_min, frozenset(always_held), opening=opening)
         row = type_row(session, type_id)
         fields = {field.key: field for field in weighed_fields(row, weighable_version(session, type_id))}
         policy = current_policy(session, type_id)
@@ -141,25 +147,20 @@ def _view(
     changes: list[TrialChange] = []
     weighed = 0
     for document in documents:
-        waits = [0, 0]
-        for key, readings in rows.readings[document.id].items():
-            if key not in fields:
-                continue
-            if (document.id, fields[key].id) in rows.other_holds:
-                waits = [count + 1 for count in waits]
-                continue
-            weighed += 1
-            gates = [limit.gate(key) for limit in limits]
-            first = readings[0]  # all of a field have its confidence
-            sides = [gate is not None and gate.passes(first.confidence, first.layout_similarity) for gate in gates]
-            for which, passes in enumerate(sides):
-                passing[which] += passes
-                waits[which] += not passes
-            if sides[0] != sides[1]:
-                threshold = gates[1].threshold if gates[1] else 1.0
-                changes.append(_change(document, fields[key], readings, rows, threshold, would_pass=sides[1]))
-        for which, count in enumerate(waits):
-            held[which].append(count)
+        its = {key: readings for key, readings in rows.readings[document.id].items() if key in fields}
+        others = {key for key in its if (document.id, fields[key].id) in rows.other_holds}
+        firsts = {key: readings[0] for key, readings in its.items() if key not in others}  # all of a field are alike
+        waits = [_waiting(limit, firsts, opened=bool(others)) for limit in limits]
+        weighed += len(firsts)
+        for which, keys in enumerate(waits):
+            passing[which] += len(firsts) - len(keys)
+            held[which].append(len(keys) + len(others))
+        for key in firsts:
+            if (key in waits[0]) != (key in waits[1]):
+                gate = limits[1].gate(key)
+                threshold = gate.threshold if gate else 1.0
+                change = _change(document, fields[key], its[key], rows, threshold, would_pass=key not in waits[1])
+                changes.append(change)
 
     def minutes(waits: Sequence[int]) -> float:
         return effort.minutes(papers=sum(count > 0 for count in waits), fields=sum(waits))
@@ -181,6 +182,17 @@ def _view(
         would_wait=sum(not change.would_pass for change in changes),
         changes=changes[:CHANGES_MOST],
     )
+
+
+def _waiting(thresholds: Thresholds, firsts: Mapping[str, Reading], *, opened: bool) -> set[str]:
+    """The fields of a paper that wait by some thresholds; none where they are not worth opening it, unless it is for
+    others that wait whatever their confidence."""
+    held = {}
+    for key, reading in firsts.items():
+        gate = thresholds.gate(key)
+        if gate is None or not gate.passes(reading.confidence, reading.layout_similarity):
+            held[key] = (reading.confidence, reading.layout_similarity)
+    return set(held) if opened or thresholds.opens(held) else set()
 
 
 def _order(change: TrialChange) -> tuple[bool, bool, float]:

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from jugum.core.thresholds import (
     EvidenceTable,
+    FieldRules,
     FrontierPoint,
     Outcome,
     by_budget,
@@ -24,6 +25,7 @@ from jugum.core.thresholds.choice import Costs
 from jugum.core.thresholds.dial import GRID
 from jugum.core.thresholds.effort import Effort
 from jugum.core.thresholds.frontier import decisions_a_paper, point_among
+from jugum.core.thresholds.opening import OpeningPrice
 from jugum.core.thresholds.promise import Promise, promise_of
 from jugum.flow.in_force import current_policy, report_in, thresholds_of
 from jugum.flow.office.types import type_row
@@ -186,7 +188,7 @@ def _frontier(
     policy: Policy | None,
 ) -> Frontier:
     effort, a_week = effort_in(session, type_id), papers_a_week_in(session, type_id)
-    return frontier_by(table, settings, effort, a_week, _in_force(policy, table))
+    return frontier_by(table, settings, effort, a_week, _in_force(policy, table), opening_of(policy))
 
 
 def frontier_by(
@@ -195,13 +197,16 @@ def frontier_by(
     effort: Effort,
     came_a_week: float,
     in_force: Mapping[str, float] | None,
+    opening: OpeningPrice | None = None,
 ) -> Frontier:
-    """The frontier of any evidence, what is proposed by some settings, and where thresholds in force stand on it. A
-    budget is for as many papers a week as have come in, where its settings name no other number."""
+    """The frontier of any evidence, what is proposed by some settings, and where thresholds in force stand on it, with
+    the price of opening a paper that is in force. A budget is for as many papers a week as have come in, where its
+    settings name no other number."""
     settings.check(table.fields)
     a_week = came_a_week if settings.papers_a_week is None else settings.papers_a_week
     costs = Costs(settings.wrong_value_cost, settings.review_hour_cost)
-    points = frontier(table, settings.rules, effort)
+    rules = settings.rules_for(effort)
+    points = frontier(table, rules, effort)
     values_a_paper = sum(decisions_a_paper(table).values())
     chosen = {
         Way.PROMISE: lambda: by_promise(points, settings.error_most, proven=settings.proven),
@@ -216,11 +221,34 @@ def frontier_by(
         settings,
         [said(point) for point in points],
         points.index(chosen) if chosen else None,
-        said(point_among(points, table, in_force, settings.rules, effort)) if in_force is not None else None,
+        said(_now(points, table, in_force, replace(rules, opening=opening), effort, same=rules.opening == opening))
+        if in_force is not None
+        else None,
         table.papers,
         effort,
         a_week,
     )
+
+
+def _now(
+    points: list[FrontierPoint],
+    table: EvidenceTable,
+    in_force: Mapping[str, float],
+    rules: FieldRules,
+    effort: Effort,
+    *,
+    same: bool,
+) -> FrontierPoint:
+    """Where thresholds in force stand; on the frontier only where papers are opened by the `same` price there."""
+    if same:
+        return point_among(points, table, in_force, rules, effort)
+    return point_of(table, in_force, rules, effort)
+
+
+def opening_of(policy: Policy | None) -> OpeningPrice | None:
+    """The price of opening a paper that a policy keeps to; None where it opens each."""
+    opening = thresholds_of(policy).opening if policy else None
+    return opening.price if opening else None
 
 
 def proposal(

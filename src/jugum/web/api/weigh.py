@@ -33,9 +33,9 @@ router = APIRouter(route_class=GatedRoute, tags=["Weigh"])
 
 class DialBody(BaseModel):
     """How the dial is to be set: by a promise (`error_most`, a share; `proven`: kept by the upper bound), a budget
-    (`hours_a_week` of review, for `papers_a_week`, else as many as have come in) or costs (in the office's money); with
-    rules for single fields: how much more a wrong value weighs, thresholds that stay, and fields that are always
-    held."""
+    (`hours_a_week` of review, for `papers_a_week`, else as many as have come in) or costs (in the office's money; a
+    paper is then opened only when looking at its held values is worth it, unless it `opens_always`); with rules for
+    single fields: how much more a wrong value weighs, thresholds that stay, and fields that are always held."""
 
     way: Way = Way.PROMISE
     error_most: float = ERROR_MOST
@@ -44,6 +44,7 @@ class DialBody(BaseModel):
     papers_a_week: float | None = None
     wrong_value_cost: float = 50.0
     review_hour_cost: float = 300.0
+    opens_always: bool = False
     weights: dict[str, float] = Field(default_factory=dict)
     pinned: dict[str, float] = Field(default_factory=dict)
     always_held: list[str] = Field(default_factory=list)
@@ -318,10 +319,12 @@ def what_follows(request: Request, type_id: int, actor: MaySee, body: Thresholds
 
 
 class TrialBody(ThresholdsBody):
-    """Thresholds with the fields that always go to a person, to be tried on the last `papers` live papers."""
+    """Thresholds with the fields that always go to a person, to be tried on the last `papers` live papers, which are
+    opened as the `dial` says."""
 
     always_held: list[str] = Field(default_factory=list)
     papers: int = Field(PAPERS, ge=1, le=1000)
+    dial: DialBody | None = None
 
 
 class TrialChangeOut(BaseModel):
@@ -388,6 +391,7 @@ def try_thresholds(request: Request, type_id: int, actor: MaySee, body: TrialBod
         body.layout_similarity_min,
         body.always_held,
         body.papers,
+        body.dial.settings() if body.dial else None,
     )
     return TrialOut.of(found, headings.trial(found))
 

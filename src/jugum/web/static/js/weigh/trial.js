@@ -5,7 +5,7 @@ import { call } from "../frame/server.js";
 /**
  * @param {string} api
  * @param {{decision: string, unit: string}} words
- * @param {{thresholds: Record<string, number>, always_held: string[]}} tried
+ * @param {{thresholds: Record<string, number>, always_held: string[], dial: any}} tried
  */
 export async function showTrial(api, words, tried) {
   const section = document.getElementById("trial");

@@ -30,6 +30,10 @@ export class Ways {
     return /** @type {HTMLInputElement} */ (this.form.elements.namedItem(name));
   }
 
+  get worth() {
+    return this.input("opens_when_worth");
+  }
+
   fill(view) {
     const settings = this.dial.dial;
     this.input("way").value = settings.way;
@@ -40,6 +44,7 @@ export class Ways {
     shares.value = String(settings.error_most);
     this.input("proven").value = settings.proven ? "1" : "";
     for (const name of NUMBERS) this.input(name).value = String(settings[name] ?? "");
+    this.worth.checked = !settings.opens_always;
     this.input("papers_a_week").placeholder = `${Math.round(view.frontier.papers_a_week)}`;
     this.showWay();
   }
@@ -49,6 +54,7 @@ export class Ways {
     settings.way = this.input("way").value;
     settings.error_most = Number(this.input("error_most").value);
     settings.proven = this.input("proven").value === "1";
+    settings.opens_always = !this.worth.checked;
     for (const name of NUMBERS) {
       const said = this.input(name).value;
       if (said !== "") settings[name] = Number(said);

@@ -102,7 +102,7 @@ const shown = () => ({
   always_held: dial.dial.always_held,
   error_most: dial.dial.error_most,
 });
-document.getElementById("try").addEventListener("click", () => showTrial(api, words, shown()));
+document.getElementById("try").addEventListener("click", () => showTrial(api, words, { ...shown(), dial: dial.dial }));
 document.getElementById("publish")?.addEventListener("click", async (event) => {
   event.preventDefault();
   if (timer) await refresh(); // what was just changed is published, too
