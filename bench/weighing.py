@@ -1,5 +1,5 @@
 """Promises on simulated papers, with the product's own functions: how often one is broken, how much passes, how soon a
-breach is noticed, and how fast the frontier is.
+breach is noticed, how near spent minutes are to planned ones, and how fast the frontier is.
 
     .venv/bin/python -m bench.weighing [--trials 150] [--fresh 40000]
 
@@ -21,9 +21,18 @@ import numpy as np
 
 from jugum.core.evaluation.betting import ALARM, breach_winnings, proven_bound
 from jugum.core.evaluation.intervals import upper_bound
-from jugum.core.thresholds import EvidenceTable, by_promise, frontier, outcome, outcomes_by_field, passing
+from jugum.core.thresholds import (
+    EvidenceTable,
+    by_budget,
+    by_promise,
+    frontier,
+    outcome,
+    outcomes_by_field,
+    passing,
+)
 from jugum.core.thresholds.choice import GAMBLE
-from jugum.core.thresholds.frontier import FOLDS, FrontierPoint
+from jugum.core.thresholds.effort import USUAL_EFFORT
+from jugum.core.thresholds.frontier import FOLDS, FrontierPoint, minutes_per_100
 
 FIELDS = 14
 PROMISES = (0.01, 0.02, 0.05)
@@ -194,6 +203,25 @@ def hajek(trials: int) -> None:
             )
 
 
+def budgets(trials: int) -> None:
+    """Minutes that fresh papers take, by those planned on some papers for half of what looking at everything takes."""
+    print("\nbudgets: minutes spent by minutes planned, at " + ", ".join(map(str, PAPERS)) + " papers")
+    for world in WORLDS:
+        rng = np.random.default_rng(5)
+        judged = papers_of(world, rng, 5000)
+        said = []
+        for papers in PAPERS:
+            spent = []
+            for _ in range(trials):
+                points = frontier(papers_of(world, rng, papers))
+                chosen = by_budget(points, points[0].minutes / 2 / 60, 100)
+                assert chosen is not None
+                minutes = minutes_per_100(judged, passing(judged, chosen.thresholds), USUAL_EFFORT)
+                spent.append(minutes / chosen.minutes)
+            said.append(f"{np.mean(spent):.2f} ± {np.std(spent):.2f}")
+        print(f"  {world.name:22} {', '.join(said)}")
+
+
 def speed() -> None:
     """Milliseconds of the frontier, and of what follows for each field, beside a pass over the same decisions."""
     print("speed")
@@ -235,13 +263,14 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--trials", type=int, default=150)
     parser.add_argument("--fresh", type=int, default=40_000)
-    parser.add_argument("--only", choices=["speed", "promises", "alarms", "live"])
+    parser.add_argument("--only", choices=["speed", "promises", "alarms", "live", "budgets"])
     given = parser.parse_args()
     parts = {
         "speed": speed,
         "promises": partial(promises, given.trials, given.fresh),
         "alarms": partial(alarms, given.trials),
         "live": partial(hajek, given.trials),
+        "budgets": partial(budgets, given.trials),
     }
     for name, part in parts.items():
         if given.only in (None, name):

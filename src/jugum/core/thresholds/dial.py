@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from jugum.core.thresholds.evidence import EvidenceTable, Floats
+from jugum.core.thresholds.evidence import EvidenceTable, Floats, Ints
 from jugum.core.thresholds.opening import OpeningPrice
 from jugum.core.thresholds.outcome import NEVER
 
@@ -40,6 +40,12 @@ class FieldRules:
     opening: OpeningPrice | None = None
 
 
+def entered(table: EvidenceTable) -> Ints:
+    """The place in the grid of the strictest threshold that lets each decision pass (N); the grid's length for one that
+    no threshold of it does."""
+    return np.searchsorted(-GRID, -table.confidence)
+
+
 @dataclass(frozen=True)
 class Curves:
     """What passes of each of F fields at each threshold of the grid (F × G), from strict to lax: how much, and how much
@@ -52,16 +58,24 @@ class Curves:
     @staticmethod
     def of(table: EvidenceTable) -> Curves:
         """From decisions, of which those on new layouts pass nowhere (`EvidenceTable.gated`)."""
-        count = len(table.fields)
-        entered = np.searchsorted(-GRID, -table.confidence)  # the strictest threshold that lets a decision pass
-        place = table.field * (len(GRID) + 1) + entered
+        (only,) = Curves.of_others(table, np.zeros(len(table), dtype=np.int64), 1, entered(table))
+        return only
+
+    @staticmethod
+    def of_others(table: EvidenceTable, fold: Ints, folds: int, entered: Ints) -> list[Curves]:
+        """For each of some folds (the number of each decision's, N) the curves of the decisions of all others; of all
+        decisions where there is one fold. `entered` (N) as the function of that name has it."""
+        shape = folds, len(table.fields), len(GRID) + 1
+        place = (fold * shape[1] + table.field) * shape[2] + entered
 
         def along(values: Floats) -> Floats:
-            sums = np.bincount(place, weights=values, minlength=count * (len(GRID) + 1))
-            return np.asarray(sums.reshape(count, len(GRID) + 1)[:, :-1].cumsum(axis=1))
+            sums = np.bincount(place, weights=values, minlength=shape[0] * shape[1] * shape[2])
+            of_folds = sums.reshape(shape)[:, :, :-1].cumsum(axis=2)
+            return np.asarray(of_folds if folds == 1 else of_folds.sum(axis=0) - of_folds)
 
-        doubt = along(table.weight * (1 - table.confidence))
-        return Curves(table.fields, along(table.weight), np.maximum(along(table.weight * table.wrong), doubt))
+        passing, wrong = along(table.weight), along(table.weight * table.wrong)
+        worse = np.maximum(wrong, along(table.weight * (1 - table.confidence)))
+        return [Curves(table.fields, passing[number], worse[number]) for number in range(folds)]
 
     def thresholds_at(self, setting: float, rules: FieldRules = FieldRules()) -> dict[str, float]:
         """The thresholds (0–1) at a setting (0–1), by field; `NEVER` of fields that are always held.
@@ -69,15 +83,16 @@ class Curves:
         Nowhere does a value pass that is itself likelier wrong than the setting says, however good all values were
         that its field has had; of a field that has had none, nothing passes."""
         shares = np.array([setting / rules.weights.get(key, 1.0) for key in self.fields])[:, None]
-        loss = self.wrong - shares * self.passing
+        # rounded: where no value comes in, two thresholds are equal, and not nearly so
+        loss = np.round(self.wrong - shares * self.passing, 9)
         loss[1 - shares - TINY > GRID] = np.inf
         # the laxest of several that are equal
         place = len(GRID) - 1 - np.argmin(loss[:, ::-1], axis=1)
-        nothing = self.passing[np.arange(len(place)), place] <= 0
+        nothing = self.passing[np.arange(len(place)), place] <= TINY
         chosen = np.where(nothing, 1.0, GRID[place])
         found = dict(zip(self.fields, chosen.tolist(), strict=True))
         pinned = {key: float(threshold) for key, threshold in rules.pinned.items() if key in found}
         return {**found, **pinned, **{key: NEVER for key in rules.always_held if key in found}}
 
 
-__all__ = ["GRID", "Curves", "FieldRules"]
+__all__ = ["GRID", "Curves", "FieldRules", "entered"]

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jugum.core.evaluation.clustered import Sums
-from jugum.core.thresholds.dial import Curves, FieldRules
+from jugum.core.thresholds.dial import GRID, Curves, FieldRules, entered
 from jugum.core.thresholds.effort import USUAL_EFFORT, Effort
 from jugum.core.thresholds.evidence import UNKNOWN_LAYOUT, Bools, EvidenceTable, Floats, Ints
 from jugum.core.thresholds.outcome import NEVER, Outcome, outcome, outcome_of, passing
@@ -89,13 +89,13 @@ def frontier(
 def _comes_in(table: EvidenceTable, rules: FieldRules, folds: int) -> Ints:
     """For each decision the first setting at which it passes, by thresholds of other papers; their number for one that
     never does."""
-    fold = table.paper % folds
-    found = np.empty(len(table), dtype=np.int64)
-    for number in range(folds):
-        inside = fold == number
-        curves = Curves.of(table.where(~inside) if folds > 1 else table)
-        limits = np.array([list(curves.thresholds_at(setting, rules).values()) for setting in SETTINGS])
-        found[inside] = _first_setting(table.field[inside], table.confidence[inside], limits)
+    fold, place = table.paper % folds, entered(table)
+    first = np.stack([_first_settings(curves, rules) for curves in Curves.of_others(table, fold, folds, place)])
+    found = first[fold, table.field, place]
+    for number, key in enumerate(table.fields):
+        if key in rules.pinned and key not in rules.always_held:  # which need not lie on the grid
+            own = table.field == number
+            found[own] = np.where(table.confidence[own] >= rules.pinned[key], 0, len(SETTINGS))
     return _of_unopened(table, rules, found, len(SETTINGS))
 
 
@@ -181,13 +181,13 @@ def weight_of_papers(table: EvidenceTable) -> Floats:
     return np.asarray(np.bincount(table.paper, weights=table.weight, minlength=table.papers) / decisions)
 
 
-def _first_setting(field: Ints, confidence: Floats, limits: Floats) -> Ints:
-    """For each decision (N) the first setting (K × fields, falling) at which it passes; K of one that never does."""
-    found = np.empty(len(field), dtype=np.int64)
-    for number in range(limits.shape[1]):
-        own = field == number
-        found[own] = np.searchsorted(-limits[:, number], -confidence[own])
-    return found
+def _first_settings(curves: Curves, rules: FieldRules) -> Ints:
+    """For each field and place in the grid (F × (G + 1); the last is beyond it) the first setting at which a decision
+    passes that enters there; their number where none does."""
+    # falling along the settings
+    limits = np.array([list(curves.thresholds_at(setting, rules).values()) for setting in SETTINGS])
+    first = np.array([np.searchsorted(-limits[:, number], -GRID) for number in range(limits.shape[1])])
+    return np.column_stack([first, np.full(len(first), len(SETTINGS))])
 
 
 class _Along:
@@ -218,8 +218,10 @@ class _Along:
 def _minutes(table: EvidenceTable, sums: _Along, effort: Effort) -> Floats:
     """Minutes of review per 100 papers at each setting (K)."""
     counts = weight_of_papers(table)
-    held = np.bincount(table.paper, minlength=table.papers)[:, None] > sums.by_paper(None)
-    papers, fields = counts @ held, table.total_weight - sums.by_setting(table.weight)
+    last = np.zeros(table.papers, dtype=np.int64)  # the setting at which the last of a paper's values comes in
+    np.maximum.at(last, table.paper, sums.comes_in)
+    whole = np.bincount(last, weights=counts, minlength=sums.settings + 1)[:-1].cumsum()
+    papers, fields = counts.sum() - whole, table.total_weight - sums.by_setting(table.weight)
     return np.array(
         [
             effort.minutes(papers=opened, fields=looked_at) * 100 / float(counts.sum())
