@@ -54,6 +54,12 @@ def test_each_of_the_three_ways_proposes_a_setting(weighed: int, page: Page) -> 
     expect(page.locator(".balance [data-passes]").first).not_to_have_text("0 % of 24")
     page.get_by_label("A wrong value costs").fill("0")
     expect(page.locator("[data-proposal]")).to_contain_text("A wrong value must cost more than 0")
+    page.get_by_label("A wrong value costs").fill("50")
+    worth = page.get_by_label("Open a paper only when looking at its held values is worth it")
+    expect(worth).to_be_checked()
+    with page.expect_request("**/frontier") as asked:
+        worth.uncheck()
+    assert asked.value.post_data_json["opens_always"] is True
 
 
 def test_weighing_by_keyboard_alone(weighed: int, page: Page) -> None:

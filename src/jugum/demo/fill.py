@@ -6,19 +6,21 @@ from __future__ import annotations
 import csv
 import io
 import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 
 from sqlalchemy import select
 
-from jugum.core.states import Purpose, VersionState
+from jugum.core.states import Purpose, SortingSubject, VersionState
+from jugum.core.thresholds.frontier import bounded
 from jugum.demo import WORKSPACE
-from jugum.demo.gathering import fill_dossiers
+from jugum.demo.gathering import bring_applications, bring_samples
 from jugum.demo.labelling import label_apart, label_tables, prepare, slips
 from jugum.demo.life import WEEK, WEEKS, a_week_passes, live_some_weeks, review
 from jugum.demo.papers import DemoPaper, demo_papers, plan_bytes
 from jugum.errors import JugumError, TaskError
 from jugum.flow.deliver import results
 from jugum.flow.gather import documents
+from jugum.flow.gather.classifiers import LoadedClassifiers
 from jugum.flow.label import past_records
 from jugum.flow.office import people
 from jugum.flow.office import types as types_
@@ -26,9 +28,11 @@ from jugum.flow.office.actor import Actor
 from jugum.flow.plan import history as plan_history
 from jugum.flow.train import training, versions
 from jugum.flow.weigh import policies, weighing
+from jugum.flow.weigh.sorting_policies import save_sorting_policy
+from jugum.flow.weigh.sorting_view import weigh_sorting
 from jugum.store import Store
 from jugum.store.models import Workspace
-from jugum.store.queue import waiting_jobs
+from jugum.store.queue import Task, waiting_jobs
 
 FIRST_POLICY = "First policy: at most 2 % wrong"
 PASSWORD = "warm-homes-26"
@@ -42,6 +46,8 @@ LABELLED = 30
 FIRST_LIVE = 14
 SETTLED = 5
 TIMEOUT_SECONDS = 900.0
+MEASURES = (Task.DRAW_CURVE, Task.JUDGE_CUTTING)  # which nothing waits for; they go on when all is filled
+IN_BACKGROUND = (*MEASURES, Task.TRAIN_VERSION)
 
 Say = Callable[[str], None]
 
@@ -62,18 +68,20 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     papers = list(demo_papers())
     samples = [paper for paper in papers if paper.purpose == Purpose.SAMPLE]
     live = [paper for paper in papers if paper.purpose == Purpose.LIVE]
-    say(f"Reading {len(samples)} sample papers …")
+    others = bring_samples(store, analyst, workspace_id)
+    say(f"Reading {len(samples) + sum(map(len, others.values()))} sample papers …")
     _receive(store, analyst, type_id, samples)
     _wait(store, say)
     prepare(store, analyst, type_id, {paper.name: paper.employer for paper in samples})
     _train(store, analyst, type_id, samples[:FIRST_LABELLED], say, "A first one, to see what is missing")
     _train(store, analyst, type_id, samples[FIRST_LABELLED:LABELLED], say, "Sixteen more papers; no field lost")
     _publish(store, analyst, type_id, FIRST_POLICY)
+    trainings = _start(store, analyst, others, say)  # which go on while weeks of pay stubs pass
     say(f"Reading and drafting {len(live)} live papers of some weeks …")
 
     def receive(papers: Sequence[DemoPaper]) -> None:
         _receive(store, analyst, type_id, papers)
-        _wait(store, say)
+        _wait(store, say, without=IN_BACKGROUND)
 
     a_week_passes(store)
     live_some_weeks(store, analyst, reviewer, type_id, live, receive)
@@ -83,13 +91,14 @@ def fill(store: Store, say: Say = lambda line: None) -> None:
     receive(live[WEEK * WEEKS + FIRST_LIVE :])
     label_apart(store, type_id, (analyst, actors["admin"]))
     slips(store, analyst, type_id)
-
-    def train(papers: Mapping[int, Sequence[DemoPaper]]) -> None:
-        _train_all(store, analyst, papers, say, "A first one")
-        for number in papers:
-            _publish(store, analyst, number, FIRST_POLICY)
-
-    fill_dossiers(store, analyst, say, lambda: _wait(store, say), train)
+    say("Training versions of the other types …")
+    _publish_versions(store, analyst, trainings, say, "A first one")
+    for number in others:
+        _publish(store, analyst, number, FIRST_POLICY)
+    _publish_sorting(store, analyst, workspace_id)
+    say("Bringing in applications, bundles and papers of no type …")
+    bring_applications(store, analyst, workspace_id)
+    _wait(store, say)
 
 
 def _person(store: Store, login: str, name: str, role: str) -> Actor:
@@ -106,13 +115,13 @@ def _receive(store: Store, actor: Actor, type_id: int, papers: Iterable[DemoPape
         documents.receive(store, actor, type_id, paper.name, paper.data, purpose=paper.purpose)
 
 
-def _wait(store: Store, say: Say) -> None:
-    """Until no task waits or runs."""
+def _wait(store: Store, say: Say, without: Collection[Task] = MEASURES) -> None:
+    """Until no task waits or runs but some."""
     until = time.monotonic() + TIMEOUT_SECONDS
     told = -1
     while time.monotonic() < until:
         with store.session() as session:
-            left = waiting_jobs(session)
+            left = waiting_jobs(session, without=without)
         if not left:
             return
         if left // 10 != told:
@@ -124,14 +133,18 @@ def _wait(store: Store, say: Say) -> None:
 
 def _train(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper], say: Say, note: str) -> None:
     """Labels from the papers' values from past records and their tables, then a version, published with a note."""
-    _train_all(store, actor, {type_id: papers}, say, note)
+    _publish_versions(store, actor, _start(store, actor, {type_id: papers}, say), say, note)
 
 
-def _train_all(store: Store, actor: Actor, papers: Mapping[int, Sequence[DemoPaper]], say: Say, note: str) -> None:
-    """The same for several types (id → its papers), which are trained at the same time."""
+def _start(store: Store, actor: Actor, papers: Mapping[int, Sequence[DemoPaper]], say: Say) -> list[int]:
+    """Labels for several types (id → its papers), and a training of each; the ids of the versions."""
     for type_id, its in papers.items():
         _label(store, actor, type_id, its, say)
-    started = [training.start(store, actor, type_id) for type_id in papers]
+    return [training.start(store, actor, type_id) for type_id in papers]
+
+
+def _publish_versions(store: Store, actor: Actor, started: Sequence[int], say: Say, note: str) -> None:
+    """Versions that are in training, published with a note once they are done."""
     _wait(store, say)
     for version_id in started:
         version = versions.version_view(store, version_id)
@@ -151,6 +164,18 @@ def _label(store: Store, actor: Actor, type_id: int, papers: Sequence[DemoPaper]
     report = past_records.import_records(store, actor, type_id, out.getvalue().encode(), complete=True)
     label_tables(store, actor, type_id, {paper.name: paper.tables for paper in papers})
     say(f"{name}: {report.placed + report.ambiguous} values placed, {report.not_found} without a place; training …")
+
+
+def _publish_sorting(store: Store, actor: Actor, workspace_id: int) -> None:
+    """A policy of the thresholds that are proposed for placing papers."""
+    classifiers = LoadedClassifiers()
+    view = weigh_sorting(store, classifiers, workspace_id, SortingSubject.TYPES).frontier
+    if view.proposed is not None:
+        thresholds = bounded(view.points[view.proposed].point.thresholds)
+        settings = view.settings
+        save_sorting_policy(
+            store, classifiers, actor, workspace_id, SortingSubject.TYPES, thresholds, FIRST_POLICY, settings=settings
+        )
 
 
 def _publish(store: Store, actor: Actor, type_id: int, note: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import io
 import random
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from email.message import EmailMessage
 
 import pikepdf
@@ -18,10 +18,9 @@ from jugum.demo.papers import DemoPaper, plan_bytes
 from jugum.demo.parts import PrintedPaper
 from jugum.demo.scans import scanned
 from jugum.demo.strangers import stranger
-from jugum.demo.stubs import stub_paper
+from jugum.demo.stubs import StubPaper, stub_paper
 from jugum.flow.gather import batches, documents, sources
 from jugum.flow.gather.documents import Intake
-from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
 from jugum.flow.plan import history as plan_history
 from jugum.store import Store
@@ -33,6 +32,16 @@ TYPES: dict[str, Callable[[int, random.Random], PrintedPaper]] = {
     "Tax assessment": tax_assessment,
     "Identity paper": identity_paper,
 }
+# Papers that come in without a type; the program has to tell it.
+LOOSE: Sequence[Callable[[int, random.Random], PrintedPaper | StubPaper]] = (
+    tax_assessment,
+    identity_paper,
+    tax_assessment,
+    identity_paper,
+    contract,
+    stub_paper,
+    stub_paper,
+)
 
 
 def joined(pdfs: Sequence[bytes | None]) -> bytes:
@@ -75,18 +84,9 @@ def mail_with(name: str, pdf: bytes) -> bytes:
     return message.as_bytes()
 
 
-def fill_dossiers(
-    store: Store,
-    actor: Actor,
-    say: Callable[[str], None],
-    wait: Callable[[], None],
-    train: Callable[[Mapping[int, Sequence[DemoPaper]]], None],
-) -> None:
-    """Bring all of it in through the product's own flow; `wait` returns when the workers have nothing left to do,
-    `train` labels samples by their truth (type id → its papers) and puts a version and a policy in force."""
+def bring_samples(store: Store, actor: Actor, workspace_id: int) -> dict[int, list[DemoPaper]]:
+    """Samples of the other types, which are planned from their files: type id → its papers."""
     rng = random.Random(SEED)
-    workspace_id = types_.types(store)[0].workspace_id
-    say("Bringing in contracts, tax assessments, identity papers and bundles …")
     samples: dict[int, list[DemoPaper]] = {}
     for name, draw in TYPES.items():
         type_id = plan_history.import_plan(store, actor, workspace_id, plan_bytes(name.lower().replace(" ", "-")))
@@ -99,8 +99,13 @@ def fill_dossiers(
             documents.receive(store, actor, type_id, file, pdf, purpose=Purpose.SAMPLE)
             known = DemoPaper(file, pdf, Purpose.SAMPLE, paper.layout, ending != ".pdf", paper.truth, paper.tables)
             samples.setdefault(type_id, []).append(known)
-    wait()  # the classifier has learned by then
-    train(samples)
+    return samples
+
+
+def bring_applications(store: Store, actor: Actor, workspace_id: int) -> None:
+    """Whole applications in one file, papers that the program has to tell by itself, papers of no type, a mail and a
+    locked file; all through the product's own flow."""
+    rng = random.Random(SEED + 1)
     batch = batches.add(
         store, actor, workspace_id, "Applications of week 47", "Came by post, scanned at the front desk"
     )
@@ -119,10 +124,10 @@ def fill_dossiers(
     odd = joined([contract(4, rng).pdf, stranger(0, rng).pdf, tax_assessment(2, rng).pdf])
     documents.receive(store, actor, None, "front-desk-scan.pdf", odd, purpose=Purpose.LIVE, intake=intake)
     loose = Intake(workspace_id, batch_id=batch)
-    for number in (1, 2, 3, 5):
-        documents.receive(
-            store, actor, None, f"loose-{number}.pdf", stranger(number, rng).pdf, purpose=Purpose.LIVE, intake=loose
-        )
+    single = [draw(number // 2, rng).pdf for number, draw in enumerate(LOOSE)]
+    single += [stranger(number, rng).pdf for number in (1, 2, 3, 5)]
+    for number, pdf in enumerate(single, 1):
+        documents.receive(store, actor, None, f"loose-{number:02}.pdf", pdf, purpose=Purpose.LIVE, intake=loose)
     documents.receive(
         store,
         actor,
@@ -138,4 +143,3 @@ def fill_dossiers(
     documents.receive(store, actor, None, "assessment-locked.pdf", out.getvalue(), purpose=Purpose.LIVE, intake=loose)
     sources.add(store, actor, workspace_id, sources.SourceInput("folder", "Front desk scanner", cut="separators"))
     sources.add(store, actor, workspace_id, sources.SourceInput("mail", "Papers by mail", place="papers"))
-    wait()

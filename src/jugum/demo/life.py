@@ -28,7 +28,7 @@ from jugum.flow.weigh import breaches, policies
 from jugum.flow.weigh.dial import DialSettings
 from jugum.store import Store
 from jugum.store.database import plain_url
-from jugum.store.models import Base
+from jugum.store.models import Base, ModelVersion
 
 WEEK = 12  # papers
 WEEKS = 4
@@ -136,7 +136,10 @@ def a_week_passes(store: Store) -> None:
             changes = sql.SQL(", ").join(
                 sql.SQL("{0} = {0} - make_interval(days => {1})").format(sql.Identifier(name), DAYS) for name in columns
             )
-            connection.execute(sql.SQL("UPDATE {} SET {}").format(sql.Identifier(table.name), changes))
+            update = sql.SQL("UPDATE {} SET {}").format(sql.Identifier(table.name), changes)
+            if table.name == ModelVersion.__tablename__:  # one that is being trained says when it last got on
+                update += sql.SQL(" WHERE trained_at IS NOT NULL")
+            connection.execute(update)
 
 
 __all__ = ["WEEK", "WEEKS", "a_week_passes", "live_some_weeks", "review"]

@@ -7,7 +7,7 @@ caller's connection, so that neither is lost without the other (docs/decisions/0
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
@@ -97,11 +97,12 @@ def enqueue_all(session: Session, jobs: Sequence[QueuedJob]) -> None:
     )
 
 
-def waiting_jobs(session: Session) -> int:
-    """How many jobs are queued or running."""
-    return int(
-        session.execute(text("SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing')")).scalar_one()
+def waiting_jobs(session: Session, *, without: Collection[Task] = ()) -> int:
+    """How many jobs are queued or running, some tasks left out."""
+    asked = text(
+        "SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing') AND task_name != ALL(:without)"
     )
+    return int(session.execute(asked, {"without": [task.value for task in without]}).scalar_one())
 
 
 def is_waiting(session: Session, task: Task, **arguments: Any) -> bool:
