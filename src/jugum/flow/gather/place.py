@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from sqlalchemy import delete, func, select
@@ -22,8 +22,9 @@ from jugum.core.evaluation.cutting import cut_figures
 from jugum.core.formats.classifier_file import pack_classifier
 from jugum.core.page import Page
 from jugum.core.states import SETTLED_STATES, By, DocumentState, PlacedBy
+from jugum.core.thresholds.outcome import NEVER
 from jugum.errors import Conflict, InputError, NothingToLearn
-from jugum.flow.gather.classifiers import LoadedClassifiers
+from jugum.flow.gather.classifiers import LoadedClassifiers, type_thresholds
 from jugum.flow.gather.pages import pages_of
 from jugum.flow.gather.read import document_row, go_on, learn_soon, unchanged_row
 from jugum.flow.office.actions import Action
@@ -88,7 +89,9 @@ def learn(store: Store, workspace_id: int) -> int | None:
             .limit(1)
         )
         judged = (last or {}).get("cutting", {})
-        if cutter is not None and judged.get("of", 0) >= JUDGED_ANEW * len(papers):
+        # Those of an earlier program have no bundles to weigh splitting on.
+        whole = all("evidence" in judged[which] for which in ("seen", "unseen") if judged.get(which))
+        if cutter is not None and whole and judged.get("of", 0) >= JUDGED_ANEW * len(papers):
             report["cutting"] = judged
         elif cutter is not None and not is_waiting(session, Task.JUDGE_CUTTING, workspace_id=workspace_id):
             enqueue(
@@ -170,6 +173,8 @@ def place_by_program(store: Store, document_id: int, classifiers: LoadedClassifi
     if pages:
         with store.session() as session:
             placed = placed_by(placed, heard(pages, phrases_in(session, workspace_id)))
+            if placed is not None and type_thresholds(session, workspace_id).get(placed.likely[0][0]) == NEVER:
+                placed = replace(placed, accepted=False)  # whatever phrases say: only a person gives this type
     with store.session() as session:
         document = document_row(session, document_id, lock=True)
         if document.type_id is not None or document.state not in (DocumentState.RECEIVED, DocumentState.UNPLACED):
