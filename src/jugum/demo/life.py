@@ -76,7 +76,7 @@ def review(
     store: Store, actor: Actor, type_id: int, papers: Mapping[str, DemoPaper], *, most: int | None = None
 ) -> None:
     """A reviewer says of the papers that wait, held or drawn to be checked, what is true of them; of `most` of each."""
-    rows = [row for row in review_queue.queue(store, actor, type_id).rows if row.name in papers]
+    rows = [row for row in review_queue.queue(store, actor, type_id, limit=500).rows if row.name in papers]
     checks = [row for row in rows if HoldReason.SPOT_CHECK in row.reasons]
     held = [row for row in rows if row.state == "held"]
     for document, name in {row.id: row.name for row in (*held[:most], *checks[:most])}.items():

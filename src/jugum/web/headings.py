@@ -404,17 +404,20 @@ def trial(found: TrialView) -> str:
     return said
 
 
-def review(queue: QueueView, reason: str | None = None, style: DateStyle = DateStyle.WORDS) -> str:
-    """`reason` is the one that the queue is narrowed down to; without it the queue is whole."""
+def review(queue: QueueView, style: DateStyle = DateStyle.WORDS) -> str:
+    """What waits, of a queue that may be narrowed."""
     if queue.papers and queue.papers == queue.checks:
         waits = many(queue.papers, "paper that passed waits", "papers that passed wait")
         return f"{waits} to be spot-checked, with {many(queue.held, 'value')}; nothing else waits for a person"
     if not queue.papers:
-        return f"No paper waits for the reason “{reason}”" if reason else "No paper waits for a person"
+        if queue.wanted.asked().keys() - {"sort", "after"} == {"reason"}:
+            return f"No paper waits for the reason “{queue.wanted.reason}”"
+        return "None of the papers that wait is like that" if queue.wanted.narrows else "No paper waits for a person"
     papers = many(queue.papers - queue.checks, "paper waits", "papers wait")
+    late = f", {queue.late:,} late" if queue.late else ""
     checks = f"; {many(queue.checks, 'more', 'more')} that passed to be spot-checked" if queue.checks else ""
     fields = many(queue.held - queue.to_check, "field")
-    return f"{papers} for a person with {fields}, the oldest since {when(queue.oldest, style)}{checks}"
+    return f"{papers} for a person with {fields}{late}, the oldest since {when(queue.oldest, style)}{checks}"
 
 
 def deliver(view: ResultsView) -> str:

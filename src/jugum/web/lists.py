@@ -1,4 +1,4 @@
-"""Lists of papers in addresses: what is wanted of a list, read from its query and written into links."""
+"""Lists of papers in addresses: what is wanted of a list or of a queue, read from its query and written into links."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from fastapi import Depends, Request
 
 from jugum.errors import InputError
 from jugum.flow.gather.lists import Wanted
+from jugum.flow.review.waiting import QueueWanted
 
 
 def wanted_of(request: Request) -> Wanted:
@@ -32,6 +33,24 @@ def wanted_of(request: Request) -> Wanted:
     )
 
 
+def queue_wanted(request: Request) -> QueueWanted:
+    """The same of the queue of Review."""
+    given = {name: text.strip() for name, text in request.query_params.items() if text.strip()}
+    return QueueWanted(
+        reason=given.get("reason", ""),
+        field=given.get("field", ""),
+        batch=_number(given, "batch"),
+        source=_number(given, "source"),
+        layout=_number(given, "layout"),
+        days=_number(given, "days"),
+        person=given.get("person", ""),
+        late=given.get("late") == "1",
+        text=given.get("text", ""),
+        sort=given.get("sort", "due"),
+        after=given.get("after", ""),
+    )
+
+
 def _number(given: dict[str, str], name: str) -> int | None:
     text = given.get(name)
     if text is None:
@@ -51,10 +70,11 @@ def _day(given: dict[str, str], name: str) -> date | None:
         raise InputError(f"“{text}” is not a day such as 2026-11-27.") from error
 
 
-def list_address(wanted: Wanted, **changes: Any) -> str:
+def list_address(wanted: Wanted | QueueWanted, **changes: Any) -> str:
     """The query of a list's address: what is asked for, with changes, and nothing else. A change begins at the first
     page unless it names one."""
-    asked = {**wanted.asked(), **({"page": None} if changes and "page" not in changes else {}), **changes}
+    page = "after" if isinstance(wanted, QueueWanted) else "page"
+    asked = {**wanted.asked(), **({page: None} if changes and page not in changes else {}), **changes}
     said = {
         name: "1" if value is True else str(value) for name, value in asked.items() if value not in (None, "", False)
     }
@@ -62,3 +82,4 @@ def list_address(wanted: Wanted, **changes: Any) -> str:
 
 
 WantedOf = Annotated[Wanted, Depends(wanted_of)]
+QueueWantedOf = Annotated[QueueWanted, Depends(queue_wanted)]

@@ -93,7 +93,7 @@ def test_a_paper_that_is_drawn_waits_in_review_and_delays_nothing(trained: Offic
     queue = review_queue.queue(trained.store, trained.reviewer, trained.type_id)
     (row,) = queue.rows
     assert (row.id, row.reasons, row.state, queue.checks) == (document, {"spot check": 3}, "passed", 1)
-    assert review_queue.first_waiting(trained.store, trained.reviewer, trained.type_id) == document
+    assert review_queue.claim_next(trained.store, trained.reviewer, trained.type_id) == document
     assert results.results(trained.store, trained.type_id).waiting == 1
     assert [field.hold for field in desk(trained, document).fields] == ["spot check"] * 3
 

@@ -58,6 +58,9 @@ class Action(StrEnum):
     SWITCH_ON_SOURCE = "switch on", "switched sources on"
     SWITCH_OFF_SOURCE = "switch off", "switched sources off"
     SET_PHRASES = "set phrases", "changed the phrases of a type"
+    GIVE_PAPER = "give paper", "gave papers to people for review"
+    PUT_FIRST = "put first", "changed which papers are reviewed first"
+    SET_REVIEW_HOURS = "set review hours", "changed within which time papers are to be settled"
     SAVE_SORTING_POLICY = "save sorting policy", "published policies of sorting"
     # Plan
     CHANGE_PLAN = "change plan", "changed plans"

@@ -124,6 +124,16 @@ def memberships(store: Store, actor: Actor) -> dict[int, list[MembershipView]]:
 
 def labellers(session: Session, kind: DocumentType) -> list[Person]:
     """Who may label papers of a type: its analysts, and administrators, by name."""
+    return [person for person, role in _members(session, kind) if role != "reviewer"]
+
+
+def reviewers(session: Session, kind: DocumentType) -> list[Person]:
+    """Who may review papers of a type, by name."""
+    return [person for person, _ in _members(session, kind)]
+
+
+def _members(session: Session, kind: DocumentType) -> list[tuple[Person, str]]:
+    """Active people to whom a type is open, with their roles there."""
     rows = session.execute(
         select(Person, Membership)
         .outerjoin(Membership, (Membership.person_id == Person.id) & (Membership.workspace_id == kind.workspace_id))
@@ -131,10 +141,9 @@ def labellers(session: Session, kind: DocumentType) -> list[Person]:
         .order_by(Person.name)
     )
     return [
-        person
+        (person, ADMINISTRATOR if member is None else member.role)
         for person, member in rows
-        if person.role == ADMINISTRATOR
-        or (member is not None and member.role == "analyst" and (not member.type_ids or kind.id in member.type_ids))
+        if person.role == ADMINISTRATOR or (member is not None and (not member.type_ids or kind.id in member.type_ids))
     ]
 
 

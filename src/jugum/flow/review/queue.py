@@ -2,29 +2,47 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import ColumnElement, CompoundSelect, false, func, literal, select, text, union_all
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import HoldReason
-from jugum.core.states import CHECKED_STATES, DocumentState, Purpose
+from jugum.core.states import DocumentState
 from jugum.core.thresholds.effort import seconds_a_field
+from jugum.errors import InputError
 from jugum.flow.label.desk_parts import PRESENCE_SECONDS
-from jugum.flow.office.actor import Actor
-from jugum.flow.worked_on import waits_for_check
+from jugum.flow.office.actions import Action
+from jugum.flow.office.actor import REVIEW, WEIGH, Actor, record
+from jugum.flow.office.people import reviewers
+from jugum.flow.office.types import type_row
+from jugum.flow.review.waiting import (
+    ROWS_A_PAGE,
+    QueueChoice,
+    QueueWanted,
+    choices,
+    due_after,
+    in_order,
+    narrowed,
+    page_of,
+    place,
+    waits,
+)
+from jugum.flow.weigh.life import effort_in
 from jugum.store import Store
-from jugum.store.models import CheckedValue, Document, Field, Hold, Person
+from jugum.store.models import CheckedValue, Document, DocumentType, Field, Hold, Person
 
+HOURS_MOST = 10_000.0
 PACE_FIELDS = 500  # settled fields that the pace of reviewing is told from
 
 
 @dataclass(frozen=True)
 class QueueRow:
-    """A paper that waits: with how many fields, for which reasons, how long it has waited, who has it open. One with a
-    spot check may be done all the same, as its `state` says."""
+    """A paper that waits: with how many fields, for which reasons, since when and until when it should be settled
+    (`due`; None where no time is set), who has it open and whom it was given to. One with a spot check may be done all
+    the same, as its `state` says."""
 
     id: int
     name: str
@@ -34,78 +52,158 @@ class QueueRow:
     fields: list[str]
     opened_by: str | None
     state: str
+    due: datetime | None = None
+    is_late: bool = False
+    priority: int = 0
+    assigned_to: str | None = None
 
 
 @dataclass(frozen=True)
 class QueueView:
-    """Papers that wait, the held ones first: `papers` with `held` fields in all, of which `checks` papers, with
-    `to_check` fields, wait for nothing but a spot check."""
+    """Papers that wait, the held ones first, a page of them: `papers` with `held` fields in all, of which `checks`
+    papers, with `to_check` fields, wait for nothing but a spot check, and `late` are past their time. `choices` are
+    what it can be narrowed to, `next` the place of the page after this one (empty on the last), `minutes` what looking
+    at all of it takes (None while nothing waits)."""
 
+    wanted: QueueWanted
     rows: list[QueueRow]
     papers: int
     held: int
     checks: int
     to_check: int
+    late: int
     oldest: datetime | None
     seconds_a_field: float | None
     settled_fields: int
+    minutes: float | None
+    review_hours: float | None
+    choices: dict[str, list[QueueChoice]]
+    next: str
 
 
-def queue(store: Store, actor: Actor, type_id: int, *, reason: str | None = None, limit: int = 200) -> QueueView:
-    """Papers that wait for a person, the longest waiting first; spot checks, which delay nothing, come last."""
+def queue(
+    store: Store, actor: Actor, type_id: int, wanted: QueueWanted = QueueWanted(), limit: int = ROWS_A_PAGE
+) -> QueueView:
+    """A page of the papers that wait for a person. InputError for what can't be wanted."""
+    wanted.check()
+    now = datetime.now(UTC)
     with store.session() as session:
-        names = dict(session.execute(select(Person.id, Person.name)).all())
-        waiting: dict[int, tuple[Document, dict[str, list[str]]]] = {}
-        for document, why, name in [*_holds(session, type_id), *_checks(session, type_id)]:
-            waiting.setdefault(document.id, (document, {}))[1].setdefault(why, []).append(name)
-        rows = [_queue_row(actor, names, *its) for its in waiting.values()]
-        rows = [row for row in rows if reason is None or reason in row.reasons]
+        row = type_row(session, type_id)
+        conditions = (waits(type_id), *narrowed(wanted, actor, row, now))
+        documents, after = _page(session, conditions, wanted, limit)
+        totals = _totals(session, conditions, row, now)
         pace, settled = _pace(session, type_id)
-        checks = [row for row in rows if set(row.reasons) == {HoldReason.SPOT_CHECK.value}]
+        effort = effort_in(session, type_id)
+        fields_ = totals.held + totals.to_check
         return QueueView(
-            rows[:limit],
-            len(rows),
-            sum(row.held for row in rows),
-            len(checks),
-            sum(row.held for row in checks),
-            min((row.received_at for row in rows), default=None),
+            wanted,
+            _rows(session, actor, documents, due_after(row), now),
+            totals.papers,
+            fields_,
+            totals.checks,
+            totals.to_check,
+            totals.late,
+            totals.oldest,
             pace,
             settled,
+            effort.minutes(papers=totals.papers, fields=fields_) if totals.papers else None,
+            row.review_hours,
+            choices(session, row),
+            after,
         )
 
 
-def _holds(session: Session, type_id: int) -> Iterable[tuple[Document, str, str]]:
-    """Held papers, each hold with its reason and the name of its field."""
-    query = (
-        select(Document, Hold.reason, Field.name)
-        .join(Hold, Hold.document_id == Document.id)
+def _page(
+    session: Session, conditions: Sequence[ColumnElement[bool]], wanted: QueueWanted, limit: int
+) -> tuple[list[Document], str]:
+    """The papers of a page, and the place of the next one."""
+    found = session.execute(page_of(select(Document).where(*conditions), wanted, limit + 1)).all()
+    after = place(tuple(found[limit - 1])[1:]) if len(found) > limit else ""
+    return [one[0] for one in found[:limit]], after
+
+
+@dataclass(frozen=True)
+class _Totals:
+    """Papers that wait, held fields, papers that only wait for a check, values to be checked, late papers, and since
+    when the first of them waits."""
+
+    papers: int
+    held: int
+    checks: int
+    to_check: int
+    late: int
+    oldest: datetime | None
+
+
+def _totals(session: Session, conditions: Sequence[ColumnElement[bool]], row: DocumentType, now: datetime) -> _Totals:
+    is_held = Document.state == DocumentState.HELD
+    time = due_after(row)
+    is_late = is_held & (Document.received_at <= now - time) if time is not None else false()
+    ids = select(Document.id).where(*conditions)
+    held = select(func.count()).where(Hold.settled_at.is_(None), Hold.document_id.in_(ids.where(is_held)))
+    to_check = select(func.count()).where(CheckedValue.is_right.is_(None), CheckedValue.document_id.in_(ids))
+    return _Totals(
+        *session.execute(
+            select(
+                func.count(),
+                held.scalar_subquery(),
+                func.count().filter(~is_held),
+                to_check.scalar_subquery(),
+                func.count().filter(is_late),
+                func.min(Document.received_at),
+            ).where(*conditions)
+        ).one()
+    )
+
+
+def _rows(
+    session: Session, actor: Actor, documents: Sequence[Document], time: timedelta | None, now: datetime
+) -> list[QueueRow]:
+    """Papers as rows, with what waits on each."""
+    waiting: dict[int, dict[str, list[str]]] = {document.id: {} for document in documents}
+    for document_id, why, name, _ in session.execute(_waiting_fields(waiting)):
+        waiting[document_id].setdefault(why, []).append(name)
+    people = {person for document in documents for person in (document.opened_by, document.assigned_to)}
+    names = dict(session.execute(select(Person.id, Person.name).where(Person.id.in_(people - {None}))).all())
+
+    def as_row(document: Document) -> QueueRow:
+        its = waiting[document.id]
+        opened = document.opened_at and now - document.opened_at < timedelta(seconds=PRESENCE_SECONDS)
+        other = names.get(document.opened_by) if opened and document.opened_by not in (None, actor.id) else None
+        due = document.received_at + time if time is not None and document.state == DocumentState.HELD else None
+        return QueueRow(
+            document.id,
+            document.name,
+            document.received_at,
+            sum(map(len, its.values())),
+            {why: len(fields_) for why, fields_ in its.items()},
+            [name for fields_ in its.values() for name in fields_],
+            other,
+            document.state,
+            due,
+            due is not None and due <= now,
+            document.priority,
+            names.get(document.assigned_to) if document.assigned_to else None,
+        )
+
+    return [as_row(document) for document in documents]
+
+
+def _waiting_fields(documents: Collection[int]) -> CompoundSelect[int, str, str, int]:
+    """What waits on some papers: the paper, the reason, the name of the field and its place in the plan. Open holds of
+    held papers, and values of spot checks that are not done."""
+    holds = (
+        select(Hold.document_id, Hold.reason, Field.name, Field.position)
         .join(Field, Hold.field_id == Field.id)
-        .where(Document.type_id == type_id, Document.state == DocumentState.HELD, Hold.settled_at.is_(None))
-        .order_by(Document.received_at, Document.id, Field.position)
+        .join(Document, Hold.document_id == Document.id)
+        .where(Hold.document_id.in_(documents), Document.state == DocumentState.HELD, Hold.settled_at.is_(None))
     )
-    return [(document, why, name) for document, why, name in session.execute(query)]
-
-
-def _checks(session: Session, type_id: int) -> Iterable[tuple[Document, str, str]]:
-    """Papers with a spot check that is not done, each value that is asked for with the name of its field."""
-    query = (
-        select(Document, Field.name)
-        .join(CheckedValue, CheckedValue.document_id == Document.id)
+    checks = (
+        select(CheckedValue.document_id, literal(HoldReason.SPOT_CHECK.value), Field.name, Field.position)
         .join(Field, CheckedValue.field_id == Field.id)
-        .where(Document.type_id == type_id, Document.state.in_(CHECKED_STATES), CheckedValue.is_right.is_(None))
-        .order_by(Document.received_at, Document.id, Field.position)
+        .where(CheckedValue.document_id.in_(documents), CheckedValue.is_right.is_(None))
     )
-    return [(document, HoldReason.SPOT_CHECK.value, name) for document, name in session.execute(query)]
-
-
-def _queue_row(actor: Actor, names: dict[int, str], document: Document, waiting: dict[str, list[str]]) -> QueueRow:
-    opened = document.opened_at and datetime.now(UTC) - document.opened_at < timedelta(seconds=PRESENCE_SECONDS)
-    other = names.get(document.opened_by) if opened and document.opened_by not in (None, actor.id) else None
-    fields = [name for its in waiting.values() for name in its]
-    reasons = {why: len(its) for why, its in waiting.items()}
-    return QueueRow(
-        document.id, document.name, document.received_at, len(fields), reasons, fields, other, document.state
-    )
+    return union_all(holds, checks).order_by(text("1, 4"))
 
 
 def _pace(session: Session, type_id: int) -> tuple[float | None, int]:
@@ -136,20 +234,10 @@ def _free(actor: Actor) -> ColumnElement[bool]:
     return ~func.coalesce((Document.opened_at > recent) & (Document.opened_by != actor.id), False)
 
 
-def _waits(type_id: int | None) -> ColumnElement[bool]:
-    """Papers that are held, or have values that are still to be checked."""
-    check = Document.state.in_(CHECKED_STATES) & waits_for_check(Document.id)
-    waits = (Document.state == DocumentState.HELD) | check
-    return (Document.type_id == type_id) & (Document.purpose == Purpose.LIVE) & waits
-
-
-_IN_ORDER = (Document.state != DocumentState.HELD, Document.received_at, Document.id)  # held ones first
-
-
 def neighbours(session: Session, actor: Actor, document: Document) -> Neighbours:
     """One query: papers that wait are taken in order of their ids after this one, then from the first again; held ones
     before those that are only checked."""
-    waits = _waits(document.type_id) & (Document.id != document.id)
+    others = waits(document.type_id) & (Document.id != document.id)
     settled = (
         select(Document.id)
         .where(
@@ -162,16 +250,106 @@ def neighbours(session: Session, actor: Actor, document: Document) -> Neighbours
         .limit(1)
         .scalar_subquery()
     )
-    free = select(Document.id).where(waits, _free(actor)).order_by(*_IN_ORDER)
+    free = select(Document.id).where(others, _free(actor)).order_by(*in_order("due"))
     later = free.where(Document.id > document.id).limit(1).scalar_subquery()
-    count = select(func.count(Document.id)).where(waits).scalar_subquery()
+    count = select(func.count(Document.id)).where(others).scalar_subquery()
     before, after, left = session.execute(
         select(settled, func.coalesce(later, free.limit(1).scalar_subquery()), count)
     ).one()
     return Neighbours(before, after, left)
 
 
-def first_waiting(store: Store, actor: Actor, type_id: int) -> int | None:
-    """The paper that has waited longest and that nobody else has open; held ones first."""
+def claim_next(store: Store, actor: Actor, type_id: int, wanted: QueueWanted = QueueWanted()) -> int | None:
+    """Hand a person the next paper of a queue, as it is narrowed and sorted, and note that they have it open: two
+    people who ask at once get two papers. Papers of the batch they settled last come first, then those given to them;
+    none that was given to somebody else. None where nothing is left."""
+    wanted.check()
+    now = datetime.now(UTC)
     with store.session() as session:
-        return session.scalar(select(Document.id).where(_waits(type_id), _free(actor)).order_by(*_IN_ORDER).limit(1))
+        row = type_row(session, type_id)
+        last_batch = (
+            select(Document.batch_id)
+            .where(Document.type_id == type_id, Document.settled_by == actor.id, Document.batch_id.is_not(None))
+            .order_by(Document.settled_at.desc())
+            .limit(1)
+            .scalar_subquery()
+        )
+        theirs = func.coalesce(Document.assigned_to, actor.id) == actor.id
+        document = session.scalar(
+            select(Document)
+            .where(waits(type_id), *narrowed(wanted, actor, row, now), _free(actor), theirs)
+            .order_by(
+                func.coalesce(Document.batch_id != last_batch, True),
+                Document.assigned_to.is_(None),
+                *in_order(wanted.sort),
+            )
+            .limit(1)
+            .with_for_update(skip_locked=True, of=Document)
+        )
+        if document is None:
+            return None
+        document.opened_by, document.opened_at = actor.id, now
+        return document.id
+
+
+def give(store: Store, actor: Actor, type_id: int, document_ids: Sequence[int], person_id: int | None) -> int:
+    """Give papers of a type to a person who may review them, or (None) to nobody; returns how many."""
+    actor.require(REVIEW)
+    with store.session() as session:
+        rows = _locked(session, type_id, document_ids)
+        if person_id is not None:
+            kind = type_row(session, type_id)
+            if person_id not in {person.id for person in reviewers(session, kind)}:
+                raise InputError(f"This person may not review papers of “{kind.name}”. Let them in first (People).")
+        for document in rows:
+            record(
+                session, actor, Action.GIVE_PAPER, "document", document.id, before=document.assigned_to, to=person_id
+            )
+            document.assigned_to = person_id
+        return len(rows)
+
+
+def _locked(session: Session, type_id: int, document_ids: Sequence[int]) -> Sequence[Document]:
+    """Papers of a type that wait, locked; others are left out."""
+    return session.scalars(
+        select(Document)
+        .where(Document.id.in_(document_ids), waits(type_id))
+        .order_by(Document.id)
+        .with_for_update(of=Document)
+    ).all()
+
+
+def put_first(store: Store, actor: Actor, type_id: int, document_ids: Sequence[int], *, first: bool) -> int:
+    """Papers that come first in the queue, or as they came in again; returns how many."""
+    actor.require(REVIEW)
+    with store.session() as session:
+        rows = _locked(session, type_id, document_ids)
+        for document in rows:
+            record(session, actor, Action.PUT_FIRST, "document", document.id, first=first)
+            document.priority = int(first)
+        return len(rows)
+
+
+def set_review_hours(store: Store, actor: Actor, type_id: int, hours: float | None) -> None:
+    """Within how many hours a type's papers are to be settled; None: no time is set."""
+    actor.require(WEIGH)
+    if hours is not None and not 0 < hours <= HOURS_MOST:
+        raise InputError(f"Papers can be due within more than 0 and at most {HOURS_MOST:,.0f} hours.")
+    with store.session() as session:
+        row = type_row(session, type_id)
+        record(session, actor, Action.SET_REVIEW_HOURS, "document_type", type_id, before=row.review_hours, hours=hours)
+        row.review_hours = hours
+
+
+@dataclass(frozen=True)
+class ReviewerView:
+    """A person to whom papers of a type can be given."""
+
+    id: int
+    name: str
+
+
+def reviewers_of(store: Store, type_id: int) -> list[ReviewerView]:
+    """Who may review papers of a type, by name."""
+    with store.session() as session:
+        return [ReviewerView(person.id, person.name) for person in reviewers(session, type_row(session, type_id))]

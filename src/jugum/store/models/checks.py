@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from jugum.store.models.base import Base, now, to
@@ -36,7 +36,10 @@ class CheckedValue(Base):
     value of a drawn paper is asked for, for few are of a blind check."""
 
     __tablename__ = "checked_value"
-    __table_args__ = (UniqueConstraint("spot_check_id", "field_id"),)
+    __table_args__ = (
+        UniqueConstraint("spot_check_id", "field_id"),
+        Index("ix_checked_value_open", "document_id", postgresql_where=text("is_right IS NULL")),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     spot_check_id: Mapped[int] = to("spot_check", ondelete="CASCADE")

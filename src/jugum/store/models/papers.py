@@ -10,6 +10,7 @@ from sqlalchemy import (
     ForeignKey,
     Index,
     LargeBinary,
+    SmallInteger,
     String,
     UniqueConstraint,
     text,
@@ -129,7 +130,8 @@ class Document(Base):
     with the confidence and whether that was enough; `model_confidence` how sure a version is of a sample that is
     not labelled yet; `month_first` whether its own dates in digits tell that the month stands first; `read_with` with
     how many others of its layout a live paper was drafted (nothing when the layout is known); `seen_by` who has seen a
-    live paper as a whole."""
+    live paper as a whole. In Review those of a higher `priority` come first, and `assigned_to` is who it was given
+    to."""
 
     __tablename__ = "document"
     __table_args__ = (
@@ -146,6 +148,7 @@ class Document(Base):
         Index("ix_document_type_purpose_state", "type_id", "purpose", "state"),
         Index("ix_document_workspace_state", "workspace_id", "state"),
         Index("ix_document_new_layout", "type_id", "id", postgresql_where=text("read_with IS NOT NULL")),
+        Index("ix_document_held", "type_id", "received_at", "id", postgresql_where=text("state = 'held'")),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -184,6 +187,8 @@ class Document(Base):
     policy_id: Mapped[int | None] = mapped_column(ForeignKey("policy.id"))
     opened_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     opened_at: Mapped[datetime | None]
+    priority: Mapped[int] = mapped_column(SmallInteger, default=0)
+    assigned_to: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     received_at: Mapped[datetime] = now()
     received_by: Mapped[int | None] = mapped_column(ForeignKey("person.id"))
     settled_at: Mapped[datetime | None]

@@ -38,6 +38,7 @@ class DocumentType(Base):
     labelling: Mapped[dict[str, Any]] = mapped_column(default=dict)
     training: Mapped[dict[str, Any]] = mapped_column(default=dict)
     checking: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    review_hours: Mapped[float | None]
     created_at: Mapped[datetime] = now()
     workspace: Mapped[Workspace] = relationship()
     fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -16,10 +17,12 @@ from jugum.flow.review import whole
 from jugum.flow.review.desk import ReviewDesk
 from jugum.flow.review.queue import QueueView
 from jugum.flow.review.recheck import Settled
+from jugum.flow.review.waiting import ROWS_A_PAGE
 from jugum.web.api.train import Published
 from jugum.web.api.values import SaidIn
 from jugum.web.gate import GatedRoute
-from jugum.web.security import MayPlan, MayReview, MaySee
+from jugum.web.lists import QueueWantedOf
+from jugum.web.security import MayPlan, MayReview, MaySee, MayWeigh
 from jugum.web.threads import at_length
 
 router = APIRouter(route_class=GatedRoute, tags=["Review"])
@@ -40,9 +43,75 @@ class PapersBody(BaseModel):
 
 
 @router.get("/types/{type_id}/queue")
-def queue(request: Request, type_id: int, actor: MayReview, reason: str | None = None) -> QueueView:
-    """Held papers, the longest waiting first."""
-    return review_queue.queue(request.app.state.store, actor, type_id, reason=reason)
+def queue(
+    request: Request,
+    type_id: int,
+    actor: MayReview,
+    wanted: QueueWantedOf,
+    limit: Annotated[int, Query(ge=1, le=500)] = ROWS_A_PAGE,
+) -> QueueView:
+    """Papers that wait for a person, a page of them; `next` is the `after` of the page that follows. They can be
+    narrowed to a reason, a field (its key), a batch, a source, a layout, those that wait so many days, those given to a
+    person ("me", "nobody" or an id), late ones, and names that hold a text; `sort` is due, newest, name or fields."""
+    return review_queue.queue(request.app.state.store, actor, type_id, wanted, limit)
+
+
+class Claimed(BaseModel):
+    """The paper that was handed out; None where nothing is left."""
+
+    document_id: int | None
+
+
+@router.post("/types/{type_id}/queue/claim")
+def claim(request: Request, type_id: int, actor: MayReview, wanted: QueueWantedOf) -> Claimed:
+    """Hand out the next paper of a queue, as it is narrowed and sorted: two who ask at once get two papers."""
+    found = review_queue.claim_next(request.app.state.store, actor, type_id, replace(wanted, after=""))
+    return Claimed(document_id=found)
+
+
+class GiveBody(BaseModel):
+    """Papers that are given to a person, or (None) to nobody."""
+
+    documents: list[int] = Field(min_length=1, max_length=500)
+    person: int | None = None
+
+
+class FirstBody(BaseModel):
+    """Papers that come first in the queue, or no longer."""
+
+    documents: list[int] = Field(min_length=1, max_length=500)
+    first: bool = True
+
+
+class Changed(BaseModel):
+    """How many papers were changed."""
+
+    papers: int
+
+
+@router.post("/types/{type_id}/queue/give")
+def give(request: Request, type_id: int, actor: MayReview, body: GiveBody) -> Changed:
+    """Give papers that wait to a person: others are not handed them."""
+    return Changed(papers=review_queue.give(request.app.state.store, actor, type_id, body.documents, body.person))
+
+
+@router.post("/types/{type_id}/queue/first")
+def put_first(request: Request, type_id: int, actor: MayReview, body: FirstBody) -> Changed:
+    """Papers that come first."""
+    store = request.app.state.store
+    return Changed(papers=review_queue.put_first(store, actor, type_id, body.documents, first=body.first))
+
+
+class HoursBody(BaseModel):
+    """Within how many hours after they came in a type's papers are to be settled; None: no time is set."""
+
+    hours: float | None = None
+
+
+@router.put("/types/{type_id}/review-hours", status_code=204)
+def set_review_hours(request: Request, type_id: int, actor: MayWeigh, body: HoursBody) -> None:
+    """Papers that wait longer are late, and come first."""
+    review_queue.set_review_hours(request.app.state.store, actor, type_id, body.hours)
 
 
 @router.get("/documents/{document_id}/review-desk")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
@@ -10,6 +12,7 @@ from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
 from jugum.flow.review import queue as review_queue
 from jugum.web.gate import GatedRoute
+from jugum.web.lists import QueueWantedOf
 from jugum.web.rendering import page
 from jugum.web.security import MayReview
 
@@ -17,7 +20,7 @@ router = APIRouter(route_class=GatedRoute)
 
 
 @router.get("/types/{type_id}/review")
-def review_page(request: Request, type_id: int, actor: MayReview, reason: str | None = None) -> Response:
+def review_page(request: Request, type_id: int, actor: MayReview, wanted: QueueWantedOf) -> Response:
     store = request.app.state.store
     return page(
         request,
@@ -25,14 +28,14 @@ def review_page(request: Request, type_id: int, actor: MayReview, reason: str | 
         actor=actor,
         shown=types_.type_view(store, type_id),
         step="review",
-        reason=reason,
-        queue=review_queue.queue(store, actor, type_id, reason=reason),
+        queue=review_queue.queue(store, actor, type_id, wanted),
+        reviewers=review_queue.reviewers_of(store, type_id),
     )
 
 
 @router.get("/types/{type_id}/review/next")
-def next_waiting(request: Request, type_id: int, actor: MayReview) -> Response:
-    found = review_queue.first_waiting(request.app.state.store, actor, type_id)
+def next_waiting(request: Request, type_id: int, actor: MayReview, wanted: QueueWantedOf) -> Response:
+    found = review_queue.claim_next(request.app.state.store, actor, type_id, replace(wanted, after=""))
     return RedirectResponse(f"/review/{found}" if found else f"/types/{type_id}/review", 303)
 
 

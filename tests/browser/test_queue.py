@@ -1,0 +1,72 @@
+"""The queue of Review in the browser: narrowed by list and by name, papers given to people and put first, late ones."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import Application
+from tests.papers import slip_pdf, slips
+
+
+@pytest.fixture
+def held(application: Application, page: Page) -> int:
+    """The queue of a type with four held papers; the type's id."""
+    kind = application.reading_type()
+    application.policy(kind, 1.0)
+    for number, slip in enumerate(slips(4, start=60)):
+        application.upload(kind, f"paper-{'abcd'[number]}.pdf", slip_pdf(slip, number % 2), "live")
+    application.wait(f"/types/{kind}/queue", lambda queue: queue["papers"] == 4)
+    page.goto(f"/types/{kind}/review")
+    expect(page.locator("tbody tr")).to_have_count(4)
+    return kind
+
+
+def test_the_queue_is_narrowed_and_its_address_keeps_it(held: int, page: Page) -> None:
+    page.keyboard.press("/")
+    page.keyboard.type("paper-b")
+    page.keyboard.press("Enter")
+    expect(page.locator("tbody tr")).to_have_count(1)
+    expect(page).to_have_url(f"{page.url.split('?')[0]}?text=paper-b")
+    page.reload()
+    expect(page.locator("tbody .name")).to_contain_text("paper-b.pdf")
+    page.get_by_label("Given to", exact=True).select_option("me")
+    expect(page.get_by_role("heading", level=1)).to_have_text("None of the papers that wait is like that")
+    page.get_by_role("link", name="Show all", exact=True).click()
+    expect(page.locator("tbody tr")).to_have_count(4)
+    page.get_by_label("Order").select_option("newest")
+    expect(page.locator("tbody .name").first).to_contain_text("paper-d")
+    page.keyboard.press("n")  # the next one in this order
+    expect(page).to_have_url(re.compile("/review/[0-9]+$"))
+
+
+def test_papers_are_given_to_people_and_put_first_by_keys_and_mouse(
+    held: int, application: Application, page: Page
+) -> None:
+    for key in ("j", "j", "x", "j", "x"):
+        page.keyboard.press(key)
+    expect(page.locator("#chosen")).to_contain_text("2 papers chosen")
+    name = page.locator("[data-give] option").nth(2).inner_text()
+    page.get_by_label("Give to").select_option(name)
+    expect(page.locator("tbody tr", has_text=f"given to {name}")).to_have_count(2)
+    page.get_by_label("Choose paper-d.pdf").check()
+    page.get_by_role("button", name="Put first").click()
+    expect(page.locator("tbody .name").first).to_contain_text("paper-d.pdf")
+    rows = application.call("GET", f"/types/{held}/queue")["rows"]
+    assert [row["priority"] for row in rows] == [1, 0, 0, 0]
+    assert [row["assigned_to"] for row in rows] == [None, None, name, name]
+
+
+def test_a_time_makes_papers_late(held: int, page: Page) -> None:
+    page.get_by_role("button", name="Set a time within which papers are due").click()
+    dialog = page.locator("#ask")
+    dialog.locator("input").fill("0,00001")
+    dialog.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("4 papers wait for a person with 12 fields, 4 late")
+    page.get_by_label("late").check()
+    expect(page.locator("tbody tr")).to_have_count(4)
+    page.get_by_role("button", name="Papers are due within").click()
+    dialog.locator("input").fill("soon")
+    dialog.get_by_role("button", name="Save").click()
+    expect(dialog).to_contain_text("The time was not changed")
