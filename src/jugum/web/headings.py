@@ -224,8 +224,8 @@ def evidence(view: WeighView) -> str:
     """What the page Weigh stands on."""
     held_out = view.frontier.papers - view.test_papers - view.live_papers
     kinds = [many(held_out, "held-out paper")]
-    kinds += [many(view.test_papers, "paper of the test set", "papers of the test set")] if view.test_papers else []
-    kinds += [many(view.live_papers, "live paper")] if view.live_papers else []
+    kinds += [f"{view.test_papers} of the test set"] if view.test_papers else []
+    kinds += [f"{view.live_papers} live"] if view.live_papers else []
     state = "live" if view.version_state == VersionState.PUBLISHED else view.version_state
     return f"Evidence: version {view.version} ({state}), {joined(kinds)} of known layouts; bounds are 95 % sure."
 
