@@ -14,7 +14,7 @@ from tests.papers import slip_pdf, slips
 from jugum.errors import InputError
 from jugum.flow.gather import batches, documents
 from jugum.flow.gather.documents import Intake
-from jugum.flow.label.desk_parts import ValueInput
+from jugum.flow.label.desk_parts import ValueInput, presence
 from jugum.flow.office import people
 from jugum.flow.review import desk, queue, settle
 from jugum.flow.review.waiting import QueueWanted
@@ -180,3 +180,16 @@ def test_papers_given_to_somebody_are_handed_to_nobody_else_and_those_of_a_batch
     assert queue.give(trained.store, trained.analyst, trained.type_id, held[:1], None) == 1
     with trained.store.session() as session:
         assert len(session.scalars(select(Audit).where(Audit.action == "give paper")).all()) == 2
+
+
+def test_a_desk_at_which_nothing_is_done_keeps_its_paper_no_longer(trained: Office, held: list[int]) -> None:
+    assert queue.claim_next(trained.store, trained.reviewer, trained.type_id) == held[0]
+    a_minute_ago = datetime.now(UTC) - timedelta(minutes=1)
+    change(trained, held[0], opened_at=a_minute_ago)
+    presence(trained.store, trained.reviewer, held[0])
+    assert queue.claim_next(trained.store, trained.analyst, trained.type_id) == held[1]
+    change(trained, held[0], opened_at=a_minute_ago)
+    assert presence(trained.store, trained.reviewer, held[0], idle=True).others == []
+    assert queue.claim_next(trained.store, trained.analyst, trained.type_id) == held[0]
+    found = presence(trained.store, trained.reviewer, held[0], idle=True)
+    assert [other.name for other in found.others] == [trained.analyst.name]

@@ -267,15 +267,20 @@ def open_desk(session: Session, actor: Actor, document: Document) -> list[Other]
     """Note that the actor has the paper open; returns who else has. Conflict for a paper that has no type yet."""
     if document.type_id is None:
         raise Conflict(f"“{document.name}” has no type yet. Choose its type in Gather first.")
-    now = datetime.now(UTC)
-    others = []
-    stale = document.opened_at is None or now - document.opened_at > timedelta(seconds=PRESENCE_SECONDS)
-    if not stale and document.opened_by not in (None, actor.id):
-        person = session.get(Person, document.opened_by)
-        others = [Other(person.name, document.opened_at)] if person and document.opened_at else []
-    else:
-        document.opened_by, document.opened_at = actor.id, now
+    others = _others(session, actor, document)
+    if not others:
+        document.opened_by, document.opened_at = actor.id, datetime.now(UTC)
     return others
+
+
+def _others(session: Session, actor: Actor, document: Document) -> list[Other]:
+    """Who else has a paper open now."""
+    if document.opened_at is None or document.opened_by in (None, actor.id):
+        return []
+    if datetime.now(UTC) - document.opened_at > timedelta(seconds=PRESENCE_SECONDS):
+        return []
+    person = session.get(Person, document.opened_by)
+    return [Other(person.name, document.opened_at)] if person else []
 
 
 @dataclass(frozen=True)
@@ -285,8 +290,10 @@ class Presence:
     others: list[Other]
 
 
-def presence(store: Store, actor: Actor, document_id: int) -> Presence:
-    """Called by an open desk every few seconds: says it is still open, tells of others and of changes."""
+def presence(store: Store, actor: Actor, document_id: int, *, idle: bool = False) -> Presence:
+    """Called by an open desk every few seconds: says it is still open, tells of others and of changes. A desk at which
+    nothing was done for a while is `idle`: its paper is soon free for others."""
     with store.session() as session:
         document = document_row(session, document_id)
-        return Presence(document.revision, document.state, open_desk(session, actor, document))
+        others = _others(session, actor, document) if idle else open_desk(session, actor, document)
+        return Presence(document.revision, document.state, others)

@@ -99,6 +99,6 @@ def change_purpose(request: Request, document_id: int, actor: MayGather, body: P
 
 
 @router.post("/documents/{document_id}/presence")
-def presence(request: Request, document_id: int, actor: MaySee) -> Presence:
-    """Says that the caller has the paper open; tells who else has, and the paper's revision."""
-    return desk_parts.presence(request.app.state.store, actor, document_id)
+def presence(request: Request, document_id: int, actor: MaySee, idle: bool = False) -> Presence:
+    """Says that the caller has the paper open (not when `idle`); tells who else has, and the paper's revision."""
+    return desk_parts.presence(request.app.state.store, actor, document_id, idle=idle)

@@ -18,6 +18,7 @@ import { Trail } from "./trail.js";
 import { DeskView, Selection } from "./view.js";
 
 const PRESENCE_MS = 15000;
+const IDLE_MS = 600000; // without a key or the mouse: the paper is soon free for others
 
 /** @param {?number} others papers of its new layout that a paper was read with; null where its layout is known */
 function newLayout(others) {
@@ -116,6 +117,10 @@ export class Desk {
     if (this.view.told.startsWith("Opening")) this.view.tell(this.why());
     this.suggestLater();
     if (this.mode !== "look") setInterval(() => this.presence(), PRESENCE_MS);
+    this.active = performance.now();
+    for (const sign of ["pointermove", "keydown", "wheel"]) {
+      addEventListener(sign, () => (this.active = performance.now()), { passive: true });
+    }
     this.root.dataset.ready = "yes";
     if (this.mode === "review" && this.trail.asked(this.id)) this.marking.undo();
   }
@@ -370,7 +375,8 @@ export class Desk {
   }
 
   async presence() {
-    const now = await call("POST", `/api/v1/documents/${this.id}/presence`).catch(() => null);
+    const idle = performance.now() - this.active > IDLE_MS ? "?idle=true" : "";
+    const now = await call("POST", `/api/v1/documents/${this.id}/presence${idle}`).catch(() => null);
     if (!now) return;
     if (now.others.length) this.view.banner(`${now.others[0].name} has this paper open.`, "held", "others");
     else this.view.closeBanner("others");
