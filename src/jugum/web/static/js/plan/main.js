@@ -1,5 +1,6 @@
 // Plan: fields, checks and proposals beside a living sample. One object keeps the plan and draws its lists.
 
+import { whenReleased } from "../frame/press.js";
 import Alpine from "../../vendor/alpine.js";
 import { call } from "../frame/server.js";
 import { setKeys } from "../frame/keys.js";
@@ -305,7 +306,7 @@ const plan = {
     document.querySelector("#panel-changes").innerHTML = fresh.querySelector("#panel-changes").innerHTML;
     const figure = fresh.querySelector('[data-step-link="plan"] span');
     if (figure) document.querySelector('[data-step-link="plan"] span').innerHTML = figure.innerHTML;
-    this.draw();
+    whenReleased(() => this.draw());
     await this.sample.look();
   },
 
@@ -403,8 +404,10 @@ function showFound(found) {
   const [first, last] = found.pages;
   const where = plan.sample?.pages > last - first + 1 ? ` on pages ${first}–${last}` : "";
   part("found-word").textContent = plan.fields.length ? `${count} of ${plan.top().length} found${where}${checks}` : "";
-  plan.drawFields();
-  plan.drawChecks();
+  whenReleased(() => {
+    plan.drawFields();
+    plan.drawChecks();
+  });
 }
 
 defineForms(plan);
