@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -234,3 +235,11 @@ def test_a_promise_that_is_broken_or_of_nothing_says_so() -> None:
 def test_points_of_a_policy_have_no_setting() -> None:
     assert math.isnan(point_of(office(), {}).setting)
     assert point_of(office(), {}).minutes == frontier(office(), effort=USUAL_EFFORT)[0].minutes
+
+
+@given(ROWS, st.floats(0.01, 100.0))
+def test_minutes_are_never_below_none_whatever_evidence_weighs(rows: list[Evidence], half_life: float) -> None:
+    aged = [replace(row, age_days=3.7 * number) for number, row in enumerate(rows)]
+    points = frontier(EvidenceTable.of(aged, half_life_days=half_life))
+    assert all(point.minutes >= 0 for point in points)
+    assert all(point.minutes == pytest.approx(0.0, abs=1e-6) for point in points if point.outcome.passing == len(rows))

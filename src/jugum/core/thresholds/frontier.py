@@ -221,7 +221,9 @@ def _minutes(table: EvidenceTable, sums: _Along, effort: Effort) -> Floats:
     last = np.zeros(table.papers, dtype=np.int64)  # the setting at which the last of a paper's values comes in
     np.maximum.at(last, table.paper, sums.comes_in)
     whole = np.bincount(last, weights=counts, minlength=sums.settings + 1)[:-1].cumsum()
-    papers, fields = counts.sum() - whole, table.total_weight - sums.by_setting(table.weight)
+    # not below nothing, where sums of weights are off by a rounding
+    papers = np.maximum(0.0, counts.sum() - whole)
+    fields = np.maximum(0.0, table.total_weight - sums.by_setting(table.weight))
     return np.array(
         [
             effort.minutes(papers=opened, fields=looked_at) * 100 / float(counts.sum())
