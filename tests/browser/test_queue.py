@@ -23,7 +23,7 @@ def held(application: Application, page: Page) -> int:
     return kind
 
 
-def test_the_queue_is_narrowed_and_its_address_keeps_it(held: int, page: Page) -> None:
+def test_the_queue_is_narrowed_and_its_address_keeps_it(held: int, application: Application, page: Page) -> None:
     page.keyboard.press("/")
     page.keyboard.type("paper-b")
     page.keyboard.press("Enter")
@@ -39,6 +39,13 @@ def test_the_queue_is_narrowed_and_its_address_keeps_it(held: int, page: Page) -
     expect(page.locator("tbody .name").first).to_contain_text("paper-d")
     page.keyboard.press("n")  # the next one in this order
     expect(page).to_have_url(re.compile("/review/[0-9]+$"))
+    expect(page.locator("#desk[data-ready=yes]")).to_be_visible()
+    first = page.url
+    for _ in range(3):
+        page.keyboard.press("Enter")
+    page.wait_for_url(lambda address: bool(re.search("/review/[0-9]+$", address)) and address != first)
+    names = {row["id"]: row["name"] for row in application.call("GET", f"/types/{held}/queue")["rows"]}
+    assert names[int(page.url.rsplit("/", 1)[1])] == "paper-c.pdf"  # the newest of those that are left
 
 
 def test_papers_are_given_to_people_and_put_first_by_keys_and_mouse(

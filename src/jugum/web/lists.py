@@ -6,7 +6,7 @@ from datetime import date
 from typing import Annotated, Any
 from urllib.parse import urlencode
 
-from fastapi import Depends, Request
+from fastapi import Depends, Query, Request
 
 from jugum.errors import InputError
 from jugum.flow.gather.lists import Wanted
@@ -33,21 +33,32 @@ def wanted_of(request: Request) -> Wanted:
     )
 
 
-def queue_wanted(request: Request) -> QueueWanted:
+def queue_wanted(
+    reason: Annotated[str, Query(description="why it waits: low confidence, missing, fails a check, spot check")] = "",
+    field: Annotated[str, Query(description="key of a field that waits")] = "",
+    batch: Annotated[str, Query(description="number of a batch")] = "",
+    source: Annotated[str, Query(description="number of a source")] = "",
+    layout: Annotated[str, Query(description="number of a layout group")] = "",
+    days: Annotated[str, Query(description="has waited so many days at least")] = "",
+    person: Annotated[str, Query(description="given to: me, nobody, or a person's number")] = "",
+    late: Annotated[str, Query(description="1: past the time within which papers are to be settled")] = "",
+    text: Annotated[str, Query(description="a part of the paper's name")] = "",
+    sort: Annotated[str, Query(description="due, newest, name or fields")] = "due",
+    after: Annotated[str, Query(description="`next` of the page before")] = "",
+) -> QueueWanted:
     """The same of the queue of Review."""
-    given = {name: text.strip() for name, text in request.query_params.items() if text.strip()}
+    said = {"batch": batch.strip(), "source": source.strip(), "layout": layout.strip(), "days": days.strip()}
+    given = {name: number for name, number in said.items() if number}
+    numbers = {name: _number(given, name) for name in said}
     return QueueWanted(
-        reason=given.get("reason", ""),
-        field=given.get("field", ""),
-        batch=_number(given, "batch"),
-        source=_number(given, "source"),
-        layout=_number(given, "layout"),
-        days=_number(given, "days"),
-        person=given.get("person", ""),
-        late=given.get("late") == "1",
-        text=given.get("text", ""),
-        sort=given.get("sort", "due"),
-        after=given.get("after", ""),
+        reason=reason,
+        field=field,
+        person=person,
+        late=late == "1",
+        text=text,
+        sort=sort or "due",
+        after=after,
+        **numbers,
     )
 
 

@@ -11,7 +11,8 @@ from jugum.core.states import SortingSubject
 class WeighWords:
     """The words of a page of Weigh. A *decision* passes or goes to a person, and `passing` are those that pass; `unit`
     is what comes in, a hundred of which take minutes of `review`; wrong ones are told of 1,000 that are `done`;
-    `wrong_most` follows "At most 2 %", and `did` says what the program and people do."""
+    `wrong_most` follows "At most 2 %", `did` says what the program and people do, `work` heads what is left to
+    people."""
 
     decision: str
     passes: str
@@ -21,9 +22,9 @@ class WeighWords:
     done: str
     cost: str
     person: str
-    wrong_most: str = "wrong among what passes"
-    did: str = "read"
-    work: str = "Review"
+    wrong_most: str
+    did: str
+    work: str
 
     @property
     def x_axis(self) -> str:
@@ -39,34 +40,44 @@ class WeighWords:
 
 
 FIELDS = WeighWords(
-    "value", "pass", "what passes", "papers", "review", "delivered", "A wrong value costs", "wait for a person"
+    decision="value",
+    passes="pass",
+    passing="what passes",
+    unit="papers",
+    review="review",
+    done="delivered",
+    cost="A wrong value costs",
+    person="wait for a person",
+    wrong_most="wrong among what passes",
+    did="read",
+    work="Review",
 )
 SORTED = {
     SortingSubject.TYPES: WeighWords(
-        "paper",
-        "get their type from the program",
-        "papers placed by the program",
-        "papers",
-        "placing by a person",
-        "papers",
-        "A wrongly placed paper costs",
-        "wait for a person to place them",
-        "of placed papers wrong",
-        "placed",
-        "By hand",
+        decision="paper",
+        passes="get their type from the program",
+        passing="papers placed by the program",
+        unit="papers",
+        review="placing by a person",
+        done="papers",
+        cost="A wrongly placed paper costs",
+        person="wait for a person to place them",
+        wrong_most="of placed papers wrong",
+        did="placed",
+        work="By hand",
     ),
     SortingSubject.BUNDLES: WeighWords(
-        "bundle",
-        "are split by the program",
-        "bundles split by the program",
-        "bundles",
-        "splitting by a person",
-        "bundles",
-        "A wrongly split bundle costs",
-        "wait for a person to split them",
-        "of split bundles wrong",
-        "split",
-        "By hand",
+        decision="bundle",
+        passes="are split by the program",
+        passing="bundles split by the program",
+        unit="bundles",
+        review="splitting by a person",
+        done="bundles",
+        cost="A wrongly split bundle costs",
+        person="wait for a person to split them",
+        wrong_most="of split bundles wrong",
+        did="split",
+        work="By hand",
     ),
 }
 

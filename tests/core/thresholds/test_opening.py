@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -9,7 +10,7 @@ import pytest
 from hypothesis import given
 from tests.core.thresholds.test_frontier import ROWS, office
 
-from jugum.core.schema import Context, FieldPlan, HoldReason, Plan
+from jugum.core.schema import Context, FieldKind, FieldPlan, HoldReason, Plan
 from jugum.core.thresholds import DraftedField, Evidence, EvidenceTable, FieldRules, Thresholds, frontier, route
 from jugum.core.thresholds.choice import Costs, by_costs
 from jugum.core.thresholds.effort import Effort
@@ -104,8 +105,18 @@ def test_a_paper_is_routed_by_what_looking_at_it_is_worth() -> None:
     assert routed(drafted(0.96, 0.2), drafted(0.999)) == {"a"}  # a new layout
     assert routed(drafted(0.96), drafted(0.999, text="")) == {"a", "b"}  # "b" is required, and missing
     assert routed(drafted(0.96), drafted(0.999), suspended=True) == {"a", "b"}
+    by_plan = replace(drafted(0.96), confidence=None)
+    assert routed(by_plan, drafted(0.999)) == {"a"}  # what was not measured
     missing = route(PLAN, {"a": drafted(0.96), "b": drafted(0.9, text="")}, Thresholds(HELD, 0.5), Context())
     assert missing.holds["b"].problem.reason is HoldReason.MISSING
+
+
+def test_a_table_that_nothing_measured_opens_its_paper() -> None:
+    table = FieldPlan("lines", "Lines", kind=FieldKind.TABLE, required=False)
+    plan = Plan((*PLAN.fields, table, FieldPlan("lines.what", "What", DataType.TEXT, inside="lines", required=False)))
+    its = {"a": drafted(0.96), "b": drafted(0.999), "lines.what": replace(drafted(0.9), confidence=None)}
+    thresholds = Thresholds({**HELD, "lines": 0.9}, 0.5, opening=Opening(PRICE))
+    assert set(route(plan, its, thresholds, Context()).holds) == {"a", "lines"}
 
 
 def test_whole_papers_are_counted_by_it() -> None:

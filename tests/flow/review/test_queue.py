@@ -17,7 +17,7 @@ from jugum.flow.gather.documents import Intake
 from jugum.flow.label.desk_parts import ValueInput, presence
 from jugum.flow.office import people
 from jugum.flow.review import desk, queue, settle
-from jugum.flow.review.waiting import QueueWanted
+from jugum.flow.review.waiting import QueueWanted, place
 from jugum.flow.weigh import policies
 from jugum.store.models import Audit, Document
 
@@ -84,7 +84,8 @@ def test_pages_follow_each_other_though_people_settle_papers_meanwhile(trained: 
         )
         assert ([row.id for row in last.rows], last.next) == (order[4:], "")
         change(trained, order[0], state="held")
-    for broken in ("nonsense", "WzFd", "e30"):
+    written = [[True, 0, "x", 1], [True, 0, float("nan"), 1], [0, 0, 0.0, 1], [True, 0, 0.0, 1 << 40], [{}, 0, 0.0, 1]]
+    for broken in ("nonsense", "WzFd", "e30", *(place(tuple(values)) for values in written)):
         with pytest.raises(InputError, match="can't be found"):
             queue.queue(trained.store, trained.reviewer, trained.type_id, QueueWanted(after=broken))
 
@@ -120,7 +121,13 @@ def test_a_queue_is_narrowed_by_what_its_papers_are(trained: Office, held: list[
     assert [one.papers for one in found["person"]] == [2]
     assert sum(one.papers for one in found["layout"]) == 6
     assert shown(trained, layout=int(found["layout"][0].value))
-    for wrong in ({"sort": "colour"}, {"reason": "boredom"}, {"person": "Nils"}):
+    for wrong in (
+        {"sort": "colour"},
+        {"reason": "boredom"},
+        {"person": "Nils"},
+        {"person": "99999999999"},
+        {"days": 999_999_999},
+    ):
         with pytest.raises(InputError):
             shown(trained, **wrong)
 
@@ -169,7 +176,14 @@ def test_papers_given_to_somebody_are_handed_to_nobody_else_and_those_of_a_batch
         change(trained, document, batch_id=batch, opened_by=None, opened_at=None)
     change(trained, held[1], state="settled", settled_by=trained.reviewer.id, settled_at=datetime.now(UTC))
     assert queue.claim_next(trained.store, trained.reviewer, trained.type_id) == held[4]
+    newest = QueueWanted(sort="newest")
+    change(trained, held[2], received_at=datetime.now(UTC))
+    assert queue.claim_next(trained.store, trained.reviewer, trained.type_id, newest) == held[2]
+    queue.put_first(trained.store, trained.reviewer, trained.type_id, held[3:4], first=True)
+    assert queue.claim_next(trained.store, trained.reviewer, trained.type_id) == held[3]
     assert queue.claim_next(trained.store, trained.reviewer, trained.type_id, QueueWanted(text="nothing")) is None
+    view = desk.desk(trained.store, trained.reviewer, held[2])
+    assert view.next in held[3:]  # not the first, which is the analyst's
     people.add_person(
         trained.store, trained.actors["admin"], login="siv", name="Siv", role="reviewer", password=PASSWORD
     )

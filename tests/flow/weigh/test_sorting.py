@@ -231,6 +231,8 @@ def test_a_policy_of_bundles_says_from_which_chance_on_they_are_split(
     assert bundles.bundle_view(office.store, done).state == "unpacked"
     lately = sorted_lately(office.store, 1, BUNDLED)
     assert (lately.by_program, lately.changed, lately.waiting) == (1, 0, 1)
+    publish(office, {BUNDLES: 0.5}, BUNDLED, (BUNDLES,))
+    assert bundles.bundle_view(office.store, held).sure_least == 1.0  # for always a person, too
     pieces = [piece for piece in shown.pieces if not piece.aside]
     bundles.cut(office.store, office.analyst, held, pieces, shown.revision)
     lately = sorted_lately(office.store, 1, BUNDLED)

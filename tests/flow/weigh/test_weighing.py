@@ -229,4 +229,4 @@ def test_by_costs_a_paper_is_opened_only_when_it_is_worth_it(trained: Office, ru
     assert documents.document_view(trained.store, another).state == "held"
     policies.go_back(trained.store, trained.analyst, trained.type_id, 2)
     run_jobs()
-    assert documents.document_view(trained.store, another).state == "passed"  # by what was kept, not by new prices
+    assert documents.document_view(trained.store, another).state == "passed"  # by the same rule

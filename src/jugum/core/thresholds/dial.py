@@ -62,11 +62,11 @@ class Curves:
         return only
 
     @staticmethod
-    def of_others(table: EvidenceTable, fold: Ints, folds: int, entered: Ints) -> list[Curves]:
+    def of_others(table: EvidenceTable, fold: Ints, folds: int, grid_place: Ints) -> list[Curves]:
         """For each of some folds (the number of each decision's, N) the curves of the decisions of all others; of all
-        decisions where there is one fold. `entered` (N) as the function of that name has it."""
+        decisions where there is one fold. `grid_place` (N) is what `entered` gives."""
         shape = folds, len(table.fields), len(GRID) + 1
-        place = (fold * shape[1] + table.field) * shape[2] + entered
+        place = (fold * shape[1] + table.field) * shape[2] + grid_place
 
         def along(values: Floats) -> Floats:
             sums = np.bincount(place, weights=values, minlength=shape[0] * shape[1] * shape[2])

@@ -302,14 +302,15 @@ def route(plan: Plan, drafted: Mapping[str, DraftedField], thresholds: Threshold
 
 
 def _is_opened(holds: Mapping[str, FieldHold], drafted: Mapping[str, DraftedField], thresholds: Thresholds) -> bool:
-    """Whether the holds of a paper are worth opening it; what waits for another reason than its confidence, or was
-    written by hand, always is."""
-    if any(
-        hold.checks or hold.problem.reason is not HoldReason.LOW_CONFIDENCE or drafted[key].by_hand
-        for key, hold in holds.items()
-    ):
-        return True
-    return thresholds.opens({key: (drafted[key].confidence, drafted[key].layout_similarity) for key in holds})
+    """Whether the holds of a paper are worth opening it; what waits for another reason than its confidence, was written
+    by hand, or was not measured (a table that the plan alone reads), always is."""
+    unsure: dict[str, tuple[float | None, float | None]] = {}
+    for key, hold in holds.items():
+        field = drafted.get(key)
+        if hold.checks or hold.problem.reason is not HoldReason.LOW_CONFIDENCE or field is None or field.by_hand:
+            return True
+        unsure[key] = (field.confidence, field.layout_similarity)
+    return thresholds.opens(unsure)
 
 
 def hold_for_check(

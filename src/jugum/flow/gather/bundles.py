@@ -195,7 +195,7 @@ def bundle_view(store: Store, document_id: int) -> BundleView:
             [PieceView(**piece) for piece in kept],
             [(type_id, name) for type_id, name in types],
             list(children),
-            split_threshold_in(session, document.workspace_id),
+            min(1.0, split_threshold_in(session, document.workspace_id)),  # nothing is surer than certain
         )
 
 

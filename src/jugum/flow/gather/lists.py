@@ -21,8 +21,17 @@ ROWS_A_PAGE = 50
 TEXT_MAX = 120  # letters of a name that are looked for
 
 
+class Asked:
+    """What is wanted of a list, as a dataclass whose usual values ask for nothing."""
+
+    def asked(self) -> dict[str, Any]:
+        """What differs from asking for nothing, by name: the address of the list."""
+        kinds = fields(self)  # type: ignore[arg-type]
+        return {field.name: value for field in kinds if (value := getattr(self, field.name)) != field.default}
+
+
 @dataclass(frozen=True)
-class Wanted:
+class Wanted(Asked):
     """Which papers of a list are wanted, in which order: what stands in the address of its page. Empty values ask for
     nothing; `untyped` asks for the workspace's papers without a type instead of the type's own. `since` and `until` are
     days, both included; `page` counts from 1."""
@@ -39,10 +48,6 @@ class Wanted:
     sort: str = "received"
     upwards: bool = False
     page: int = 1
-
-    def asked(self) -> dict[str, Any]:
-        """What differs from asking for nothing, by name: the address of the list."""
-        return {field.name: value for field in fields(self) if (value := getattr(self, field.name)) != field.default}
 
     @property
     def narrows(self) -> bool:

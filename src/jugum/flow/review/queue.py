@@ -119,7 +119,7 @@ def _page(
     """The papers of a page, and the place of the next one."""
     found = session.execute(page_of(select(Document).where(*conditions), wanted, limit + 1)).all()
     after = place(tuple(found[limit - 1])[1:]) if len(found) > limit else ""
-    return [one[0] for one in found[:limit]], after
+    return [row[0] for row in found[:limit]], after
 
 
 @dataclass(frozen=True)
@@ -220,8 +220,8 @@ def _pace(session: Session, type_id: int) -> tuple[float | None, int]:
 
 @dataclass(frozen=True)
 class Neighbours:
-    """Papers around one on the desk: the one this person settled last, the next one that waits and that nobody else has
-    open, and how many wait besides."""
+    """Papers around one on the desk: the one this person settled last, the next one that waits and that is nobody
+    else's, and how many wait besides."""
 
     before: int | None
     after: int | None
@@ -229,9 +229,10 @@ class Neighbours:
 
 
 def _free(actor: Actor) -> ColumnElement[bool]:
-    """Papers that nobody else has open."""
+    """Papers that nobody else has open, and that were given to nobody else."""
     recent = datetime.now(UTC) - timedelta(seconds=PRESENCE_SECONDS)
-    return ~func.coalesce((Document.opened_at > recent) & (Document.opened_by != actor.id), False)
+    open_elsewhere = func.coalesce((Document.opened_at > recent) & (Document.opened_by != actor.id), False)
+    return ~open_elsewhere & (func.coalesce(Document.assigned_to, actor.id) == actor.id)
 
 
 def neighbours(session: Session, actor: Actor, document: Document) -> Neighbours:
@@ -261,28 +262,28 @@ def neighbours(session: Session, actor: Actor, document: Document) -> Neighbours
 
 def claim_next(store: Store, actor: Actor, type_id: int, wanted: QueueWanted = QueueWanted()) -> int | None:
     """Hand a person the next paper of a queue, as it is narrowed and sorted, and note that they have it open: two
-    people who ask at once get two papers. Papers of the batch they settled last come first, then those given to them;
-    none that was given to somebody else. None where nothing is left."""
+    people who ask at once get two papers. In the usual order those of the batch of the paper that they settled last
+    come first, and then those given to them, after what was put first; none that was given to somebody else. None where
+    nothing is left."""
     wanted.check()
     now = datetime.now(UTC)
     with store.session() as session:
         row = type_row(session, type_id)
-        last_batch = (
-            select(Document.batch_id)
-            .where(Document.type_id == type_id, Document.settled_by == actor.id, Document.batch_id.is_not(None))
-            .order_by(Document.settled_at.desc())
-            .limit(1)
-            .scalar_subquery()
-        )
-        theirs = func.coalesce(Document.assigned_to, actor.id) == actor.id
+        order = in_order(wanted.sort)
+        if wanted.sort == "due":
+            last_batch = (
+                select(Document.batch_id)
+                .where(Document.type_id == type_id, Document.settled_by == actor.id)
+                .order_by(Document.settled_at.desc())
+                .limit(1)
+                .scalar_subquery()
+            )
+            another_batch = func.coalesce(Document.batch_id != last_batch, True)
+            order = (*order[:2], another_batch, Document.assigned_to.is_(None), *order[2:])
         document = session.scalar(
             select(Document)
-            .where(waits(type_id), *narrowed(wanted, actor, row, now), _free(actor), theirs)
-            .order_by(
-                func.coalesce(Document.batch_id != last_batch, True),
-                Document.assigned_to.is_(None),
-                *in_order(wanted.sort),
-            )
+            .where(waits(type_id), *narrowed(wanted, actor, row, now), _free(actor))
+            .order_by(*order)
             .limit(1)
             .with_for_update(skip_locked=True, of=Document)
         )

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 import base64
 import json
-from collections.abc import Iterator
-from dataclasses import dataclass, fields
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -34,17 +35,26 @@ from sqlalchemy.orm import Session
 from jugum.core.schema import HoldReason
 from jugum.core.states import CHECKED_STATES, DocumentState, Purpose
 from jugum.errors import InputError
+from jugum.flow.gather.lists import Asked
 from jugum.flow.office.actor import Actor
 from jugum.store.models import Batch, CheckedValue, Document, DocumentType, Field, Hold, LayoutGroup, Person, Source
 
 ROWS_A_PAGE = 50
 TEXT_MAX = 120  # letters of a name that are looked for
 MINE, NOBODY = "me", "nobody"
-SORTS = ("due", "newest", "name", "fields")
+# By what a queue can be sorted, and of which kinds the place of a row then is (see `in_order`).
+SORTS: Mapping[str, tuple[type, ...]] = {
+    "due": (bool, int, float, int),
+    "newest": (float, int),
+    "name": (str, int),
+    "fields": (bool, int, float, int),
+}
+NUMBER_MOST = 999_999_999  # of what has a number in an address
+DAYS_MOST = 36_500
 
 
 @dataclass(frozen=True)
-class QueueWanted:
+class QueueWanted(Asked):
     """Which papers of a queue are wanted, in which order: what stands in the address of its page. Empty values ask for
     nothing. `field` is the key of one that waits; `days` how long a paper has waited at least; `person` is "me",
     "nobody" or the id of whom a paper was given to; `late` asks for what is past its time; `after` is the place of the
@@ -62,10 +72,6 @@ class QueueWanted:
     sort: str = "due"
     after: str = ""
 
-    def asked(self) -> dict[str, Any]:
-        """What differs from asking for nothing, by name: the address of the list."""
-        return {one.name: value for one in fields(self) if (value := getattr(self, one.name)) != one.default}
-
     @property
     def narrows(self) -> bool:
         """Whether some papers of the queue are left out."""
@@ -77,8 +83,10 @@ class QueueWanted:
             raise InputError(f"The queue can't be sorted by “{self.sort}”. Choose one of: {', '.join(SORTS)}.")
         if self.reason and self.reason not in set(HoldReason):
             raise InputError(f"“{self.reason}” is not a reason. Choose one of: {', '.join(HoldReason)}.")
-        if self.person and self.person not in (MINE, NOBODY) and not self.person.isdecimal():
+        if self.person and self.person not in (MINE, NOBODY) and not re.fullmatch("[0-9]{1,9}", self.person):
             raise InputError(f"“{self.person}” is nobody. Choose me, nobody, or a person's number.")
+        if self.days is not None and not 0 <= self.days <= DAYS_MOST:
+            raise InputError(f"Papers can be asked for that wait between 0 and {DAYS_MOST:,} days.")
 
 
 @dataclass(frozen=True)
@@ -164,7 +172,7 @@ def page_of(query: Select[Any], wanted: QueueWanted, limit: int) -> Select[Any]:
     """A page of a query of papers, with their places (see `place`) as the last columns."""
     order = in_order(wanted.sort)
     if wanted.after:
-        query = query.where(tuple_(*order) > tuple_(*_placed(wanted.after, len(order))))
+        query = query.where(tuple_(*order) > tuple_(*map(literal, _placed(wanted.after, SORTS[wanted.sort]))))
     places = (column.label(f"place_{number}") for number, column in enumerate(order))
     return query.add_columns(*places).order_by(*order).limit(limit)
 
@@ -174,14 +182,24 @@ def place(values: tuple[Any, ...]) -> str:
     return base64.urlsafe_b64encode(json.dumps(values).encode()).decode().rstrip("=")
 
 
-def _placed(after: str, count: int) -> list[Any]:
+def _placed(after: str, kinds: Sequence[type]) -> list[Any]:
     try:
         values = json.loads(base64.urlsafe_b64decode(after + "=" * (-len(after) % 4)))
-        if isinstance(values, list) and len(values) == count:
-            return [literal(value) for value in values]
     except ValueError:
-        pass
-    raise InputError("This page of the queue can't be found. Begin at its first page.")
+        values = None
+    if not isinstance(values, list) or len(values) != len(kinds) or not all(map(_is_of, values, kinds)):
+        raise InputError("This page of the queue can't be found. Begin at its first page.")
+    return values
+
+
+def _is_of(value: Any, kind: type) -> bool:
+    """Whether a value may be a part of a row's place: an address can be written by anybody."""
+    if kind is str:
+        return isinstance(value, str) and "\0" not in value
+    if isinstance(value, bool) or kind is bool:
+        return isinstance(value, kind)
+    number = isinstance(value, int) or (kind is float and isinstance(value, float))
+    return number and abs(value) <= (1e12 if kind is float else NUMBER_MOST)  # seconds; not one that is no number
 
 
 def choices(session: Session, row: DocumentType) -> dict[str, list[QueueChoice]]:

@@ -112,12 +112,12 @@ def sorting_trial(
         minutes = sorting_effort(session, workspace_id, subject).field_seconds / 60
     judged = [_Judged.of(document, subject, names) for document in documents]
     sides = [
-        (one.confidence >= now.get(one.key, one.usual), one.confidence >= then.get(one.key, one.usual))
-        for one in judged
+        (paper.confidence >= now.get(paper.key, paper.usual), paper.confidence >= then.get(paper.key, paper.usual))
+        for paper in judged
     ]
     changes = [
-        one.change(then.get(one.key, one.usual), would_pass=after)
-        for one, (before, after) in zip(judged, sides, strict=True)
+        paper.change(then.get(paper.key, paper.usual), would_pass=after)
+        for paper, (before, after) in zip(judged, sides, strict=True)
         if before != after
     ]
     changes.sort(key=lambda change: (not (change.would_pass and change.corrected), not change.would_pass))

@@ -6,7 +6,6 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
 from jugum.core.states import SortingSubject
-from jugum.core.thresholds.frontier import bounded
 from jugum.flow.weigh import sorting, sorting_lately, sorting_policies, sorting_view
 from jugum.flow.weigh.dial import DialSettings
 from jugum.flow.weigh.sorting_lately import SortedLately
@@ -15,7 +14,7 @@ from jugum.flow.weigh.sorting_view import SortingView
 from jugum.flow.weigh.trial import PAPERS
 from jugum.web import headings
 from jugum.web.api.train import Number
-from jugum.web.api.weigh import BalanceOut, DialBody, EvidenceOut, FrontierOut, TrialOut
+from jugum.web.api.weigh import BalanceOut, DialBody, EvidenceOut, FrontierOut, TrialOut, balances_of
 from jugum.web.gate import GatedRoute
 from jugum.web.security import MaySee, MayWeigh
 from jugum.web.weigh_words import SORTED
@@ -62,12 +61,10 @@ class SortingOut(BaseModel):
     @staticmethod
     def of(view: SortingView) -> SortingOut:
         frontier = view.frontier
-        place = frontier.proposed
-        proposed = bounded(frontier.points[place].point.thresholds) if place is not None else {}
         same = {name: value for name, value in vars(view).items() if name in SortingOut.model_fields}
         return SortingOut(
             **{**same, "frontier": FrontierOut.of(frontier, SORTED[view.subject])},
-            balances=[BalanceOut.of(field, proposed.get(field.key, 1.0)) for field in view.fields],
+            balances=balances_of(view.fields, frontier),
             dial=DialBody.of(frontier.settings),
         )
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -226,6 +227,13 @@ class BalanceOut(BaseModel):
         )
 
 
+def balances_of(fields: Sequence[FieldWeighed], frontier: Frontier) -> list[BalanceOut]:
+    """The balances of some fields, with the thresholds that are proposed (1 where none is)."""
+    place = frontier.proposed
+    proposed = bounded(frontier.points[place].point.thresholds) if place is not None else {}
+    return [BalanceOut.of(field, proposed.get(field.key, 1.0)) for field in fields]
+
+
 class WeighOut(BaseModel):
     """What Weigh shows of a type: the version whose evidence it is, the grid of thresholds from strict to lax, a
     balance for each field, the frontier by the settings of the policy in force (`dial`), and that policy."""
@@ -245,12 +253,10 @@ class WeighOut(BaseModel):
     @staticmethod
     def of(view: WeighView) -> WeighOut:
         frontier = view.frontier
-        place = frontier.proposed
-        proposed = bounded(frontier.points[place].point.thresholds) if place is not None else {}
         same = {name: value for name, value in vars(view).items() if name in WeighOut.model_fields}
         return WeighOut(
             **{**same, "frontier": FrontierOut.of(frontier)},
-            balances=[BalanceOut.of(field, proposed.get(field.key, 1.0)) for field in view.fields],
+            balances=balances_of(view.fields, frontier),
             dial=DialBody.of(frontier.settings),
         )
 

@@ -136,7 +136,6 @@ def sorting_page(request: Request, type_id: int, subject: SortingSubject, actor:
         shown_words=words.to_data(),
         api=f"/api/v1/workspaces/{shown.workspace_id}/sorting/{subject}",
         lately=sorted_lately(state.store, shown.workspace_id, subject),
-        shares=view.shares,
         policies=sorting_policies.sorting_policies(state.store, shown.workspace_id, subject),
         names={field.key: field.name for field in view.fields},
     )

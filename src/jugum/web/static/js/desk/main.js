@@ -2,6 +2,7 @@
 // and goes on to the next. The paper's state is in model.js, what is drawn in view.js, what a person does with fields
 // in marking.js.
 
+import { nextInQueue } from "../review/next.js";
 import { call } from "../frame/server.js";
 import { clock } from "../frame/dates.js";
 import { ask, tell } from "../frame/dialogs.js";
@@ -305,7 +306,7 @@ export class Desk {
   settled({ next, state }) {
     this.paper.data.state = state;
     this.view.tell(state === "settled" ? "Settled" : "Checked");
-    location.href = next ? `/review/${next}` : `/types/${this.type}/review`;
+    location.href = next ? nextInQueue(this.type) : `/types/${this.type}/review`;
   }
 
   /** A control suggestion was accepted: it was not saved. */
@@ -425,7 +426,8 @@ export class Desk {
       return;
     }
     const { next } = this.paper.data;
-    location.href = next ? `/${this.mode}/${next}` : `/types/${this.type}/${this.mode}`;
+    if (this.mode === "review" && next) location.href = nextInQueue(this.type);
+    else location.href = next ? `/${this.mode}/${next}` : `/types/${this.type}/${this.mode}`;
   }
 
   async find() {

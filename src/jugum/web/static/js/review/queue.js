@@ -3,6 +3,7 @@
 import { ask, tell } from "../frame/dialogs.js";
 import { setKeys } from "../frame/keys.js";
 import { walkRows } from "../frame/lists.js";
+import { keepQueue } from "./next.js";
 import { call } from "../frame/server.js";
 
 const root = document.getElementById("queue");
@@ -66,6 +67,10 @@ hours?.addEventListener("click", async () => {
     (error) => tell("The time was not changed", error.message),
   );
 });
+
+// Whoever goes on from the desk gets the next of the queue as it is narrowed here.
+const next = /** @type {HTMLAnchorElement | null} */ (root.querySelector("[data-next]"));
+if (next) keepQueue(root.dataset.type, next.getAttribute("href"));
 
 const here = walkRows("[data-list]");
 setKeys({
