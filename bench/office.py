@@ -44,7 +44,7 @@ class Office:
         while not (found := re.search(r"password (\S+) \(shown", said)):
             time.sleep(0.2)
             said = (self.home / "said.txt").read_text()
-        client = httpx2.Client(base_url=self.url, timeout=20)
+        client = httpx2.Client(base_url=self.url, timeout=120)
         sign_in_client(client, "admin", found[1].rstrip(","))
         return client
 

@@ -172,3 +172,33 @@ def page(application: Application, browser: Browser, signed_in: Any) -> Iterator
     opened.wait_for_load_state("load")  # a page that is just being left may never let itself be closed
     context.close()
     assert not errors
+
+
+@pytest.fixture(scope="session")
+def second_person(application: Application, browser: Browser, signed_in: Any) -> Any:
+    """The cookies of somebody else who may do everything."""
+    context = browser.new_context(base_url=application.url, storage_state=signed_in)
+    people = context.new_page()
+    people.goto("/people")
+    people.get_by_label("Name", exact=True).fill("Vera Second")
+    people.get_by_label("Login").fill("vera")
+    people.get_by_label("First password").fill("nine lamps in a harbour")
+    people.get_by_label("Role").select_option("administrator")
+    people.get_by_role("button", name="Add person").click()
+    expect(people.get_by_role("row", name="Vera Second").first).to_be_visible()
+    context.close()
+    theirs = browser.new_context(base_url=application.url)
+    sign_in(theirs.new_page(), "nine lamps in a harbour", "vera")
+    state = theirs.storage_state()
+    theirs.close()
+    return state
+
+
+@pytest.fixture
+def other(application: Application, browser: Browser, second_person: Any) -> Iterator[Page]:
+    """A page of somebody else."""
+    context = browser.new_context(
+        base_url=application.url, viewport={"width": 1280, "height": 800}, storage_state=second_person
+    )
+    yield context.new_page()
+    context.close()

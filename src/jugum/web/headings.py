@@ -23,7 +23,9 @@ from jugum.flow.label.past_records import PastRecordsView
 from jugum.flow.label.suggestion_service import ServiceView
 from jugum.flow.overview.overview import Steps, UrgentStep
 from jugum.flow.plan.synonyms import SynonymsView
+from jugum.flow.review.grid import GridView
 from jugum.flow.review.queue import QueueView
+from jugum.flow.review.sweep import SweepView
 from jugum.flow.train.versions import Against, TrainView, VersionView
 from jugum.flow.weigh.live import LiveView
 from jugum.flow.weigh.policies import PolicyView
@@ -445,3 +447,18 @@ def services(services: Sequence[ServiceView]) -> str:
     if asking:
         return f"{many(asking, 'workspace asks', 'workspaces ask')} a suggestion service"
     return "No suggestion service is in use: papers stay on this machine"
+
+
+def grid(view: GridView) -> str:
+    """Papers to look over."""
+    if not view.papers:
+        return "No paper is like that" if view.wanted.narrows else "No paper has been read yet"
+    held = f", {view.held:,} held" if view.held else ""
+    return f"{many(view.papers, 'paper')}{held}"
+
+
+def sweep(view: SweepView) -> str:
+    """What waits of one field over papers."""
+    if not view.papers:
+        return f"{view.name} waits on no free paper" if view.key else "No field waits to be swept"
+    return f"{view.name} of {many(view.papers, 'paper')}"

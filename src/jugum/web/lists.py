@@ -9,7 +9,8 @@ from urllib.parse import urlencode
 from fastapi import Depends, Query, Request
 
 from jugum.errors import InputError
-from jugum.flow.gather.lists import Wanted
+from jugum.flow.gather.lists import Asked, Wanted
+from jugum.flow.review.grid import GridWanted
 from jugum.flow.review.waiting import QueueWanted
 
 
@@ -62,6 +63,23 @@ def queue_wanted(
     )
 
 
+def grid_wanted(
+    state: Annotated[str, Query(description="held, passed, settled, delivered or corrected")] = "",
+    batch: Annotated[str, Query(description="number of a batch")] = "",
+    source: Annotated[str, Query(description="number of a source")] = "",
+    layout: Annotated[str, Query(description="number of a layout group")] = "",
+    text: Annotated[str, Query(description="a part of the paper's name")] = "",
+    field: Annotated[str, Query(description="key of the field that says `value`; any without it")] = "",
+    value: Annotated[str, Query(description="a part of what a field says")] = "",
+    after: Annotated[str, Query(description="`next` of the page before")] = "",
+) -> GridWanted:
+    """The same of the grid of Review."""
+    said = {"batch": batch.strip(), "source": source.strip(), "layout": layout.strip(), "after": after.strip()}
+    given = {name: number for name, number in said.items() if number}
+    numbers = {name: _number(given, name) for name in said}
+    return GridWanted(state=state, text=text, field=field, value=value, **numbers)
+
+
 def _number(given: dict[str, str], name: str) -> int | None:
     text = given.get(name)
     if text is None:
@@ -81,10 +99,10 @@ def _day(given: dict[str, str], name: str) -> date | None:
         raise InputError(f"“{text}” is not a day such as 2026-11-27.") from error
 
 
-def list_address(wanted: Wanted | QueueWanted, **changes: Any) -> str:
+def list_address(wanted: Asked, **changes: Any) -> str:
     """The query of a list's address: what is asked for, with changes, and nothing else. A change begins at the first
     page unless it names one."""
-    page = "after" if isinstance(wanted, QueueWanted) else "page"
+    page = "page" if isinstance(wanted, Wanted) else "after"
     asked = {**wanted.asked(), **({page: None} if changes and page not in changes else {}), **changes}
     said = {
         name: "1" if value is True else str(value) for name, value in asked.items() if value not in (None, "", False)
@@ -94,3 +112,4 @@ def list_address(wanted: Wanted | QueueWanted, **changes: Any) -> str:
 
 WantedOf = Annotated[Wanted, Depends(wanted_of)]
 QueueWantedOf = Annotated[QueueWanted, Depends(queue_wanted)]
+GridWantedOf = Annotated[GridWanted, Depends(grid_wanted)]

@@ -33,7 +33,7 @@ STEPS = ("gather", "plan", "label", "train", "weigh", "review", "deliver")
 # In the order of the cascade: what all pages share, then what steps add.
 STYLE_SHEETS = (
     *("ground", "parts", "frame", "overview", "gather", "plan"),
-    *("desk", "explorer", "label", "train", "weigh", "checks", "deliver", "guide"),
+    *("desk", "review", "explorer", "label", "train", "weigh", "checks", "deliver", "guide"),
 )
 
 
@@ -57,6 +57,7 @@ _templates.env.globals.update(
     asset=address_of,
     style_sheets=STYLE_SHEETS,
     beam_tilt=tilt,
+    zip=zip,
     headings=headings,
     document_address=document_address,
     list_address=list_address,

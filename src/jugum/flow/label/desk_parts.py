@@ -16,10 +16,10 @@ from jugum.errors import Conflict, Forbidden, InputError
 from jugum.flow.gather.pages import page_of, page_rows
 from jugum.flow.gather.read import document_row
 from jugum.flow.office.actor import Actor
-from jugum.flow.office.personal import shows_personal
+from jugum.flow.office.personal import has_personal, shows_personal
 from jugum.flow.plan.fields import value_type_of
 from jugum.store import Store
-from jugum.store.models import Document, Field, PageRow, Person
+from jugum.store.models import Document, DocumentType, Field, PageRow, Person
 
 PRESENCE_SECONDS = 45
 WORDS_PAGES_MAX = 12  # papers with more pages fetch the words of a page when it comes into sight
@@ -147,6 +147,14 @@ def must_see_personal(session: Session, actor: Actor, document: Document) -> Non
     if not actor.sees_personal and shows_personal(session, document):
         raise Forbidden(
             f"“{document.name}” shows personal values, which your sign-in may not see. Ask an administrator."
+        )
+
+
+def must_see_type(actor: Actor, kind: DocumentType) -> None:
+    """The same of places that show values of many papers of a type beside their pictures."""
+    if not actor.sees_personal and has_personal(kind):
+        raise Forbidden(
+            f"Papers of “{kind.name}” show personal values, which your sign-in may not see. Ask an administrator."
         )
 
 

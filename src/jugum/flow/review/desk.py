@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -113,11 +113,11 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
             raise Conflict(f"“{document.name}” is {document.state}; there is nothing to review on it.")
         must_see_personal(session, actor, document)
         records = load_records(session, document)
-        names = _names(session, records)
+        names = people_named(session, [records])
         version, policy = _in_force(session, document)
-        said = {} if look else _said_blind(session, records)
+        said = {} if look else said_blind(session, records)
         fields = [
-            _review_field(records, row, policy, names, said, hidden=records.is_unseen(row) and not look)
+            review_field(records, row, policy, names, said, hidden=records.is_unseen(row) and not look)
             for row in shown_fields(document, derived=True)
         ]
         near = neighbours(session, actor, document)
@@ -144,11 +144,14 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
         )
 
 
-def _names(session: Session, records: PaperRecords) -> dict[int, str]:
-    """The names of the people who settled something on the paper, accepted a check as it is, or saw the whole paper."""
-    wanted = {result.person_id for its in records.results.values() for result in its if result.person_id}
-    wanted |= {waiver.person_id for waiver in records.waivers.values()}
-    wanted |= {records.document.seen_by} if records.document.seen_by is not None else set()
+def people_named(session: Session, papers: Iterable[PaperRecords]) -> dict[int, str]:
+    """The names of the people who settled something on papers, accepted a check as it is, or saw a whole paper."""
+    wanted: set[int | None] = set()
+    for records in papers:
+        wanted |= {result.person_id for its in records.results.values() for result in its}
+        wanted |= {waiver.person_id for waiver in records.waivers.values()}
+        wanted.add(records.document.seen_by)
+    wanted.discard(None)
     if not wanted:
         return {}
     return {
@@ -190,7 +193,7 @@ def _check(records: PaperRecords) -> str:
     return "blind" if records.check.blind else "open"
 
 
-def _said_blind(session: Session, records: PaperRecords) -> dict[int, list[ValueView]]:
+def said_blind(session: Session, records: PaperRecords) -> dict[int, list[ValueView]]:
     """What a person said of values (field id → its values) before they saw what had passed, of those that differ."""
     asked = [
         row.id
@@ -211,7 +214,7 @@ def _said_blind(session: Session, records: PaperRecords) -> dict[int, list[Value
     return said
 
 
-def _review_field(
+def review_field(
     records: PaperRecords,
     row: Field,
     policy: Policy | None,

@@ -228,7 +228,7 @@ class Neighbours:
     left: int
 
 
-def _free(actor: Actor) -> ColumnElement[bool]:
+def is_free(actor: Actor) -> ColumnElement[bool]:
     """Papers that nobody else has open, and that were given to nobody else."""
     recent = datetime.now(UTC) - timedelta(seconds=PRESENCE_SECONDS)
     open_elsewhere = func.coalesce((Document.opened_at > recent) & (Document.opened_by != actor.id), False)
@@ -251,7 +251,7 @@ def neighbours(session: Session, actor: Actor, document: Document) -> Neighbours
         .limit(1)
         .scalar_subquery()
     )
-    free = select(Document.id).where(others, _free(actor)).order_by(*in_order("due"))
+    free = select(Document.id).where(others, is_free(actor)).order_by(*in_order("due"))
     later = free.where(Document.id > document.id).limit(1).scalar_subquery()
     count = select(func.count(Document.id)).where(others).scalar_subquery()
     before, after, left = session.execute(
@@ -282,7 +282,7 @@ def claim_next(store: Store, actor: Actor, type_id: int, wanted: QueueWanted = Q
             order = (*order[:2], another_batch, Document.assigned_to.is_(None), *order[2:])
         document = session.scalar(
             select(Document)
-            .where(waits(type_id), *narrowed(wanted, actor, row, now), _free(actor))
+            .where(waits(type_id), *narrowed(wanted, actor, row, now), is_free(actor))
             .order_by(*order)
             .limit(1)
             .with_for_update(skip_locked=True, of=Document)

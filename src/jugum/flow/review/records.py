@@ -4,8 +4,10 @@ are, and what is drawn to be checked of what passed."""
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from dataclasses import field as kept
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -40,15 +42,15 @@ class HeldField:
 
 @dataclass
 class PaperRecords:
-    """Rows of one paper by field id, in order of position; five queries whatever the number of fields. `holds` are
+    """Rows of one paper by field id, in order of position; a few queries whatever the number of fields. `holds` are
     the open ones; `checked` is what a spot check asks of the paper."""
 
     document: Document
     readings: dict[int, list[Reading]]
     results: dict[int, list[Result]]
-    holds: dict[int, Hold]
-    settled: dict[int, Hold]
-    waivers: dict[str, CheckWaiver]
+    holds: dict[int, Hold] = kept(default_factory=dict)
+    settled: dict[int, Hold] = kept(default_factory=dict)
+    waivers: dict[str, CheckWaiver] = kept(default_factory=dict)
     check: SpotCheck | None = None
     checked: dict[int, CheckedValue] = kept(default_factory=dict)
 
@@ -186,34 +188,39 @@ def _choice(checked: CheckedValue, row: Field) -> str:
 
 
 def load_records(session: Session, document: Document) -> PaperRecords:
-    readings: dict[int, list[Reading]] = defaultdict(list)
-    by_version = select(Reading).where(Reading.document_id == document.id).order_by(Reading.position)
-    for reading in session.scalars(by_version):
-        readings[reading.field_id].append(reading)
-    results: dict[int, list[Result]] = defaultdict(list)
-    for result in session.scalars(select(Result).where(Result.document_id == document.id).order_by(Result.position)):
-        results[result.field_id].append(result)
-    holds = session.scalars(select(Hold).where(Hold.document_id == document.id).order_by(Hold.id)).all()
-    # A person's first answer decides what is to be undone, whatever checks held and let go after it.
-    closed = [hold for hold in holds if hold.settled_at is not None]
-    settled = {hold.field_id: hold for hold in closed if hold.outcome == CHECK_HOLDS}
-    settled |= {hold.field_id: hold for hold in reversed(closed) if hold.outcome != CHECK_HOLDS}
-    waivers = session.scalars(select(CheckWaiver).where(CheckWaiver.document_id == document.id))
-    checks = session.execute(
-        select(SpotCheck, CheckedValue)
-        .join(CheckedValue, CheckedValue.spot_check_id == SpotCheck.id)
-        .where(SpotCheck.document_id == document.id)
-    ).all()
-    return PaperRecords(
-        document,
-        readings,
-        results,
-        {hold.field_id: hold for hold in holds if hold.settled_at is None},
-        settled,
-        {waiver.check_key: waiver for waiver in waivers},
-        checks[0][0] if checks else None,
-        {value.field_id: value for _, value in checks},
-    )
+    """What is known of a paper."""
+    return load_papers(session, [document])[document.id]
+
+
+def load_papers(
+    session: Session, documents: Sequence[Document], field_ids: Collection[int] | None = None
+) -> dict[int, PaperRecords]:
+    """What is known of some papers, by their ids: of all their fields or of some. Six queries whatever the number of
+    papers and fields."""
+    found = {document.id: PaperRecords(document, defaultdict(list), defaultdict(list)) for document in documents}
+
+    def of(table: Any, order: Any) -> Sequence[Any]:
+        query = select(table).where(table.document_id.in_(found)).order_by(order)
+        return session.scalars(query if field_ids is None else query.where(table.field_id.in_(field_ids))).all()
+
+    for reading in of(Reading, Reading.position):
+        found[reading.document_id].readings[reading.field_id].append(reading)
+    for result in of(Result, Result.position):
+        found[result.document_id].results[result.field_id].append(result)
+    # Of what a person answered the first answer decides what is to be undone, whatever checks held and let go after it.
+    for hold in of(Hold, Hold.id):
+        records = found[hold.document_id]
+        if hold.settled_at is None:
+            records.holds[hold.field_id] = hold
+        elif hold.field_id not in records.settled or records.settled[hold.field_id].outcome == CHECK_HOLDS:
+            records.settled[hold.field_id] = hold
+    for waiver in session.scalars(select(CheckWaiver).where(CheckWaiver.document_id.in_(found))):
+        found[waiver.document_id].waivers[waiver.check_key] = waiver
+    for value in of(CheckedValue, CheckedValue.id):
+        found[value.document_id].checked[value.field_id] = value
+    for check in session.scalars(select(SpotCheck).where(SpotCheck.document_id.in_(found))):
+        found[check.document_id].check = check
+    return found
 
 
 def context_of(session: Session, document: Document, plan: Plan) -> Context:

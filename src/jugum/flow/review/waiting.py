@@ -108,7 +108,7 @@ def _is_held() -> ColumnElement[bool]:
 
 
 def _is_checked() -> ColumnElement[bool]:
-    open_checks = select(CheckedValue.document_id).where(CheckedValue.is_right.is_(None))
+    open_checks = select(CheckedValue.document_id).where(CheckedValue.is_right.is_(None)).correlate(None)
     return Document.state.in_(CHECKED_STATES) & Document.id.in_(open_checks)
 
 
@@ -128,7 +128,7 @@ def narrowed(wanted: QueueWanted, actor: Actor, row: DocumentType, now: datetime
         check = exists().where(
             CheckedValue.document_id == Document.id, CheckedValue.is_right.is_(None), CheckedValue.field_id.in_(keys)
         )
-        yield _open_hold(Hold.field_id.in_(keys)) | check
+        yield _open_hold(Hold.field_id.in_(keys)) | check.correlate(Document)
     if wanted.batch is not None:
         yield Document.batch_id == wanted.batch
     if wanted.source is not None:
@@ -150,7 +150,8 @@ def narrowed(wanted: QueueWanted, actor: Actor, row: DocumentType, now: datetime
 
 def _open_hold(condition: ColumnElement[bool]) -> ColumnElement[bool]:
     # by the state, too: what is set aside keeps its holds
-    return _is_held() & exists().where(Hold.document_id == Document.id, Hold.settled_at.is_(None), condition)
+    found = exists().where(Hold.document_id == Document.id, Hold.settled_at.is_(None), condition)
+    return _is_held() & found.correlate(Document)
 
 
 def in_order(sort: str) -> tuple[Any, ...]:

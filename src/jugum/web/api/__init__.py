@@ -14,6 +14,7 @@ from jugum.web.api import (
     plan,
     review,
     sorting,
+    sweep,
     train,
     weigh,
 )
@@ -32,5 +33,5 @@ def openapi(request: Request, actor: MaySee) -> JSONResponse:
 def include_in(app: FastAPI) -> None:
     app.include_router(router)
     label_parts, weigh_parts = (label, label_sets), (weigh, sorting, checks)
-    for module in (office, gather, gather_papers, plan, *label_parts, train, *weigh_parts, review, deliver):
+    for module in (office, gather, gather_papers, plan, *label_parts, train, *weigh_parts, review, sweep, deliver):
         app.include_router(module.router, prefix="/api/v1")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
@@ -10,9 +10,11 @@ from fastapi.responses import RedirectResponse, Response
 from jugum.flow.gather import documents
 from jugum.flow.office import types as types_
 from jugum.flow.office.actor import Actor
+from jugum.flow.review import grid as review_grid
 from jugum.flow.review import queue as review_queue
+from jugum.flow.review import sweep as sweeping
 from jugum.web.gate import GatedRoute
-from jugum.web.lists import QueueWantedOf
+from jugum.web.lists import GridWantedOf, QueueWantedOf
 from jugum.web.rendering import page
 from jugum.web.security import MayReview
 
@@ -37,6 +39,35 @@ def review_page(request: Request, type_id: int, actor: MayReview, wanted: QueueW
 def next_waiting(request: Request, type_id: int, actor: MayReview, wanted: QueueWantedOf) -> Response:
     found = review_queue.claim_next(request.app.state.store, actor, type_id, replace(wanted, after=""))
     return RedirectResponse(f"/review/{found}" if found else f"/types/{type_id}/review", 303)
+
+
+@router.get("/types/{type_id}/review/sweep")
+def sweep_page(request: Request, type_id: int, actor: MayReview, wanted: QueueWantedOf) -> Response:
+    store = request.app.state.store
+    found = sweeping.sweep(store, actor, type_id, wanted)
+    return page(
+        request,
+        "review/sweep.html",
+        actor=actor,
+        shown=types_.type_view(store, type_id),
+        step="review",
+        sweep=found,
+        groups=[asdict(group) for group in found.groups],
+        queue=review_queue.queue(store, actor, type_id, replace(wanted, field=""), 1),
+    )
+
+
+@router.get("/types/{type_id}/review/grid")
+def grid_page(request: Request, type_id: int, actor: MayReview, wanted: GridWantedOf) -> Response:
+    store = request.app.state.store
+    return page(
+        request,
+        "review/grid.html",
+        actor=actor,
+        shown=types_.type_view(store, type_id),
+        step="review",
+        grid=review_grid.grid(store, actor, type_id, wanted),
+    )
 
 
 def _desk(request: Request, document_id: int, actor: Actor, mode: str, step: str, focus: str = "") -> Response:

@@ -84,6 +84,13 @@ const ABSENCE_LIKELY = 0.5; // confidence
 const SNAP_LETTERS = 1.5;
 const SECONDS_MAX = 120; // a longer pause is no work on the field
 
+/** The same of a held field anywhere; `unseen`: what passed of it is not shown. */
+export function absenceIsLikely(field, unseen) {
+  const empty = !field.values.length && !field.rows?.length;
+  if (empty && field.hold === "spot check") return !unseen;
+  return Boolean(empty && field.hold === "low confidence" && (field.confidence ?? 0) >= ABSENCE_LIKELY);
+}
+
 export class Paper {
   /**
    * @param {any} data as the server gives it
@@ -132,9 +139,7 @@ export class Paper {
   /** Whether nothing was read for a held field, and that is more likely right than wrong: then it can be accepted. So
    * can that nothing passed, where what passed is shown. */
   absenceIsLikely(field) {
-    const empty = this.mode === "review" && !field.values.length && !field.rows?.length;
-    if (empty && field.hold === "spot check") return this.data.check === "open";
-    return Boolean(empty && field.hold === "low confidence" && (field.confidence ?? 0) >= ABSENCE_LIKELY);
+    return this.mode === "review" && absenceIsLikely(field, this.data.check !== "open");
   }
 
   /** Whether all that waits on the paper had passed and is only checked. */

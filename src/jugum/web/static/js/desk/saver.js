@@ -71,8 +71,9 @@ export class Saver {
 
   // An answer is put; one without a body is taken back.
   send({ key, body }) {
-    if (body === null) return call("DELETE", `${this.path(key)}?revision=${this.revision()}`);
-    return call("PUT", this.path(key), { ...body, revision: this.revision() });
+    const revision = this.revision(key);
+    if (body === null) return call("DELETE", `${this.path(key)}?revision=${revision}`);
+    return call("PUT", this.path(key), { ...body, revision });
   }
 
   get unsent() {

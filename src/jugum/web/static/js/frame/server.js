@@ -9,13 +9,15 @@ export class Refused extends Error {
   }
 }
 
-// Resolves to the parsed answer; throws Refused with the server's words, or with status 0 when it can't be reached.
-export async function call(method, path, body) {
+// Resolves to the parsed answer; throws Refused with the server's words, or with status 0 when it can't be reached. The
+// `last` words of a page are sent though it is left.
+export async function call(method, path, body, last = false) {
   const form = body instanceof FormData;
   let response;
   try {
     response = await fetch(path, {
       method,
+      keepalive: last,
       headers: {
         "X-CSRF-Token": token,
         Accept: "application/json",
