@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { describe, it } from "node:test";
 
 import { union } from "../../src/jugum/web/static/js/desk/geometry.js";
-import { balance, gutterUnder, outlined, sideOf, stack } from "../../src/jugum/web/static/js/desk/place.js";
+import { balance, gutterUnder, outlined, sideOf, stack, sights } from "../../src/jugum/web/static/js/desk/place.js";
 import { when } from "../../src/jugum/web/static/js/frame/dates.js";
 import { beside, inside, LAYERS } from "../../src/jugum/web/static/js/gather/layers.js";
 import {
@@ -75,6 +75,32 @@ describe("a margin", () => {
   it("draws leaders in the white under a line", () => {
     const y = gutterUnder([0.1, 0.1, 0.2, 0.12], [["next", 0, 0.13, 0.1, 0.15, 1]], "left");
     assert.ok(y > 0.12 && y < 0.13);
+  });
+});
+
+describe("what shows a value so that it can be judged", () => {
+  const word = (text, x0, x1, y0 = 0.5) => [text, x0, y0, x1, y0 + 0.012, 1];
+  const value = [0.4, 0.5, 0.5, 0.512];
+
+  it("is the value with its printed name, left of it", () => {
+    const words = [word("Net", 0.25, 0.28), word("pay", 0.285, 0.31), word("1,200", 0.4, 0.5), word("900", 0.7, 0.74)];
+    assert.deepEqual(sights(value, words, 1.4), [[0.25, 0.5, 0.5, 0.512]]);
+  });
+
+  it("is two parts where the name is far away, and only the name that is next", () => {
+    const words = [
+      word("Other", 0.01, 0.04),
+      word("Net", 0.1, 0.13),
+      word("pay", 0.135, 0.15),
+      word("1,200", 0.4, 0.5),
+    ];
+    assert.deepEqual(sights(value, words, 1.4), [[0.1, 0.5, 0.15, 0.512], value]);
+  });
+
+  it("reaches up to a name above where there is none beside it", () => {
+    const words = [word("Net", 0.4, 0.43, 0.48), word("pay", 0.435, 0.46, 0.48), word("Hours", 0.42, 0.47, 0.3)];
+    assert.deepEqual(sights(value, words, 1.4), [[0.4, 0.48, 0.5, 0.512]]);
+    assert.deepEqual(sights(value, [], 1.4), [value]);
   });
 });
 

@@ -26,6 +26,8 @@ from jugum.core.schema import (
     field_data,
     field_from,
     judge,
+    mending,
+    needed,
     plan_file,
     plan_schema,
     problems_of,
@@ -106,6 +108,21 @@ def test_a_failing_check_takes_the_candidate_that_makes_it_true_and_says_so() ->
     assert choose(plan, VALUES, others, TODAY) is None, "nothing fails"
     still = Plan(FIELDS, (Check("sums", sums.expression),))
     assert choose(still, {**VALUES, "tax": ("300,99",)}, {"tax": ("300,00",)}, TODAY) is None, "it may not choose"
+
+
+def test_what_would_make_a_failing_check_true_is_told_to_a_person() -> None:
+    sums = Check("sums", "gross - tax = net within 0.01")
+    plan = Plan(FIELDS, (sums, Check("less", "tax < gross")))
+    wrong = {**VALUES, "tax": ("300,99",)}
+    others = {"tax": ("290,00", "300,00"), "net": ("699,01",), "gross": ("2 000,00",)}
+    found = mending(plan, wrong, others, TODAY)
+    assert {key: [(choice.field, choice.other) for choice in choices] for key, choices in found.items()} == {
+        "sums": [("tax", 1), ("net", 0)]
+    }
+    assert mending(plan, VALUES, others, TODAY) == {}, "nothing fails"
+    assert needed(plan, wrong, sums, TODAY) == {"net": "699.01"}
+    assert needed(plan, wrong, Check("less", "tax < gross"), TODAY) == {}, "it does not say what it would have to be"
+    assert needed(plan, {**wrong, "tax": ("none of it",)}, sums, TODAY) == {}, "it can't be worked out"
 
 
 def test_no_candidate_is_taken_where_two_fields_could_be_blamed_equally_or_another_check_would_fail() -> None:

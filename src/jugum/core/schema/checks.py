@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 
 from jugum.core.schema.expression import Context, Scalar, Value, evaluate, nearest_entry, parse
-from jugum.core.schema.expression.syntax import Call, Literal, Name, Node
+from jugum.core.schema.expression.syntax import Call, Literal, Name, Node, Operation
 from jugum.core.schema.plan import Check, FieldPlan, Plan
 from jugum.core.values import NUMERIC, DataType, check_digit_agrees, normal_form
 from jugum.core.values.types import plain_number
@@ -208,12 +209,7 @@ def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], conte
     for failing in before:
         if failing.outcome is not CheckOutcome.FAILS or not failing.check.may_choose:
             continue
-        found = [
-            CheckChoice(key, place, failing.check)
-            for key in sources_of(plan, failing.fields)
-            for place, text in enumerate(others.get(key, ()))
-            if _mends(plan, {**values, key: (text,)}, failing.check, held, context)
-        ]
+        found = _mending(plan, values, others, context, failing, held)
         # Equally likely changes in two fields: the check can't say which is wrong.
         best = min((choice.other for choice in found), default=0)
         first = [choice for choice in found if choice.other == best]
@@ -222,7 +218,55 @@ def choose(plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], conte
     return None
 
 
-def _mends(plan: Plan, values: Texts, check: Check, held: set[str], context: Context) -> bool:
+def mending(
+    plan: Plan, values: Texts, others: Mapping[str, Sequence[str]], context: Context
+) -> dict[str, list[CheckChoice]]:
+    """For each failing check, by its key, every candidate that would make it true and no other check false, of one
+    field at a time: what a person might change."""
+    before = judge(plan, values, context)
+    held = {judgement.check.key for judgement in before if judgement.outcome is CheckOutcome.HOLDS}
+    return {
+        failing.check.key: _mending(plan, values, others, context, failing, held)
+        for failing in before
+        if failing.outcome is CheckOutcome.FAILS
+    }
+
+
+def _mending(
+    plan: Plan,
+    values: Texts,
+    others: Mapping[str, Sequence[str]],
+    context: Context,
+    failing: Judgement,
+    held: Collection[str],
+) -> list[CheckChoice]:
+    return [
+        CheckChoice(key, place, failing.check)
+        for key in sources_of(plan, failing.fields)
+        for place, text in enumerate(others.get(key, ()))
+        if _mends(plan, {**values, key: (text,)}, failing.check, held, context)
+    ]
+
+
+def needed(plan: Plan, values: Texts, check: Check, context: Context) -> dict[str, str]:
+    """What a field would have to be, in its normal form, for a check to hold that says that it is equal to something:
+    by its key. Empty where the check says something else, or can't be worked out."""
+    scope, _ = derive(plan, values, context)
+    tree, fields = parse(check.expression), {field.key: field for field in plan.fields}
+    found: dict[str, str] = {}
+    if not isinstance(tree, Operation) or tree.sign != "=":
+        return found
+    one, other = tree.parts[:2]
+    for side, value_of in ((one, other), (other, one)):
+        if isinstance(side, Name) and (field := fields.get(side.key)) and not plan.shapes[field.key].many:
+            with suppress(InputError):
+                value = evaluate(value_of, scope, context)
+                if value is not None and not isinstance(value, tuple):
+                    found[field.key] = written(value, field)
+    return found
+
+
+def _mends(plan: Plan, values: Texts, check: Check, held: Collection[str], context: Context) -> bool:
     after = {judgement.check.key: judgement.outcome for judgement in judge(plan, values, context)}
     # "Can't be told" is no harm done; a check that fails now is.
     return after[check.key] is CheckOutcome.HOLDS and all(after[key] is not CheckOutcome.FAILS for key in held)

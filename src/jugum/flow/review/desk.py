@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from jugum.core.schema import judge
+from jugum.core.schema import Context, FieldKind, Plan, judge, mending, needed
+from jugum.core.schema.checks import Texts
 from jugum.core.states import DocumentState, Origin, Purpose
 from jugum.core.values import normal_form
 from jugum.errors import Conflict
@@ -38,7 +39,8 @@ from jugum.store.models import Document, Field, Label, ModelVersion, Person, Pol
 @dataclass(frozen=True)
 class ReviewField:
     """A field on the reviewing desk. `hold` is the open reason, if any; `values` what stands now (drafted or settled);
-    `others` the candidates next in line; `blocking` the checks it is held for that must hold."""
+    `others` the candidates next in line; `checks` those it is held for, of which
+    `blocking` must hold."""
 
     key: str
     name: str
@@ -58,12 +60,24 @@ class ReviewField:
     engine: str
     advisory: bool
     blocking: list[str]
+    checks: list[str]
     rows: list[list[ValueView | None]]
 
 
 @dataclass(frozen=True)
+class MendView:
+    """What would make a failing check true: a candidate of a field (`other`, its place among them), or what the field
+    would have to be (None)."""
+
+    key: str
+    name: str
+    text: str
+    other: int | None
+
+
+@dataclass(frozen=True)
 class CheckView:
-    """A check on the paper: its outcome, what is wrong, and who let it stand."""
+    """A check on the paper: its outcome, what is wrong, who let it stand, and what would make it true."""
 
     key: str
     said: str
@@ -71,6 +85,7 @@ class CheckView:
     outcome: str
     let_stand_by: str
     reason: str
+    mends: list[MendView]
 
 
 @dataclass(frozen=True)
@@ -173,7 +188,9 @@ def _in_force(session: Session, document: Document) -> tuple[int | None, Policy 
 
 def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -> list[CheckView]:
     plan = plan_of(records.document)
-    judged = judge(plan, records.texts(), context_of(session, records.document, plan))
+    texts, context = records.texts(), context_of(session, records.document, plan)
+    judged = judge(plan, texts, context)
+    mends = _mends(records, plan, texts, context)
     return [
         CheckView(
             judgement.check.key,
@@ -182,9 +199,29 @@ def _checks(session: Session, records: PaperRecords, names: Mapping[int, str]) -
             judgement.outcome.value,
             names.get(waiver.person_id, "") if (waiver := records.waivers.get(judgement.check.key)) else "",
             waiver.reason if waiver else "",
+            mends.get(judgement.check.key, []) if waiver is None else [],
         )
         for judgement in judged
     ]
+
+
+def _mends(records: PaperRecords, plan: Plan, texts: Texts, context: Context) -> dict[str, list[MendView]]:
+    """What would make each failing check true, by its key: candidates, or else what a field would have to be."""
+    unseen = {row.key for row in records.fields if records.is_unseen(row)}
+    others = {
+        row.key: [other["text"] for other in readings[0].others]
+        for row in records.fields
+        if row.kind == FieldKind.VALUE and row.key not in unseen and (readings := records.readings.get(row.id))
+    }
+    names = {row.key: row.name for row in records.fields}
+    found = {}
+    for key, choices in mending(plan, texts, others, context).items():
+        check = next(check for check in plan.checks if check.key == key)
+        found[key] = [
+            MendView(choice.field, names[choice.field], others[choice.field][choice.other], choice.other)
+            for choice in choices
+        ] or [MendView(field, names[field], text, None) for field, text in needed(plan, texts, check, context).items()]
+    return found
 
 
 def _check(records: PaperRecords) -> str:
@@ -264,6 +301,7 @@ def review_field(
         first.engine if first else "",
         held.advisory if held else False,
         held.blocking if held else [],
+        held.checks if held else [],
         rows,
     )
 

@@ -31,13 +31,14 @@ CHECK_HOLDS = "check holds"  # outcome of a hold that ended because its check ho
 
 @dataclass(frozen=True)
 class HeldField:
-    """Why a field waits: the reason and its detail, the keys of the failing checks it waits for that must hold, and
-    whether it waits for nothing but checks that may be accepted as they are."""
+    """Why a field waits: the reason and its detail, the keys of the failing checks it waits for, those of them that
+    must hold, and whether it waits for nothing but checks that may be accepted as they are."""
 
     reason: str
     detail: str
     blocking: list[str]
     advisory: bool
+    checks: list[str]
 
 
 @dataclass
@@ -132,7 +133,7 @@ class PaperRecords:
         advisory = {check["key"] for check in self.document.placed_type.checks if check.get("severity")}
         blocking = [key for key in hold.checks if key not in advisory]
         only_advice = hold.reason == HoldReason.FAILS_A_CHECK and bool(hold.checks) and not blocking
-        return HeldField(hold.reason, hold.detail, blocking, only_advice)
+        return HeldField(hold.reason, hold.detail, blocking, only_advice, list(hold.checks))
 
     def _held_for_check(self, row: Field) -> HeldField | None:
         if not self.waits_for_check(row):
@@ -141,7 +142,7 @@ class PaperRecords:
         if checked.answered_at is not None:
             passed, said = checked.found or NOTHING, checked.said or NOTHING
             detail = f"“{passed}” had passed, you say “{said}”. {_choice(checked, row)}"
-        return HeldField(HoldReason.SPOT_CHECK, detail, [], False)
+        return HeldField(HoldReason.SPOT_CHECK, detail, [], False, [])
 
     def standing(self, row: Field) -> list[Reading] | list[Result]:
         """What stands for a field now: what a person said, even while a check holds it again; else its readings while

@@ -70,6 +70,7 @@ export class Desk {
       "readHere",
       "moreButtons",
       "letStand",
+      "mend",
     ];
     return {
       ...Object.fromEntries([...names, "stopEditing"].map((name) => [name, marking(name)])),
@@ -271,6 +272,8 @@ export class Desk {
     if (field && field.shape.kind !== "derived") await this.readAnew(field);
     if (this.mode === "review") {
       this.held(answer.holds);
+      const fails = Object.values(answer.holds).some((hold) => hold.reason === "fails a check");
+      if (fails || this.paper.data.checks.some((check) => check.mends.length)) this.checksAnew();
       if (answer.open === 0 && item.body !== null && !this.saver.waiting.length) {
         this.settled(answer);
         return;
@@ -280,6 +283,14 @@ export class Desk {
         return;
       }
     }
+    this.view.redraw();
+  }
+
+  /** What checks say now, and what would make them true. */
+  async checksAnew() {
+    const fresh = await call("GET", this.path).catch(() => null);
+    if (!fresh || fresh.revision < this.paper.data.revision) return;
+    this.paper.data.checks = fresh.checks;
     this.view.redraw();
   }
 

@@ -111,6 +111,13 @@ export class Marking {
     if (other) this.put(this.active, [other], { method: "marked" });
   }
 
+  /** A candidate of any field that makes a check true. */
+  mend(key, place) {
+    const field = this.paper.field(key);
+    const other = field?.others[place];
+    if (other) this.put(field, [other], { method: "marked" });
+  }
+
   /** What was typed for a field: for that one, whichever is active by now. */
   typed(field, text, value) {
     this.view.dock.blur();

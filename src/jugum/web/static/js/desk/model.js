@@ -235,7 +235,7 @@ export class Paper {
   /**
    * What is held now: a check that fails holds a field again, one that holds lets it go. Fields still to be sent stay
    * as they are. Returns the fields that are held anew.
-   * @param {Record<string, {reason: string, detail: string, blocking: string[], advisory: boolean}>} holds
+   * @param {Record<string, {reason: string, detail: string, blocking: string[], advisory: boolean, checks: string[]}>} holds
    * @param {Set<string>} unsent
    */
   hold(holds, unsent) {
@@ -244,8 +244,8 @@ export class Paper {
       if (unsent.has(field.key)) continue;
       const now = holds[field.key];
       if (now && !field.hold) anew.push(field);
-      const { reason = null, detail = "", blocking = [], advisory = false } = now || {};
-      Object.assign(field, { hold: reason, detail, blocking, advisory });
+      const { reason = null, detail = "", blocking = [], advisory = false, checks = [] } = now || {};
+      Object.assign(field, { hold: reason, detail, blocking, advisory, checks });
     }
     return anew;
   }

@@ -49,13 +49,13 @@ function shownValue(note, value) {
     const count = `${value.text.split(/\s+/).length} words${pages > 1 ? `, on ${pages} pages` : ""}`;
     said.append(element("span", "value", `${value.text.slice(0, letters)}…`), element("span", "normal", count));
   } else {
-    said.append(element("span", "value", value.text));
+    said.append(value.text ? element("span", "value", value.text) : element("span", "quiet", "nothing was found"));
     if (value.normal && value.normal !== value.text) said.append(element("span", "normal", `= ${value.normal}`));
   }
   note.append(said);
   if (value.origin && !OWN_ORIGINS.includes(value.origin))
     said.append(" ", element("span", "normal", `read by ${value.origin}`));
-  if (!value.normal) note.append(element("div", "why", "cannot be read as its data type"));
+  if (value.text && !value.normal) note.append(element("div", "why", "cannot be read as its data type"));
 }
 
 // A table's first rows, to look at; one that is wider than the note is moved within it.
@@ -134,10 +134,15 @@ export function editor(text, normalOf, done, left) {
   return holder;
 }
 
-export function candidateList(others, take) {
+export const CANDIDATES_MOST = 9;
+
+/**
+ * Candidates to take, each with its key; `pointed` hears on which one the mouse or the keyboard rests (null: on none).
+ */
+export function candidateList(others, take, pointed = (/** @type {?number} */ _place) => {}) {
   const list = element("ol", "candidates");
   list.setAttribute("aria-label", "Other candidates");
-  others.slice(0, 9).forEach((other, index) => {
+  others.slice(0, CANDIDATES_MOST).forEach((other, index) => {
     const item = element("li");
     const pick = element("button");
     pick.type = "button";
@@ -147,6 +152,8 @@ export function candidateList(others, take) {
       event.stopPropagation();
       take(index);
     });
+    for (const come of ["mouseenter", "focus"]) pick.addEventListener(come, () => pointed(index));
+    for (const go of ["mouseleave", "blur"]) pick.addEventListener(go, () => pointed(null));
     item.append(pick);
     list.append(item);
   });
@@ -186,6 +193,11 @@ export function noteFor(field, value, state, acts) {
   if (field.disputed) note.append(element("div", "why", "two people gave different answers"));
   if (state.grid && state.active) note.append(smallTable(field, state.grid));
   if (state.held && field.detail) note.append(element("div", "why", `${field.hold}: ${field.detail}`));
+  if (acts.mends?.length) {
+    const row = element("div", "acts mends");
+    row.append(...acts.mends);
+    note.append(row);
+  }
   if (value.person) note.append(element("div", "normal", `${saidHow(value)} by ${value.person}`));
   if (state.active && !state.editing && acts.buttons.length) {
     const row = element("div", "acts");
@@ -193,7 +205,7 @@ export function noteFor(field, value, state, acts) {
     note.append(row);
   }
   if (state.active && state.open && field.others.length && !state.editing)
-    note.append(candidateList(field.others, acts.candidate));
+    note.append(candidateList(field.others, acts.candidate, acts.pointed));
   note.addEventListener("click", acts.chosen);
   return note;
 }

@@ -4,7 +4,7 @@
 
 import { svg } from "../frame/beam.js";
 import { call } from "../frame/server.js";
-import { outlined } from "./place.js";
+import { outlined, sights } from "./place.js";
 import { Sweeps } from "./sweep.js";
 
 const GAP = 18;
@@ -352,58 +352,106 @@ export class Pages {
       element.places.replaceChildren(
         ...places
           .filter((place) => place.page === element.page.number)
-          .map(({ box, kind }) => {
+          .flatMap(({ box, kind, tag = "" }) => {
             const [x0, y0, x1, y1] = outlined(box, element.page.words || [], element.height / this.width);
-            return svg("rect", {
+            const rect = svg("rect", {
               class: `place ${kind}`,
               x: x0 * 1000,
               y: y0 * 1000,
               width: (x1 - x0) * 1000,
               height: (y1 - y0) * 1000,
             });
+            return tag ? [rect, this.#tag(element, tag, x0, y0)] : [rect];
           }),
       );
     }
   }
 
+  /** A key at a candidate's place. The page is drawn in thousandths of its sides: letters are drawn upright in them. */
+  #tag(element, text, x, y) {
+    const [across, down] = [1000 / this.width, 1000 / element.height];
+    const made = svg("g", { class: "tag", transform: `translate(${x * 1000} ${y * 1000}) scale(${across} ${down})` });
+    const letter = svg("text", { x: 1, y: -3 });
+    letter.textContent = text;
+    made.append(svg("rect", { x: -2, y: -14, width: 13, height: 14, rx: 2 }), letter);
+    return made;
+  }
+
   /** Outlines near the pointer step back, so that what stands there can be read. */
   yieldTo(element, [x, y]) {
     const [across, down] = [YIELD_PIXELS / this.width, YIELD_PIXELS / element.height].map((share) => share * 1000);
-    for (const place of element.places.children) {
+    for (const place of element.places.querySelectorAll("rect.place")) {
       const [left, top, width, height] = ["x", "y", "width", "height"].map((side) => Number(place.getAttribute(side)));
       const inside = x * 1000 > left - across && x * 1000 < left + width + across;
       place.classList.toggle("yields", inside && y * 1000 > top - down && y * 1000 < top + height + down);
     }
   }
 
-  // Draw the crop of a value's surroundings into a canvas: the loupe. A mark says nothing without what stands around it.
-  crop(canvas, number, box, isMark = false) {
+  // Draw a value into a canvas, with what is printed beside or above it: the loupe. A mark says nothing without what
+  // stands around it.
+  crop(canvas, number, box, kind) {
     const { image, page } = this.element(number);
     if (!image) return;
     const draw = () => {
+      const ratio = page.height / page.width;
       const high = box[3] - box[1];
-      const wide = (canvas.width / canvas.height) * (page.height / page.width);
-      const tall = Math.max(high * (high < TALL ? 2.3 : 1.1), ((box[2] - box[0]) * 1.1) / wide, isMark ? MARK_TALL : 0);
-      const width = tall * wide;
-      const x = Math.min(Math.max(0, (box[0] + box[2]) / 2 - width / 2), Math.max(0, 1 - width));
-      const y = (box[1] + box[3]) / 2 - tall / 2;
+      const isMark = kind === "mark";
+      const parts = high < TALL && kind === "words" ? sights(box, page.words || [], ratio) : [box];
+      const wide = (canvas.width / canvas.height) * ratio; // page widths that are shown, by page heights
+      const gap = 0.012;
+      const across = parts.reduce((sum, part) => sum + part[2] - part[0] + 2 * gap, 0);
+      const needed = Math.max(...parts.map((part) => part[3])) - Math.min(...parts.map((part) => part[1]));
+      const tall = Math.max(
+        Math.max(high * (high < TALL ? 2 : 1.1), needed + 0.6 * Math.min(high, 0.012)),
+        across / wide,
+        isMark ? MARK_TALL : 0,
+      );
+      const y = (Math.min(...parts.map((part) => part[1])) + Math.max(...parts.map((part) => part[3]))) / 2 - tall / 2;
       const context = canvas.getContext("2d");
       context.fillStyle = "#fff";
       context.fillRect(0, 0, canvas.width, canvas.height);
       context.imageSmoothingQuality = "high";
-      context.drawImage(
-        image,
-        x * image.naturalWidth,
-        y * image.naturalHeight,
-        width * image.naturalWidth,
-        tall * image.naturalHeight,
-        0,
-        0,
-        canvas.width,
-        canvas.height,
-      );
+      const scale = canvas.height / tall; // pixels a page height
+      const spare = tall * wide - across; // what is left over shows what stands around
+      let at = 0;
+      parts.forEach((part, place) => {
+        const last = place === parts.length - 1;
+        const wanted = part[2] - part[0] + 2 * gap + (last ? spare : 0);
+        const start = last && parts.length === 1 ? part[0] - gap - spare / 2 : part[0] - gap;
+        const x = Math.min(Math.max(0, start), Math.max(0, 1 - wanted));
+        const pixels = (wanted * scale) / ratio;
+        const { naturalWidth, naturalHeight } = image;
+        context.drawImage(
+          image,
+          ...[x * naturalWidth, y * naturalHeight, wanted * naturalWidth, tall * naturalHeight],
+          ...[at, 0, pixels, canvas.height],
+        );
+        if (last && kind === "words" && high < TALL) this.#underline(context, box, { x, y, at, scale, ratio });
+        if (!last) this.#breakAt(context, at + pixels, canvas.height);
+        at += pixels;
+      });
     };
     if (image.complete && image.naturalWidth) draw();
     else image.addEventListener("load", draw, { once: true });
+  }
+
+  /** Which of the words that are shown is meant. */
+  #underline(context, box, { x, y, at, scale, ratio }) {
+    context.fillStyle = "#1f5aa6";
+    const bottom = (box[3] - y) * scale + 3;
+    context.fillRect(at + ((box[0] - x) * scale) / ratio, bottom, ((box[2] - box[0]) * scale) / ratio, 2);
+  }
+
+  /** Where something of the line is left out. */
+  #breakAt(context, x, height) {
+    context.save();
+    context.strokeStyle = "#8b8577";
+    context.lineWidth = 1.5;
+    context.setLineDash([4, 4]);
+    context.beginPath();
+    context.moveTo(x, 0);
+    context.lineTo(x, height);
+    context.stroke();
+    context.restore();
   }
 }

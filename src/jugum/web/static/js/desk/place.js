@@ -118,3 +118,52 @@ export function outlined(box, words, ratio) {
   }
   return [left - room[0], top - room[1], right + room[2], bottom + room[3]];
 }
+
+const NAME_FAR = 0.24; // of the page's width: a printed name further left is shown beside the value, what lies between is not
+const NAME_ABOVE = 0.05; // of the page's height in which a printed name stands above its value
+const NEIGHBOURS = 1.6; // line heights between words of one name
+
+/**
+ * Which parts of a page show a value so that it can be judged: the value, with what is printed left of it on its line,
+ * or else above it. Two parts where the name is far away. All of one line are equally high.
+ * @param {Box} box
+ * @param {Word[]} words of the page
+ * @param {number} ratio the page's height by its width
+ * @returns {Box[]}
+ */
+export function sights(box, words, ratio) {
+  const [x0, y0, x1, y1] = box;
+  const high = y1 - y0;
+  /** @param {Word} word */
+  const level = (word) => Math.min(word[4], y1) - Math.max(word[2], y0) > 0.5 * Math.min(high, word[4] - word[2]);
+  const apart = NEIGHBOURS * high * ratio;
+  const left = words.filter((word) => level(word) && word[3] <= x0 + 0.002).sort((one, other) => other[3] - one[3]);
+  const name = group(left, apart);
+  if (name && x0 - name[2] <= NAME_FAR)
+    return [[Math.min(name[0], x0), Math.min(name[1], y0), x1, Math.max(name[3], y1)]];
+  if (name)
+    return [
+      [name[0], y0, name[2], y1],
+      [x0, y0, x1, y1],
+    ];
+  const above = words.filter(
+    (word) => word[4] <= y0 + 0.3 * high && y0 - word[4] <= NAME_ABOVE && word[3] > x0 && word[1] < x1,
+  );
+  const nearest = Math.max(...above.map((word) => word[4]));
+  const line = above.filter((word) => nearest - word[4] < 0.5 * (word[4] - word[2]));
+  if (!line.length) return [box];
+  const sides = [0, 1, 2].map((side) => line.map((word) => Number(word[side + 1])));
+  return [[Math.min(x0, ...sides[0]), Math.min(y0, ...sides[1]), Math.max(x1, ...sides[2]), y1]];
+}
+
+/** The words that belong to the first of some that are sorted from right to left. @returns {Box | null} */
+function group(words, apart) {
+  if (!words.length) return null;
+  const [, , , right] = words[0];
+  let [, x0, y0, , y1] = words[0];
+  for (const word of words.slice(1)) {
+    if (x0 - word[3] > apart) break;
+    [x0, y0, y1] = [word[1], Math.min(y0, word[2]), Math.max(y1, word[4])];
+  }
+  return [x0, y0, right, y1];
+}
