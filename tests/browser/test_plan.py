@@ -335,6 +335,24 @@ def test_a_check_that_fails_is_told_on_the_desk_and_an_advisory_one_let_stand(
     assert stood["let_stand_by"]
 
 
+def test_all_advisory_checks_are_let_stand_with_one_reason(application: Application, page: Page) -> None:
+    kind = application.reading_type()
+    for expression in ("amount > 1000000", 'member = "nobody"'):
+        check = {"expression": expression, "message": "Odd", "severity": "advisory"}
+        application.change("PUT", f"/types/{kind}/checks", json=check)
+    application.policy(kind, 0.0)
+    document = application.upload(kind, "live.pdf", slip_pdf(slips(1, start=73)[0]), "live")
+    application.wait(f"/documents/{document}", lambda view: view["state"] == "held")
+    page.goto(f"/review/{document}")
+    page.locator("#desk[data-ready=yes]").wait_for()
+    page.get_by_role("button", name="Let all 2 stand so").click()
+    page.get_by_role("textbox").last.fill("an old form")
+    page.get_by_role("button", name="Let them stand").click()
+    page.wait_for_url(f"**/types/{kind}/review")
+    checks = application.call("GET", f"/documents/{document}/review-desk?look=true")["checks"]
+    assert {check["reason"] for check in checks} == {"an old form"}
+
+
 def test_a_half_typed_field_is_there_after_a_reload_and_after_going_back(application: Application, page: Page) -> None:
     kind, _ = with_sample(application, "slip.pdf", slip_pdf(slips(1)[0]))
     open_plan(page, kind)

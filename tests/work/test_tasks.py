@@ -19,7 +19,7 @@ from jugum.flow.gather.documents import Intake
 from jugum.flow.gather.pages import pages_of
 from jugum.flow.label import layouts, next_paper
 from jugum.flow.office.failures import failures
-from jugum.flow.review import draft, route_again
+from jugum.flow.review import draft, route_again, together
 from jugum.flow.train import automatic, training, versions
 from jugum.flow.weigh import notices
 from jugum.store import Store
@@ -43,6 +43,7 @@ INSIDE = {
     Task.JUDGE_SAMPLE: (next_paper, "judge"),
     Task.TRAIN_IF_DUE: (automatic, "train_if_due"),
     Task.ROUTE_AGAIN: (route_again, "route_again"),
+    Task.TELL_LAYOUT: (together, "tell"),
     Task.SEND_NOTICE: (notices, "send_notice"),
 }
 
@@ -167,6 +168,7 @@ def test_a_learning_curve_that_fails_is_told_in_the_report(
         (Task.JUDGE_CUTTING, {"workspace_id": 1}),
         (Task.TRAIN_IF_DUE, {"type_id": 1, "person_id": 2}),
         (Task.ROUTE_AGAIN, {"type_id": 1}),
+        (Task.TELL_LAYOUT, {"document_id": 1}),
         (Task.SEND_NOTICE, {"breach_id": 1}),
     ],
 )

@@ -38,6 +38,7 @@ class Task(StrEnum):
     TRAIN_IF_DUE = "train_if_due"
     ROUTE_AGAIN = "route_again"
     SEND_NOTICE = "send_notice"
+    TELL_LAYOUT = "tell_layout"
 
 
 class Queue(StrEnum):

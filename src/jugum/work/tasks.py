@@ -21,7 +21,7 @@ from jugum.flow.label import layouts, next_paper
 from jugum.flow.office import failures
 from jugum.flow.office.types import types
 from jugum.flow.plan.sample import learn_date_order
-from jugum.flow.review import draft, route_again
+from jugum.flow.review import draft, route_again, together
 from jugum.flow.train import automatic, training
 from jugum.flow.weigh import notices
 from jugum.store import Store
@@ -70,6 +70,7 @@ class Tasks:
             Task.JUDGE_SAMPLE: (self._judge_sample, partial(failures.report, store, Task.JUDGE_SAMPLE)),
             Task.TRAIN_IF_DUE: (self._train_if_due, partial(failures.report, store, Task.TRAIN_IF_DUE)),
             Task.SEND_NOTICE: (self._send_notice, partial(failures.report, store, Task.SEND_NOTICE)),
+            Task.TELL_LAYOUT: (self._tell_layout, partial(failures.report, store, Task.TELL_LAYOUT)),
             Task.ROUTE_AGAIN: (self._route_again, partial(failures.report, store, Task.ROUTE_AGAIN)),
         }
 
@@ -135,6 +136,9 @@ class Tasks:
 
     def _judge_sample(self, document_id: int) -> None:
         next_paper.judge(self.store, document_id, self._versions)
+
+    def _tell_layout(self, document_id: int) -> None:
+        together.tell(self.store, self._versions, document_id)
 
     def _send_notice(self, breach_id: int) -> None:
         notices.send_notice(self.store, breach_id)

@@ -162,3 +162,17 @@ def test_how_often_values_come_again_is_counted_within_layouts() -> None:
     ]
     found = repeats_of(examples, [0, 0, 0, 1])
     assert found == {"firm": Again((1, 3)), "net": Again(), "place": Again((0, 3), first=(1, 1), last=(0, 1))}
+
+
+def test_what_a_person_has_said_on_one_paper_is_believed_on_the_others() -> None:
+    """Two captions, of which all papers by themselves prefer the wrong one."""
+    papers = [amounts(number, -1.0, 1.0) for number in range(4)]
+    mine, *others = papers
+    assert mine.with_(others) == {"net": "31,50"}
+    settled = [others[0].peer.settled({"net": ["200,00"]}), *(paper.peer for paper in others[1:])]
+    again = read_together(mine.scored, mine.peer, settled, {})
+    first, second = again.choices["net"]
+    assert first.candidate.text == "100,00"
+    assert first.logit > 0 > second.logit
+    unread = others[0].peer.settled({"net": ["what nobody reads there"]})
+    assert unread == others[0].peer, "a text that is no candidate tells nothing new"

@@ -197,6 +197,22 @@ def test_letting_a_check_stand_is_a_right_of_its_own(trained: Office, run_jobs: 
     assert not people.actor_by_login(trained.store, "reviewer").can("let checks stand")
 
 
+def test_whoever_reviews_lets_all_advisory_checks_stand_with_one_reason(trained: Office, run_jobs: Run) -> None:
+    for key, expression in (("amount", "amount > 1000000"), ("paid_on", "days(received, paid_on) > 9999")):
+        given = {"expression": expression, "message": f"{key} is odd", "severity": "advisory"}
+        plan_checks.put_check(trained.store, trained.analyst, trained.type_id, given)
+    document = live(trained, run_jobs, threshold=0.0)
+    assert {field.key for field in desk(trained, document).fields if field.advisory} == {"amount", "paid_on"}
+    with pytest.raises(InputError, match="Give the reason"):
+        reopening.let_all_stand(trained.store, trained.reviewer, document, " ")
+    done = reopening.let_all_stand(trained.store, trained.reviewer, document, "an old form")
+    assert (done.state, done.holds) == ("settled", {})
+    stood = [check for check in desk(trained, document).checks if check.outcome == "fails"]
+    assert [(check.reason, check.let_stand_by) for check in stood] == [("an old form", "Rik")] * 2
+    with pytest.raises(Conflict, match="No check that may be accepted"):
+        reopening.let_all_stand(trained.store, trained.reviewer, document, "again")
+
+
 def test_a_check_stands_only_with_a_reason_and_while_it_fails(trained: Office, run_jobs: Run) -> None:
     check = impossible_check(trained)
     document = live(trained, run_jobs)

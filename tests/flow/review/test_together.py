@@ -14,8 +14,10 @@ from jugum.core.extraction.model import TrainedModel
 from jugum.core.extraction.values import together as core
 from jugum.flow.gather import place
 from jugum.flow.in_force import LoadedVersions
+from jugum.flow.label.desk_parts import ValueInput
+from jugum.flow.review import desk, together
 from jugum.flow.review import settle as settling
-from jugum.flow.review import together
+from jugum.flow.weigh import policies
 from jugum.store.models import Document
 
 Run = Callable[[], None]
@@ -124,3 +126,36 @@ def test_papers_of_very_many_pages_are_not_read_for_others(
     papers = [trained.bring(slip, "live", layout=NEW) for slip in slips(43)[41:43]]
     run_jobs()
     assert read_with(trained) == dict.fromkeys(papers, 0)
+
+
+def test_what_is_settled_on_one_paper_is_told_to_the_others_that_nobody_has_in_hand(
+    trained: Office, run_jobs: Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    strict = dict.fromkeys(("member", "paid_on", "amount"), 1.0)
+    policies.save_policy(trained.store, trained.analyst, trained.type_id, strict, 0.0)
+    fresh = slips(46)[41:45]
+    papers = [trained.bring(slip, "live", layout=NEW) for slip in fresh]
+    run_jobs()
+    first, opened, begun, waiting = papers
+    desk.desk(trained.store, trained.analyst, opened)
+    settling.settle(trained.store, trained.analyst, begun, "member", [ValueInput(fresh[2].member)])
+    drafted: list[tuple[int, list[frozenset[str]]]] = []
+    real = core.Peer.settled
+
+    def settled(self: core.Peer, said: dict[str, list[str]]) -> core.Peer:
+        peer = real(self, said)
+        told.append(peer.said)
+        return peer
+
+    told: list[frozenset[str]] = []
+    monkeypatch.setattr(core.Peer, "settled", settled)
+    monkeypatch.setattr(
+        "jugum.flow.review.draft.keep", lambda session, document, its: drafted.append((document.id, list(told)))
+    )
+    for key, text in (("member", fresh[0].member), ("paid_on", fresh[0].day), ("amount", fresh[0].amount)):
+        assert not drafted
+        settling.settle(trained.store, trained.reviewer, first, key, [ValueInput(text)])
+        run_jobs()
+    ((paper, known),) = drafted
+    assert paper == waiting
+    assert {frozenset({"member", "paid_on", "amount"}), frozenset({"member"}), frozenset()} == set(known)

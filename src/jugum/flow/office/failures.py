@@ -26,6 +26,7 @@ RECORDED: Mapping[Task, tuple[str, str]] = {
     Task.JUDGE_SAMPLE: ("Judging a sample that waits to be labelled", "document_id"),
     Task.TRAIN_IF_DUE: ("Starting a training automatically", "type_id"),
     Task.SEND_NOTICE: ("Telling of a broken promise by mail", "breach_id"),
+    Task.TELL_LAYOUT: ("Telling papers of a new layout what was settled on one of it", "document_id"),
     Task.ROUTE_AGAIN: ("Applying a policy to papers that wait", "type_id"),
 }
 

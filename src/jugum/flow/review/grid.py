@@ -17,7 +17,7 @@ from jugum.flow.in_force import thresholds_of
 from jugum.flow.label.desk_parts import must_see_type
 from jugum.flow.office.actor import REVIEW, Actor
 from jugum.flow.office.types import type_row
-from jugum.flow.review.records import PaperRecords, load_papers
+from jugum.flow.review.records import PaperRecords, records_of
 from jugum.flow.review.waiting import TEXT_MAX, QueueChoice
 from jugum.store import Store
 from jugum.store.models import Batch, Document, DocumentType, Field, LayoutGroup, Policy, Reading, Result, Source
@@ -185,7 +185,7 @@ def _choices(session: Session, kind: DocumentType) -> dict[str, list[QueueChoice
 
 
 def _rows(session: Session, kind: DocumentType, papers: Sequence[Document], rows: Sequence[Field]) -> list[GridRow]:
-    records = load_papers(session, papers)
+    records = records_of(session, papers)
     layouts = dict(
         session.execute(select(LayoutGroup.id, LayoutGroup.name).where(LayoutGroup.type_id == kind.id)).all()
     )

@@ -17,8 +17,9 @@ from jugum.flow.plan.fields import plan_of
 from jugum.flow.review.draft import derived_rows, result_common
 from jugum.flow.review.queue import neighbours
 from jugum.flow.review.records import CHECK_HOLDS, HeldField, PaperRecords, context_of
+from jugum.flow.review.together import tell_soon
 from jugum.flow.states import change_state
-from jugum.store.models import CheckWaiver, Document, Field, Hold, Result
+from jugum.store.models import CheckWaiver, Field, Hold, Result
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,7 @@ def finish(
     document = records.document
     if changed:
         recheck(session, records, actor.id, settled)
-        _set_state(document, records, actor.id)
+        _set_state(session, records, actor.id)
     document.revision += 1
     return standing_now(session, records, actor)
 
@@ -52,15 +53,17 @@ def standing_now(session: Session, records: PaperRecords, actor: Actor) -> Settl
     return Settled(document.revision, document.state, len(still), neighbours(session, actor, document).after, still)
 
 
-def _set_state(document: Document, records: PaperRecords, person_id: int) -> None:
+def _set_state(session: Session, records: PaperRecords, person_id: int) -> None:
     """A paper nothing of which is held is settled, or corrected if it was delivered; one that a check holds again is
     held again."""
+    document = records.document
     if not records.holds and document.state in (DocumentState.DELIVERED, DocumentState.CORRECTED):
         change_state(document, DocumentState.CORRECTED if records.is_corrected else DocumentState.DELIVERED, By.PERSON)
     elif not records.holds:
         change_state(document, DocumentState.SETTLED, By.PERSON)
         document.settled_at, document.settled_by = datetime.now(UTC), person_id
         document.opened_by = document.opened_at = None
+        tell_soon(session, document)
     elif document.state != DocumentState.HELD:
         change_state(document, DocumentState.HELD, By.PERSON)
         document.settled_at = document.settled_by = None

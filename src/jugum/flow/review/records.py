@@ -190,10 +190,10 @@ def _choice(checked: CheckedValue, row: Field) -> str:
 
 def load_records(session: Session, document: Document) -> PaperRecords:
     """What is known of a paper."""
-    return load_papers(session, [document])[document.id]
+    return records_of(session, [document])[document.id]
 
 
-def load_papers(
+def records_of(
     session: Session, documents: Sequence[Document], field_ids: Collection[int] | None = None
 ) -> dict[int, PaperRecords]:
     """What is known of some papers, by their ids: of all their fields or of some. Six queries whatever the number of

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
-from jugum.core.schema import CheckOutcome, Judgement, judge
+from jugum.core.schema import CheckOutcome, Judgement, Severity, judge
 from jugum.errors import Conflict, InputError, NotFound
 from jugum.flow.label.rows import drop_labels, field_row
 from jugum.flow.office.actions import Action
@@ -74,31 +74,65 @@ def _hold_again(session: Session, records: PaperRecords, row: Field) -> None:
 def let_stand(
     store: Store, actor: Actor, document_id: int, check: str, reason: str, *, revision: int | None = None
 ) -> Settled:
-    """A person who may says of a check that fails: it stands so on the paper. The reason is kept and goes out with the
-    results; fields that only this check held are free."""
-    actor.require(LET_STAND)
-    reason = reason.strip()
+    """A person says of a check that fails: it stands so on the paper. The reason is kept and goes out with the results;
+    fields that only this check held are free. Of a check that must hold only those say so who may."""
+    actor.require(REVIEW)
+    reason = _reason(reason)
+    with store.session() as session, session.no_autoflush:
+        records = open_records(session, actor, document_id, revision)
+        failing = _failing(session, records, check)
+        if failing.check.severity is not Severity.ADVISORY:
+            actor.require(LET_STAND)
+        _waive(session, records, actor, failing, reason)
+        return finish(session, records, actor)
+
+
+def let_all_stand(store: Store, actor: Actor, document_id: int, reason: str, *, revision: int | None = None) -> Settled:
+    """The same of all advisory checks that fail on a paper, with one reason. Conflict where none does."""
+    actor.require(REVIEW)
+    reason = _reason(reason)
+    with store.session() as session, session.no_autoflush:
+        records = open_records(session, actor, document_id, revision)
+        failing = [
+            judgement
+            for judgement in _judged(session, records)
+            if judgement.outcome is CheckOutcome.FAILS
+            and judgement.check.severity is Severity.ADVISORY
+            and judgement.check.key not in records.waivers
+        ]
+        if not failing:
+            raise Conflict(f"No check that may be accepted as it is fails on “{records.document.name}” now.")
+        for judgement in failing:
+            _waive(session, records, actor, judgement, reason)
+        return finish(session, records, actor)
+
+
+def _reason(given: str) -> str:
+    reason = given.strip()
     if not reason:
         raise InputError("Give the reason: what on the paper shows that it stands so?")
     if len(reason) > REASON_MAX:
         raise InputError(f"The reason has {len(reason)} letters; at most {REASON_MAX} are kept.")
-    with store.session() as session, session.no_autoflush:
-        records = open_records(session, actor, document_id, revision)
-        failing = _failing(session, records, check)
-        if check not in records.waivers:
-            waiver = CheckWaiver(
-                document_id=document_id, check_key=check, message=failing.said, reason=reason, person_id=actor.id
-            )
-            session.add(waiver)
-            records.waivers[check] = waiver
-        record(session, actor, Action.LET_STAND, "document", document_id, check=check, reason=reason)
-        return finish(session, records, actor)
+    return reason
+
+
+def _waive(session: Session, records: PaperRecords, actor: Actor, failing: Judgement, reason: str) -> None:
+    key, document_id = failing.check.key, records.document.id
+    if key not in records.waivers:
+        records.waivers[key] = CheckWaiver(
+            document_id=document_id, check_key=key, message=failing.said, reason=reason, person_id=actor.id
+        )
+        session.add(records.waivers[key])
+    record(session, actor, Action.LET_STAND, "document", document_id, check=key, reason=reason)
+
+
+def _judged(session: Session, records: PaperRecords) -> list[Judgement]:
+    plan = plan_of(records.document)
+    return judge(plan, records.texts(), context_of(session, records.document, plan))
 
 
 def _failing(session: Session, records: PaperRecords, key: str) -> Judgement:
-    plan = plan_of(records.document)
-    judged = judge(plan, records.texts(), context_of(session, records.document, plan))
-    found = next((judgement for judgement in judged if judgement.check.key == key), None)
+    found = next((judgement for judgement in _judged(session, records) if judgement.check.key == key), None)
     if found is None:
         raise NotFound(f"“{records.document.placed_type.name}” has no check “{key}”.")
     if found.outcome is not CheckOutcome.FAILS:

@@ -19,7 +19,7 @@ from jugum.flow.office.actor import REVIEW, Actor
 from jugum.flow.office.types import type_row
 from jugum.flow.review.desk import ReviewField, people_named, review_field, said_blind
 from jugum.flow.review.queue import is_free
-from jugum.flow.review.records import load_papers
+from jugum.flow.review.records import records_of
 from jugum.flow.review.waiting import QueueWanted, narrowed, waits
 from jugum.flow.weigh.life import effort_in
 from jugum.store import Store
@@ -200,7 +200,7 @@ def take(store: Store, actor: Actor, type_id: int, key: str, documents: Sequence
 def _rows(
     session: Session, kind: DocumentType, row: Field, papers: Sequence[Document], order: Sequence[int]
 ) -> list[SweepRow]:
-    records = load_papers(session, papers, [row.id])
+    records = records_of(session, papers, [row.id])
     layouts = _layouts(session, kind)
     policies: Mapping[int, Policy] = {
         policy.id: policy

@@ -1,12 +1,12 @@
 """Live papers of a layout that nobody has labelled are read together, whenever they came: a paper asks for the others
 when it is drafted, and those that came before it are drafted again once there are twice as many as they knew of, as is
-a paper that others were drafted beside at the same time."""
+a paper that others were drafted beside at the same time. What a person settles on one is told to the others at once."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -14,19 +14,21 @@ from sqlalchemy.orm import Session
 from jugum.core.classification import Layout, layout_of
 from jugum.core.extraction.values.together import Peer
 from jugum.core.page import Page
-from jugum.core.states import DRAFTABLE, Purpose
-from jugum.flow.gather.explore import LoadedPaper
+from jugum.core.states import DRAFTABLE, Origin, Purpose
+from jugum.flow.gather.explore import LoadedPaper, load_paper
 from jugum.flow.gather.pages import pages_of
-from jugum.flow.in_force import LoadedVersions
+from jugum.flow.in_force import LoadedVersions, live_version
+from jugum.flow.label.desk_parts import PRESENCE_SECONDS
 from jugum.flow.worked_on import worked_on
 from jugum.store import Store
-from jugum.store.models import Document, PageRow
-from jugum.store.queue import Task, document_job, enqueue_all, waiting_documents
+from jugum.store.models import Document, Field, PageRow, Result
+from jugum.store.queue import Task, document_job, enqueue, enqueue_all, waiting_documents
 
 PAGES_MOST = 40  # of a paper that others are read with: reading one of 300 for each of them would take minutes
 RECENT = 24  # of a type's papers of new layouts, the last ones, among which others of a layout are looked for
 LOCK = 7_002  # the class of advisory locks on the papers of new layouts of a type
 PRIORITY = 12  # after the papers that are not drafted at all yet
+TELLING = 60  # before all of them: somebody is about to open the next one
 
 
 @dataclass(frozen=True)
@@ -59,8 +61,18 @@ class Together:
         model = self._versions.loaded(self._store, self._file_key)[0]
         places = model.same_layout(mine.layout, [self._layout(other) for other in recent])
         peers = {recent[place].document_id: self._peer(recent[place]) for place in places}
-        self.found = [document_id for document_id, peer in peers.items() if peer is not None]
-        return [peer for peer in peers.values() if peer is not None]
+        there = {document_id: peer for document_id, peer in peers.items() if peer is not None}
+        self.found = list(there)
+        with self._store.session() as session:
+            said = _said(session, self.found)
+        return [peer.settled(said.get(document_id, {})) for document_id, peer in there.items()]
+
+    def alike(self, session: Session, pages: Sequence[Page]) -> list[int]:
+        """The papers of the layout of this one, whose pages these are."""
+        recent = self._recent(session)
+        model = self._versions.loaded(self._store, self._file_key)[0]
+        mine = self._versions.layouts.get(self._mine, lambda: layout_of(pages))
+        return [recent[place].document_id for place in model.same_layout(mine, [self._layout(one) for one in recent])]
 
     def missed(self, session: Session) -> bool:
         """Whether papers of new layouts were drafted since the others were asked for."""
@@ -98,6 +110,46 @@ def _recent(session: Session, type_id: int, document_id: int) -> list[_Recent]:
     return [_Recent(*row) for row in rows]
 
 
+def _said(session: Session, documents: Sequence[int]) -> dict[int, dict[str, list[str]]]:
+    """What people have said of the fields of papers: texts by paper and key."""
+    found: dict[int, dict[str, list[str]]] = {}
+    rows = session.execute(
+        select(Result.document_id, Field.key, Result.text)
+        .join(Field, Result.field_id == Field.id)
+        .where(Result.document_id.in_(documents), Result.origin == Origin.PERSON)
+    )
+    for document_id, key, text in rows:
+        found.setdefault(document_id, {}).setdefault(key, []).append(text)
+    return found
+
+
+def tell_soon(session: Session, document: Document) -> None:
+    """Have what a person settled on a paper of a new layout told to the others of it."""
+    if document.read_with:
+        enqueue(session, Task.TELL_LAYOUT, priority=TELLING, document_id=document.id)
+
+
+def tell(store: Store, versions: LoadedVersions, document_id: int) -> None:
+    """Draft the papers anew that are of the layout of one that a person has settled, and that are in nobody's hands."""
+    with store.session() as session:
+        document = session.get(Document, document_id)
+        version = None if document is None else live_version(session, document.placed_type.id)
+        if document is None or document.read_with is None or version is None or version.file_key is None:
+            return
+        paper = load_paper(session, document)
+        alike = Together(store, versions, version.file_key, paper).alike(session, paper.pages)
+        since = datetime.now(UTC) - timedelta(seconds=PRESENCE_SECONDS)
+        waiting = session.scalars(
+            select(Document.id).where(
+                Document.id.in_(alike),
+                Document.state.in_(DRAFTABLE),
+                func.coalesce(Document.opened_at < since, True),
+                ~worked_on(Document.id),
+            )
+        )
+        _draft_again(session, waiting.all())
+
+
 def keep(session: Session, document: Document, together: Together) -> None:
     """Keep how many others a paper was read with; those that know of half as many at most are drafted again, unless a
     person has begun with them, and the paper itself is, when others were drafted since it asked."""
@@ -116,14 +168,13 @@ def keep(session: Session, document: Document, together: Together) -> None:
         )
     )
     again = [*behind, *([document.id] if together.missed(session) else [])]
-    if again:
-        queued = waiting_documents(session, Task.DRAFT_DOCUMENT, again)
-        jobs = [
-            document_job(Task.DRAFT_DOCUMENT, document_id, PRIORITY)
-            for document_id in again
-            if document_id not in queued
-        ]
-        enqueue_all(session, jobs)
+    _draft_again(session, again)
 
 
-__all__ = ["Together", "keep"]
+def _draft_again(session: Session, documents: Sequence[int]) -> None:
+    queued = waiting_documents(session, Task.DRAFT_DOCUMENT, documents)
+    new = [document_id for document_id in documents if document_id not in queued]
+    enqueue_all(session, [document_job(Task.DRAFT_DOCUMENT, document_id, PRIORITY) for document_id in new])
+
+
+__all__ = ["Together", "keep", "tell", "tell_soon"]

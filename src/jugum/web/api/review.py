@@ -147,9 +147,15 @@ def seen(request: Request, document_id: int, actor: MayReview, body: SeenIn) -> 
     return whole.see_whole(request.app.state.store, actor, document_id, seen=body.seen, revision=body.revision)
 
 
+@router.post("/documents/{document_id}/checks/let-stand")
+def let_all_stand(request: Request, document_id: int, actor: MayReview, body: LetStandIn) -> Settled:
+    """All advisory checks that fail stand so on the paper, with one reason."""
+    return reopening.let_all_stand(request.app.state.store, actor, document_id, body.reason, revision=body.revision)
+
+
 @router.post("/documents/{document_id}/checks/{key}/let-stand")
 def let_stand(request: Request, document_id: int, key: str, actor: MayReview, body: LetStandIn) -> Settled:
-    """A failing check stands so on the paper, with the reason; a right of its own."""
+    """A failing check stands so on the paper, with the reason; a right of its own where the check must hold."""
     return reopening.let_stand(request.app.state.store, actor, document_id, key, body.reason, revision=body.revision)
 
 

@@ -4,7 +4,8 @@ What several of them print word for word is no value, be it in large print at th
 before or behind a value ("Dear Ann Berg") is no part of it; and what stands beside the same printed words is the same
 field on all of them, so that what a field's candidates are given is the mean over the papers.
 Which caption an amount belongs to is often seen on one paper alone, whose figures add up, say; the others learn it from
-that one. (Collective classification: Sen et al., AI Magazine 29(3), 2008; decision 0040.)
+that one. Most is learned from one that a person has settled: what they said is sure. (Collective classification: Sen et
+al., AI Magazine 29(3), 2008; decision 0040.)
 """
 
 from __future__ import annotations
@@ -35,6 +36,8 @@ CHOSEN = 1.0  # log-odds more for what a paper by itself decided for, with all t
 # Beta priors of how often another paper says the same: what is printed on the form, and what is neither that nor the
 # field's value; of a field's values half a pair in nine, unless labelled papers say how often.
 PRINT, OTHER, VALUE = (4.0, 1.0), (0.2, 2.0), (0.3, 2.7)
+SAID = 6.0  # log-odds of a candidate that a person has said, and against each that they did not
+SAID_WEIGHT = 4.0  # papers that tell as much as one on which a person has said it
 PAIRS_MOST = 10.0  # of labelled papers, that speak for how often a field's value comes again
 AGAINST_MOST = 8.0  # log-odds
 
@@ -81,12 +84,13 @@ class Standing:
 @dataclass(frozen=True)
 class Peer:
     """What a paper tells others of its layout: its layout, all its `texts` (in small letters), all texts that stand
-    `around` any of them, and where the candidates of each field stand."""
+    `around` any of them, and where the candidates of each field stand; of the fields `said` a person has said it."""
 
     layout: Layout
     texts: frozenset[str]
     around: frozenset[str]
     standing: Mapping[str, tuple[Standing, ...]]
+    said: frozenset[str] = frozenset()
 
     @staticmethod
     def of(layout: Layout, candidates: Iterable[Candidate], scored: Scored, decisions: Iterable[Decision]) -> Peer:
@@ -104,6 +108,18 @@ class Peer:
                 for key, choices in scored.choices.items()
             },
         )
+
+    def settled(self, said: Mapping[str, Collection[str]]) -> Peer:
+        """The same paper where a person has said what fields are (texts by key). A field whose text is no candidate, as
+        where nothing is there, tells what it told before."""
+        standing, known = dict(self.standing), set()
+        for key, texts in said.items():
+            wanted = {text.casefold() for text in texts}
+            its = standing.get(key, ())
+            if any(one.text in wanted for one in its):
+                standing[key] = tuple(replace(one, log_odds=SAID if one.text in wanted else -SAID) for one in its)
+                known.add(key)
+        return replace(self, standing=standing, said=frozenset(known))
 
     @cached_property
     def end_words(self) -> tuple[frozenset[str], frozenset[str]]:
@@ -177,10 +193,10 @@ def read_together(scored: Scored, mine: Peer, others: Sequence[Peer], repeats: R
     layout, in how many a field has the same value, and of how many."""
     group = [mine, *others]
     printed = _printed(group)
-    told: defaultdict[tuple[str, Slot], list[float]] = defaultdict(list)
+    told: defaultdict[tuple[str, Slot], list[tuple[float, float]]] = defaultdict(list)
     for number, peer in enumerate(others, 1):
         for key, slot, log_odds in _slots(peer, group[:number] + group[number + 1 :], printed, repeats):
-            told[key, slot].append(log_odds)
+            told[key, slot].append((log_odds, SAID_WEIGHT if key in peer.said else 1.0))
     choices = {}
     for key, its in scored.choices.items():
         here = [_standing(choice) for choice in its]
@@ -189,7 +205,8 @@ def read_together(scored: Scored, mine: Peer, others: Sequence[Peer], repeats: R
         for choice, standing, log_odds in zip(its, here, own, strict=True):
             place = standing.slot(printed)
             theirs = told.get((key, place), ()) if place else ()
-            again.append(replace(choice, logit=(log_odds + sum(theirs)) / (1 + len(theirs))))
+            weighed = log_odds + sum(odds * weight for odds, weight in theirs)
+            again.append(replace(choice, logit=weighed / (1 + sum(weight for _, weight in theirs))))
         choices[key] = sorted(again, key=lambda choice: -choice.logit)
     return replace(scored, choices=choices)
 
@@ -216,7 +233,10 @@ def _slots(
     """Field, place and log-odds of the best that a paper has there."""
     for key, its in peer.standing.items():
         best: dict[Slot, float] = {}
-        own = _own_log_odds(its, others, repeats.get(key, Again()))
+        if key in peer.said:
+            own = [standing.log_odds for standing in its]
+        else:
+            own = _own_log_odds(its, others, repeats.get(key, Again()))
         for standing, log_odds in zip(its, own, strict=True):
             if (slot := standing.slot(printed)) is not None:
                 best[slot] = max(best.get(slot, -math.inf), log_odds)

@@ -70,6 +70,7 @@ export class Desk {
       "readHere",
       "moreButtons",
       "letStand",
+      "letAllStand",
       "mend",
     ];
     return {

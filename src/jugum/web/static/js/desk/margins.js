@@ -235,7 +235,11 @@ export class Margins {
     const nothing = held && value === NOTHING;
     if (nothing && paper.absenceIsLikely(field)) made.push(button("Accept: not on paper", "Enter", acts.agree));
     else if ((paper.mode === "label" && ghost) || (held && !nothing)) made.push(button("Accept", "Enter", acts.agree));
-    if (held && field.advisory) made.push(button("Accept as it is", "", acts.agree));
+    if (held && field.advisory) {
+      made.push(button("Accept as it is", "", acts.agree));
+      const all = paper.fields.filter((one) => one.hold && one.advisory).length;
+      if (all > 1) made.push(button(`Let all ${all} stand so`, "", acts.letAllStand));
+    }
     if (held && field.blocking?.length && paper.data.may_let_stand)
       made.push(button("It stands so on the paper", "", () => acts.letStand(field)));
     if (paper.mode === "look" || field.shape.kind === "derived") return made;

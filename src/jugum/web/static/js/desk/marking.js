@@ -241,12 +241,7 @@ export class Marking {
 
   /** The failing checks that hold a field stand so on the paper: with a reason, by who may say so. */
   async letStand(field) {
-    const reason = await ask({
-      title: "Why does it stand so on the paper?",
-      verb: "Let it stand",
-      input: "",
-      placeholder: "such as: the sum is printed wrong",
-    });
+    const reason = await this.reason("Why does it stand so on the paper?", "Let it stand");
     if (!reason) return;
     await this.desk.saver.run();
     for (const check of [...field.blocking]) {
@@ -259,6 +254,25 @@ export class Marking {
         return;
       }
     }
+  }
+
+  /** All checks that fail and may be accepted as they are stand so, with one reason. */
+  async letAllStand() {
+    const reason = await this.reason("Why do they stand so on the paper?", "Let them stand");
+    if (!reason) return;
+    await this.desk.saver.run();
+    const field = this.active;
+    try {
+      const path = `/api/v1/documents/${this.desk.id}/checks/let-stand`;
+      const answer = await call("POST", path, { reason, revision: this.paper.data.revision });
+      await this.desk.saved({ key: field.key, body: {} }, answer);
+    } catch (error) {
+      this.view.banner(error.message, "blocks", field.key);
+    }
+  }
+
+  reason(title, verb) {
+    return ask({ title, verb, input: "", placeholder: "such as: the sum is printed wrong" });
   }
 
   // ---- What more a note offers ----
