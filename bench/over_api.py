@@ -28,7 +28,7 @@ from bench.office import running_office
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
 from jugum.core.formats.labels_file import FieldData, PaperData, PlaceData, ValueData, write_lines
 from jugum.core.page import Box, Page, Word
-from jugum.core.schema import FieldKind, Plan
+from jugum.core.schema import FieldKind, HoldReason, Plan
 from jugum.core.schema.plan_file import field_data
 from jugum.core.states import DocumentState
 from jugum.core.values import DataType
@@ -125,7 +125,7 @@ def predicted(client: Client, document: int, file: str, keys: Mapping[int, tuple
     line: dict[str, Any] = {"file": file, "type": "", "state": view["state"], "fields": {}, "tables": {}}
     if view["state"] not in READ:
         return line
-    desk = client.call("GET", f"/documents/{document}/review-desk")
+    desk = client.call("GET", f"/documents/{document}/review-desk?look=true")
     line["type"], plan = keys[desk["type_id"]]
     for shown in desk["fields"]:
         field = plan.field(shown["key"])
@@ -142,7 +142,7 @@ def predicted(client: Client, document: int, file: str, keys: Mapping[int, tuple
         line["fields"][field.key] = {
             "value": value,
             "confidence": shown["confidence"] or 0.0,
-            "passed": shown["hold"] is None,
+            "passed": shown["hold"] in (None, HoldReason.SPOT_CHECK),
         }
     return line
 

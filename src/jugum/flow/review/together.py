@@ -111,15 +111,15 @@ def _recent(session: Session, type_id: int, document_id: int) -> list[_Recent]:
 
 
 def _said(session: Session, documents: Sequence[int]) -> dict[int, dict[str, list[str]]]:
-    """What people have said of the fields of papers: texts by paper and key."""
+    """What people have said of the fields of papers: texts and their normal forms, by paper and key."""
     found: dict[int, dict[str, list[str]]] = {}
     rows = session.execute(
-        select(Result.document_id, Field.key, Result.text)
+        select(Result.document_id, Field.key, Result.text, Result.normal)
         .join(Field, Result.field_id == Field.id)
         .where(Result.document_id.in_(documents), Result.origin == Origin.PERSON)
     )
-    for document_id, key, text in rows:
-        found.setdefault(document_id, {}).setdefault(key, []).append(text)
+    for document_id, key, text, normal in rows:
+        found.setdefault(document_id, {}).setdefault(key, []).extend((text, normal) if normal else (text,))
     return found
 
 

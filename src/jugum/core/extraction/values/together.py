@@ -69,6 +69,7 @@ class Standing:
     text: str
     log_odds: float
     end_words: tuple[str, str] = ("", "")  # its first and last word, where they may or may not belong to it
+    normal: str = ""
 
     def slot(self, printed: Collection[str]) -> Slot | None:
         """What names its place on every paper of the layout: the words that are `printed` around it, in a sentence
@@ -110,14 +111,17 @@ class Peer:
         )
 
     def settled(self, said: Mapping[str, Collection[str]]) -> Peer:
-        """The same paper where a person has said what fields are (texts by key). A field whose text is no candidate, as
-        where nothing is there, tells what it told before."""
+        """The same paper where a person has said what fields are (texts, or their normal forms, by key). A field whose
+        text is no candidate, as where nothing is there, tells what it told before."""
         standing, known = dict(self.standing), set()
         for key, texts in said.items():
             wanted = {text.casefold() for text in texts}
             its = standing.get(key, ())
-            if any(one.text in wanted for one in its):
-                standing[key] = tuple(replace(one, log_odds=SAID if one.text in wanted else -SAID) for one in its)
+            is_meant = [one.text in wanted or one.normal.casefold() in wanted for one in its]
+            if any(is_meant):
+                standing[key] = tuple(
+                    replace(one, log_odds=SAID if meant else -SAID) for one, meant in zip(its, is_meant, strict=True)
+                )
                 known.add(key)
         return replace(self, standing=standing, said=frozenset(known))
 
@@ -277,7 +281,8 @@ def _standing(choice: Choice, more: float = 0.0) -> Standing:
     one = choice.candidate
     ends = (one.starts_segment, one.ends_segment)
     text = one.text.casefold()
-    return Standing(one.page, one.contexts, one.prose, ends, text, choice.logit + more, _end_words(one, text))
+    odds = choice.logit + more
+    return Standing(one.page, one.contexts, one.prose, ends, text, odds, _end_words(one, text), one.normal)
 
 
 def _end_words(one: Candidate, text: str) -> tuple[str, str]:
