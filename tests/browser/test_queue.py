@@ -77,3 +77,34 @@ def test_a_time_makes_papers_late(held: int, page: Page) -> None:
     dialog.locator("input").fill("soon")
     dialog.get_by_role("button", name="Save").click()
     expect(dialog).to_contain_text("The time was not changed")
+
+
+def test_a_paper_is_set_aside_with_a_reason_of_its_type_by_its_key(
+    held: int, application: Application, page: Page
+) -> None:
+    page.get_by_text("Reasons for setting aside").click()
+    page.get_by_label("The desk offers these").fill("The stamp is missing\nAnother office's")
+    page.get_by_role("button", name="Save reasons").click()
+    expect(page.locator("[data-said]")).to_have_text("Saved")
+    for mouse in (False, True):
+        page.goto(f"/types/{held}/review/next")
+        expect(page.locator("#desk[data-ready=yes]")).to_be_visible()
+        paper = int(page.url.rsplit("/", 1)[1])
+        page.keyboard.press("x")
+        dialog = page.locator("dialog.ask")
+        expect(dialog.get_by_role("button")).to_have_text(
+            ["1 The stamp is missing", "2 Another office's", "Cancel", "Set aside"]
+        )
+        if mouse:
+            dialog.get_by_role("button", name="Another office's").click()
+            dialog.get_by_role("button", name="Set aside").click()
+            said = "Another office's"
+        else:
+            page.keyboard.press("1")
+            expect(dialog.get_by_role("button", name="The stamp is missing")).to_have_attribute("aria-pressed", "true")
+            page.keyboard.type("at the foot")
+            page.keyboard.press("Enter")
+            said = "The stamp is missing: at the foot"
+        page.wait_for_url(lambda address: not address.endswith(f"/review/{paper}"))  # noqa: B023
+        view = application.call("GET", f"/documents/{paper}")
+        assert (view["state"], view["reason"]) == ("set aside", said)

@@ -60,6 +60,7 @@ class Action(StrEnum):
     SET_PHRASES = "set phrases", "changed the phrases of a type"
     GIVE_PAPER = "give paper", "gave papers to people for review"
     PUT_FIRST = "put first", "changed which papers are reviewed first"
+    SET_ASIDE_REASONS = "set reasons for setting aside", "changed the reasons that are offered for setting papers aside"
     SET_REVIEW_HOURS = "set review hours", "changed within which time papers are to be settled"
     SAVE_SORTING_POLICY = "save sorting policy", "published policies of sorting"
     # Plan

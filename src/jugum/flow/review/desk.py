@@ -30,6 +30,7 @@ from jugum.flow.label.desk_parts import (
 )
 from jugum.flow.office.actor import LET_STAND, REVIEW, Actor
 from jugum.flow.plan.fields import plan_of, value_type_of
+from jugum.flow.review.aside import reasons_of
 from jugum.flow.review.queue import neighbours
 from jugum.flow.review.records import PaperRecords, context_of, load_records
 from jugum.store import Store
@@ -112,6 +113,7 @@ class ReviewDesk:
     left: int
     may_let_stand: bool
     seen_by: str
+    aside_reasons: list[str]
 
 
 def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) -> ReviewDesk:
@@ -156,6 +158,7 @@ def desk(store: Store, actor: Actor, document_id: int, *, look: bool = False) ->
             near.left,
             actor.can(LET_STAND),
             names.get(document.seen_by, "") if document.seen_by else "",
+            reasons_of(document.placed_type),
         )
 
 

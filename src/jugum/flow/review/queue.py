@@ -18,6 +18,7 @@ from jugum.flow.office.actions import Action
 from jugum.flow.office.actor import REVIEW, WEIGH, Actor, record
 from jugum.flow.office.people import reviewers
 from jugum.flow.office.types import type_row
+from jugum.flow.review.aside import reasons_of
 from jugum.flow.review.waiting import (
     ROWS_A_PAGE,
     QueueChoice,
@@ -77,6 +78,7 @@ class QueueView:
     settled_fields: int
     minutes: float | None
     review_hours: float | None
+    aside_reasons: list[str]
     choices: dict[str, list[QueueChoice]]
     next: str
 
@@ -108,6 +110,7 @@ def queue(
             settled,
             effort.minutes(papers=totals.papers, fields=fields_) if totals.papers else None,
             row.review_hours,
+            reasons_of(row),
             choices(session, row),
             after,
         )

@@ -39,6 +39,7 @@ class DocumentType(Base):
     training: Mapped[dict[str, Any]] = mapped_column(default=dict)
     checking: Mapped[dict[str, Any]] = mapped_column(default=dict)
     review_hours: Mapped[float | None]
+    aside_reasons: Mapped[list[Any]] = mapped_column(default=list)
     created_at: Mapped[datetime] = now()
     workspace: Mapped[Workspace] = relationship()
     fields: Mapped[list[Field]] = relationship(order_by="Field.position", back_populates="type")

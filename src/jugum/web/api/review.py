@@ -8,12 +8,12 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field
 
+from jugum.flow.review import aside, whole
 from jugum.flow.review import changes as version_changes
 from jugum.flow.review import desk as review_desk
 from jugum.flow.review import queue as review_queue
 from jugum.flow.review import reopen as reopening
 from jugum.flow.review import settle as settling
-from jugum.flow.review import whole
 from jugum.flow.review.desk import ReviewDesk
 from jugum.flow.review.queue import QueueView
 from jugum.flow.review.recheck import Settled
@@ -112,6 +112,18 @@ class HoursBody(BaseModel):
 def set_review_hours(request: Request, type_id: int, actor: MayWeigh, body: HoursBody) -> None:
     """Papers that wait longer are late, and come first."""
     review_queue.set_review_hours(request.app.state.store, actor, type_id, body.hours)
+
+
+class ReasonsBody(BaseModel):
+    """Reasons that the desk offers for setting a paper aside; none: the usual ones."""
+
+    reasons: list[str] = Field(max_length=100)
+
+
+@router.put("/types/{type_id}/aside-reasons")
+def set_aside_reasons(request: Request, type_id: int, actor: MayWeigh, body: ReasonsBody) -> list[str]:
+    """What is offered for setting papers of a type aside, in this order."""
+    return aside.set_aside_reasons(request.app.state.store, actor, type_id, body.reasons)
 
 
 @router.get("/documents/{document_id}/review-desk")

@@ -428,7 +428,8 @@ export class Desk {
       title: "Why can't this paper be used?",
       verb: "Set aside",
       input: "",
-      placeholder: "such as: second page missing",
+      placeholder: this.mode === "review" ? "more about it" : "such as: second page missing",
+      choices: this.mode === "review" ? this.paper.data.aside_reasons : [],
     });
     if (reason === null) return;
     try {

@@ -68,6 +68,21 @@ hours?.addEventListener("click", async () => {
   );
 });
 
+const reasons = /** @type {HTMLFormElement | null} */ (root.querySelector("[data-reasons]"));
+reasons?.addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const box = /** @type {HTMLTextAreaElement} */ (reasons.elements.namedItem("reasons"));
+  const said = reasons.querySelector("[data-said]");
+  try {
+    const path = `/api/v1/types/${root.dataset.type}/aside-reasons`;
+    const kept = await call("PUT", path, { reasons: box.value.split("\n") });
+    box.value = kept.join("\n");
+    said.textContent = "Saved";
+  } catch (error) {
+    said.textContent = error.message; // what was typed stays
+  }
+});
+
 // Whoever goes on from the desk gets the next of the queue as it is narrowed here.
 const next = /** @type {HTMLAnchorElement | null} */ (root.querySelector("[data-next]"));
 if (next) keepQueue(root.dataset.type, next.getAttribute("href"));
