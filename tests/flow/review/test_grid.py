@@ -97,6 +97,10 @@ def test_what_is_checked_blind_stays_unseen(trained: Office, run_jobs: Run) -> N
     assert papers(view_of(trained)) == [paper]
     assert unseen
     assert all((cell.text, cell.box, cell.confidence) == ("", None, None) for cell in unseen)
+    slip = slips(61)[60]
+    said = {"member": slip.member, "amount": slip.amount, "paid_on": slip.day}
+    for column, cell_ in zip(view_of(trained).columns, cells, strict=True):
+        assert (papers(view_of(trained, field=column.key, value=said[column.key])) == []) is cell_.unseen
 
 
 def test_who_may_not_see_personal_values_sees_no_grid(trained: Office, held: list[int]) -> None:

@@ -20,7 +20,19 @@ from jugum.flow.office.types import type_row
 from jugum.flow.review.records import PaperRecords, records_of
 from jugum.flow.review.waiting import TEXT_MAX, QueueChoice
 from jugum.store import Store
-from jugum.store.models import Batch, Document, DocumentType, Field, LayoutGroup, Policy, Reading, Result, Source
+from jugum.store.models import (
+    Batch,
+    CheckedValue,
+    Document,
+    DocumentType,
+    Field,
+    LayoutGroup,
+    Policy,
+    Reading,
+    Result,
+    Source,
+    SpotCheck,
+)
 
 ROWS_A_PAGE = 25
 
@@ -155,13 +167,22 @@ def _narrowed(kind: DocumentType, wanted: GridWanted) -> Iterator[ColumnElement[
 
 
 def _says(kind: DocumentType, key: str, value: str) -> ColumnElement[bool]:
-    """Papers on which a field, or any, says something with this in it: what people said, or what was read."""
+    """Papers on which a field, or any, says something with this in it: what people said, or was read. What is to be
+    said unseen tells nothing."""
 
     ids = select(Field.id).where(Field.type_id == kind.id, *([Field.key == key] if key else []))
 
     def says(table: type[Result] | type[Reading], *more: ColumnElement[bool]) -> ColumnElement[bool]:
         texts = table.text.icontains(value, autoescape=True) | table.normal.icontains(value, autoescape=True)
-        return exists().where(table.document_id == Document.id, table.field_id.in_(ids), texts, *more)
+        unseen = exists().where(
+            CheckedValue.document_id == Document.id,
+            CheckedValue.field_id == table.field_id,
+            CheckedValue.answered_at.is_(None),
+            CheckedValue.spot_check_id == SpotCheck.id,
+            SpotCheck.blind,
+        )
+        shown = ~unseen.correlate(Document, table)
+        return exists().where(table.document_id == Document.id, table.field_id.in_(ids), texts, shown, *more)
 
     answered = exists().where(Result.document_id == Document.id, Result.field_id == Reading.field_id)
     return says(Result) | says(Reading, ~Reading.absent, ~answered.correlate(Document, Reading))
