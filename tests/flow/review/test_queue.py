@@ -17,7 +17,7 @@ from jugum.flow.gather.documents import Intake
 from jugum.flow.label.desk_parts import ValueInput, presence
 from jugum.flow.office import people
 from jugum.flow.review import desk, queue, settle
-from jugum.flow.review.waiting import QueueWanted, place
+from jugum.flow.review.waiting import Place, QueueWanted
 from jugum.flow.weigh import policies
 from jugum.store.models import Audit, Document
 
@@ -84,8 +84,10 @@ def test_pages_follow_each_other_though_people_settle_papers_meanwhile(trained: 
         )
         assert ([row.id for row in last.rows], last.next) == (order[4:], "")
         change(trained, order[0], state="held")
-    written = [[True, 0, "x", 1], [True, 0, float("nan"), 1], [0, 0, 0.0, 1], [True, 0, 0.0, 1 << 40], [{}, 0, 0.0, 1]]
-    for broken in ("nonsense", "WzFd", "e30", *(place(tuple(values)) for values in written)):
+    day = "2026-11-27T10:00:00+00:00"
+    written = [(0, "x", 1), (0, "2026-11-27T10:00:00", 1), (0.5, day, 1), (0, day, 1 << 40), ({}, day, 1), (0, day)]
+    odd = [Place(0, (0, day, 1)).written()]  # type: ignore[arg-type]
+    for broken in ("nonsense", "WzFd", "e30", *odd, *(Place(False, values).written() for values in written)):
         with pytest.raises(InputError, match="can't be found"):
             queue.queue(trained.store, trained.reviewer, trained.type_id, QueueWanted(after=broken))
 

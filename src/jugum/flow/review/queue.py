@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
-from sqlalchemy import ColumnElement, CompoundSelect, false, func, literal, select, text, union_all
+from sqlalchemy import ColumnElement, CompoundSelect, false, func, literal, select, text, true, union_all
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import HoldReason
 from jugum.core.states import DocumentState
-from jugum.core.thresholds.effort import seconds_a_field
+from jugum.core.thresholds.effort import effort_of, seconds_a_field, visits_of
 from jugum.errors import InputError
 from jugum.flow.label.desk_parts import PRESENCE_SECONDS
 from jugum.flow.office.actions import Action
@@ -20,6 +21,7 @@ from jugum.flow.office.people import reviewers
 from jugum.flow.office.types import type_row
 from jugum.flow.review.aside import reasons_of
 from jugum.flow.review.waiting import (
+    DOWNWARDS,
     ROWS_A_PAGE,
     QueueChoice,
     QueueWanted,
@@ -28,10 +30,9 @@ from jugum.flow.review.waiting import (
     in_order,
     narrowed,
     page_of,
-    place,
     waits,
 )
-from jugum.flow.weigh.life import effort_in
+from jugum.flow.weigh.life import settled_in
 from jugum.store import Store
 from jugum.store.models import CheckedValue, Document, DocumentType, Field, Hold, Person
 
@@ -91,11 +92,11 @@ def queue(
     now = datetime.now(UTC)
     with store.session() as session:
         row = type_row(session, type_id)
-        conditions = (waits(type_id), *narrowed(wanted, actor, row, now))
-        documents, after = _page(session, conditions, wanted, limit)
+        conditions = tuple(narrowed(wanted, actor, row, now))
+        documents, after = page_of(session, conditions, type_id, wanted, limit)
         totals = _totals(session, conditions, row, now)
-        pace, settled = _pace(session, type_id)
-        effort = effort_in(session, type_id)
+        settled = settled_in(session, type_id)
+        effort, lately = effort_of(visits_of(settled)), settled[:PACE_FIELDS]
         fields_ = totals.held + totals.to_check
         return QueueView(
             wanted,
@@ -106,23 +107,14 @@ def queue(
             totals.to_check,
             totals.late,
             totals.oldest,
-            pace,
-            settled,
+            seconds_a_field([(by, at) for by, _, at in lately]),
+            len(lately),
             effort.minutes(papers=totals.papers, fields=fields_) if totals.papers else None,
             row.review_hours,
             reasons_of(row),
             choices(session, row),
             after,
         )
-
-
-def _page(
-    session: Session, conditions: Sequence[ColumnElement[bool]], wanted: QueueWanted, limit: int
-) -> tuple[list[Document], str]:
-    """The papers of a page, and the place of the next one."""
-    found = session.execute(page_of(select(Document).where(*conditions), wanted, limit + 1)).all()
-    after = place(tuple(found[limit - 1])[1:]) if len(found) > limit else ""
-    return [row[0] for row in found[:limit]], after
 
 
 @dataclass(frozen=True)
@@ -139,24 +131,29 @@ class _Totals:
 
 
 def _totals(session: Session, conditions: Sequence[ColumnElement[bool]], row: DocumentType, now: datetime) -> _Totals:
-    is_held = Document.state == DocumentState.HELD
     time = due_after(row)
-    is_late = is_held & (Document.received_at <= now - time) if time is not None else false()
-    ids = select(Document.id).where(*conditions)
-    held = select(func.count()).where(Hold.settled_at.is_(None), Hold.document_id.in_(ids.where(is_held)))
-    to_check = select(func.count()).where(CheckedValue.is_right.is_(None), CheckedValue.document_id.in_(ids))
-    return _Totals(
-        *session.execute(
-            select(
-                func.count(),
-                held.scalar_subquery(),
-                func.count().filter(~is_held),
-                to_check.scalar_subquery(),
-                func.count().filter(is_late),
-                func.min(Document.received_at),
-            ).where(*conditions)
-        ).one()
-    )
+    is_late = Document.received_at <= now - time if time is not None else false()
+    is_held, only_checked = waits(row.id, only_checked=False), waits(row.id, only_checked=True)
+    held = select(
+        func.count().label("papers"),
+        func.count().filter(is_late).label("late"),
+        func.min(Document.received_at).label("oldest"),
+    ).where(is_held, *conditions)
+    checks = select(func.count().label("papers"), func.min(Document.received_at).label("oldest"))
+    fields_ = select(func.count()).select_from(Hold).join(Document, Hold.document_id == Document.id)
+    values = select(func.count()).select_from(CheckedValue).join(Document, CheckedValue.document_id == Document.id)
+    of_held, of_checks = held.subquery(), checks.where(only_checked, *conditions).subquery()
+    found: Any = session.execute(
+        select(
+            *of_held.c,
+            *of_checks.c,
+            fields_.where(Hold.settled_at.is_(None), is_held, *conditions).scalar_subquery(),
+            values.where(CheckedValue.is_right.is_(None), waits(row.id), *conditions).scalar_subquery(),
+        ).select_from(of_held.join(of_checks, true()))
+    ).one()
+    papers, late, oldest, more, first, waiting, to_check = found
+    since = min((moment for moment in (oldest, first) if moment is not None), default=None)
+    return _Totals(papers + more, waiting, more, to_check, late, since)
 
 
 def _rows(
@@ -209,18 +206,6 @@ def _waiting_fields(documents: Collection[int]) -> CompoundSelect[int, str, str,
     return union_all(holds, checks).order_by(text("1, 4"))
 
 
-def _pace(session: Session, type_id: int) -> tuple[float | None, int]:
-    """Median seconds a reviewer takes a field, from the last 500 settled ones, and how many these are."""
-    rows = session.execute(
-        select(Hold.settled_by, Hold.settled_at)
-        .join(Document)
-        .where(Document.type_id == type_id, Hold.settled_at.is_not(None))
-        .order_by(Hold.settled_at.desc())
-        .limit(PACE_FIELDS)
-    ).all()
-    return seconds_a_field([(by, at.timestamp()) for by, at in rows if at is not None]), len(rows)
-
-
 @dataclass(frozen=True)
 class Neighbours:
     """Papers around one on the desk: the one this person settled last, the next one that waits and that is nobody
@@ -254,7 +239,8 @@ def neighbours(session: Session, actor: Actor, document: Document) -> Neighbours
         .limit(1)
         .scalar_subquery()
     )
-    free = select(Document.id).where(others, is_free(actor)).order_by(*in_order("due"))
+    only_checked = Document.state != DocumentState.HELD
+    free = select(Document.id).where(others, is_free(actor)).order_by(only_checked, *in_order("due"))
     later = free.where(Document.id > document.id).limit(1).scalar_subquery()
     count = select(func.count(Document.id)).where(others).scalar_subquery()
     before, after, left = session.execute(
@@ -272,28 +258,52 @@ def claim_next(store: Store, actor: Actor, type_id: int, wanted: QueueWanted = Q
     now = datetime.now(UTC)
     with store.session() as session:
         row = type_row(session, type_id)
-        order = in_order(wanted.sort)
-        if wanted.sort == "due":
-            last_batch = (
-                select(Document.batch_id)
-                .where(Document.type_id == type_id, Document.settled_by == actor.id)
-                .order_by(Document.settled_at.desc())
-                .limit(1)
-                .scalar_subquery()
-            )
-            another_batch = func.coalesce(Document.batch_id != last_batch, True)
-            order = (*order[:2], another_batch, Document.assigned_to.is_(None), *order[2:])
-        document = session.scalar(
-            select(Document)
-            .where(waits(type_id), *narrowed(wanted, actor, row, now), is_free(actor))
-            .order_by(*order)
-            .limit(1)
-            .with_for_update(skip_locked=True, of=Document)
+        conditions = (is_free(actor), *narrowed(wanted, actor, row, now))
+        document = next(
+            (
+                found
+                for where in _turns(session, actor, type_id, wanted)
+                if (found := _taken(session, where, conditions))
+            ),
+            None,
         )
         if document is None:
             return None
         document.opened_by, document.opened_at = actor.id, now
         return document.id
+
+
+Turn = tuple[ColumnElement[bool], tuple[Any, ...]]
+
+
+def _turns(session: Session, actor: Actor, type_id: int, wanted: QueueWanted) -> Iterator[Turn]:
+    """Which papers are handed out before others, each by its order: each turn is asked for only when the one before is
+    empty, and each but the first is in the order of an index."""
+    held, order = waits(type_id, only_checked=False), in_order(wanted.sort)
+    if wanted.sort in DOWNWARDS:
+        order = tuple(column.desc() for column in order)
+    if wanted.sort == "due":
+        batch = session.scalar(
+            select(Document.batch_id)
+            .where(Document.type_id == type_id, Document.settled_by == actor.id)
+            .order_by(Document.settled_at.desc())
+            .limit(1)
+        )
+        of_batch, mine = Document.batch_id == batch, Document.assigned_to == actor.id
+        nearest = (func.coalesce(~of_batch, True), func.coalesce(~mine, True))
+        yield held & (Document.priority > 0), (order[0], *nearest, *order[1:])
+        if batch is not None:
+            yield held & of_batch, (nearest[1], *order)
+        yield held & mine, order
+    yield held, order
+    yield waits(type_id, only_checked=True), order
+
+
+def _taken(session: Session, turn: Turn, conditions: Sequence[ColumnElement[bool]]) -> Document | None:
+    """The first paper of a turn that nobody else is taking, locked."""
+    where, order = turn
+    query = select(Document).where(where, *conditions).order_by(*order).limit(1)
+    return session.scalar(query.with_for_update(skip_locked=True, of=Document))
 
 
 def give(store: Store, actor: Actor, type_id: int, document_ids: Sequence[int], person_id: int | None) -> int:

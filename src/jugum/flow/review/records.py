@@ -196,7 +196,7 @@ def load_records(session: Session, document: Document) -> PaperRecords:
 def records_of(
     session: Session, documents: Sequence[Document], field_ids: Collection[int] | None = None
 ) -> dict[int, PaperRecords]:
-    """What is known of some papers, by their ids: of all their fields or of some. Six queries whatever the number of
+    """What is known of some papers, by their ids: of all their fields or of some. A few queries whatever the number of
     papers and fields."""
     found = {document.id: PaperRecords(document, defaultdict(list), defaultdict(list)) for document in documents}
 
@@ -219,7 +219,8 @@ def records_of(
         found[waiver.document_id].waivers[waiver.check_key] = waiver
     for value in of(CheckedValue, CheckedValue.id):
         found[value.document_id].checked[value.field_id] = value
-    for check in session.scalars(select(SpotCheck).where(SpotCheck.document_id.in_(found))):
+    drawn = [number for number, records in found.items() if records.checked]
+    for check in session.scalars(select(SpotCheck).where(SpotCheck.document_id.in_(drawn))) if drawn else ():
         found[check.document_id].check = check
     return found
 

@@ -10,26 +10,13 @@ from __future__ import annotations
 import base64
 import json
 import re
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import (
-    ColumnElement,
-    Double,
-    Integer,
-    Select,
-    String,
-    cast,
-    exists,
-    extract,
-    func,
-    literal,
-    select,
-    tuple_,
-    union_all,
-)
+from sqlalchemy import ColumnElement, Select, exists, func, literal, select, tuple_, union_all
 from sqlalchemy.orm import Session
 
 from jugum.core.schema import HoldReason
@@ -44,11 +31,12 @@ TEXT_MAX = 120  # letters of a name that are looked for
 MINE, NOBODY = "me", "nobody"
 # By what a queue can be sorted, and of which kinds the place of a row then is (see `in_order`).
 SORTS: Mapping[str, tuple[type, ...]] = {
-    "due": (bool, int, float, int),
-    "newest": (float, int),
+    "due": (int, datetime, int),
+    "newest": (datetime, int),
     "name": (str, int),
-    "fields": (bool, int, float, int),
+    "fields": (int, datetime, int),
 }
+DOWNWARDS = ("newest",)
 NUMBER_MOST = 999_999_999  # of what has a number in an address
 DAYS_MOST = 36_500
 
@@ -98,9 +86,15 @@ class QueueChoice:
     papers: int
 
 
-def waits(type_id: int | None) -> ColumnElement[bool]:
-    """Papers of a type that are held, or have values that are still to be checked."""
-    return (Document.type_id == type_id) & (Document.purpose == Purpose.LIVE) & (_is_held() | _is_checked())
+def waits(type_id: int | None, *, only_checked: bool | None = None) -> ColumnElement[bool]:
+    """Papers of a type that are held, or have values that are still to be checked: the held ones, or those that are
+    `only_checked`, or (None) both. Indexes know the held ones."""
+    which = {None: _is_held() | _is_checked(), False: _is_held(), True: ~_is_held() & _is_checked()}[only_checked]
+    return _of_type(type_id) & which
+
+
+def _of_type(type_id: int | None) -> ColumnElement[bool]:
+    return (Document.type_id == type_id) & (Document.purpose == Purpose.LIVE)
 
 
 def _is_held() -> ColumnElement[bool]:
@@ -155,93 +149,126 @@ def _open_hold(condition: ColumnElement[bool]) -> ColumnElement[bool]:
 
 
 def in_order(sort: str) -> tuple[Any, ...]:
-    """What a queue is sorted by, all of it upwards: held papers before those that are only checked, and of these what
-    comes first, then the longest waiting. The paper's number decides between equals, so that no row is on two pages."""
-    # a number, for rows are compared with one another, and a database compares these in one direction
-    waited = cast(extract("epoch", Document.received_at), Double)
-    only_checked = Document.state != DocumentState.HELD
+    """What a queue is sorted by, held papers and those that are only checked each among themselves: what was put first,
+    then the longest waiting; or the newest, downwards. The paper's number decides between equals, so that no row is on
+    two pages. Each order but that of fields is the order of an index on the held papers of a type."""
     open_holds = select(func.count()).where(Hold.document_id == Document.id, Hold.settled_at.is_(None))
     return {
-        "due": (only_checked, -Document.priority, waited, Document.id),
-        "newest": (-waited, -Document.id),
+        "due": (-Document.priority, Document.received_at, Document.id),
+        "newest": (Document.received_at, Document.id),
         "name": (func.lower(Document.name), Document.id),
-        "fields": (only_checked, open_holds.scalar_subquery(), waited, Document.id),
+        "fields": (open_holds.scalar_subquery(), Document.received_at, Document.id),
     }[sort]
 
 
-def page_of(query: Select[Any], wanted: QueueWanted, limit: int) -> Select[Any]:
-    """A page of a query of papers, with their places (see `place`) as the last columns."""
-    order = in_order(wanted.sort)
-    if wanted.after:
-        query = query.where(tuple_(*order) > tuple_(*map(literal, _placed(wanted.after, SORTS[wanted.sort]))))
-    places = (column.label(f"place_{number}") for number, column in enumerate(order))
-    return query.add_columns(*places).order_by(*order).limit(limit)
+@dataclass(frozen=True)
+class Place:
+    """Where a row stands in the order of a queue: whether it is `only_checked`, and what it is sorted by."""
+
+    only_checked: bool
+    values: tuple[Any, ...]
+
+    def written(self) -> str:
+        """As it stands in an address."""
+        said = [value.isoformat() if isinstance(value, datetime) else value for value in self.values]
+        return base64.urlsafe_b64encode(json.dumps([self.only_checked, *said]).encode()).decode().rstrip("=")
+
+    @staticmethod
+    def read(after: str, sort: str) -> Place:
+        """The same back. InputError for what is no place: an address can be written by anybody."""
+        try:
+            only_checked, *said = json.loads(base64.urlsafe_b64decode(after + "=" * (-len(after) % 4)))
+            kinds = SORTS[sort]
+            if not isinstance(only_checked, bool) or len(said) != len(kinds):
+                raise ValueError("another order")
+            return Place(only_checked, tuple(_of_kind(value, kind) for value, kind in zip(said, kinds, strict=True)))
+        except (ValueError, TypeError) as error:
+            raise InputError("This page of the queue can't be found. Begin at its first page.") from error
 
 
-def place(values: tuple[Any, ...]) -> str:
-    """The place of a row, as it stands in an address."""
-    return base64.urlsafe_b64encode(json.dumps(values).encode()).decode().rstrip("=")
+def _of_kind(value: Any, kind: type) -> Any:
+    if kind is datetime:
+        moment = datetime.fromisoformat(value)
+        fits, value = moment.tzinfo is not None and 1900 <= moment.year <= 2900, moment
+    elif kind is str:
+        fits = isinstance(value, str) and "\0" not in value
+    else:
+        fits = isinstance(value, int) and not isinstance(value, bool) and abs(value) <= NUMBER_MOST
+    if not fits:
+        raise ValueError(f"{value!r} is no {kind.__name__}")
+    return value
 
 
-def _placed(after: str, kinds: Sequence[type]) -> list[Any]:
-    try:
-        values = json.loads(base64.urlsafe_b64decode(after + "=" * (-len(after) % 4)))
-    except ValueError:
-        values = None
-    if not isinstance(values, list) or len(values) != len(kinds) or not all(map(_is_of, values, kinds)):
-        raise InputError("This page of the queue can't be found. Begin at its first page.")
-    return values
-
-
-def _is_of(value: Any, kind: type) -> bool:
-    """Whether a value may be a part of a row's place: an address can be written by anybody."""
-    if kind is str:
-        return isinstance(value, str) and "\0" not in value
-    if isinstance(value, bool) or kind is bool:
-        return isinstance(value, kind)
-    number = isinstance(value, int) or (kind is float and isinstance(value, float))
-    return number and abs(value) <= (1e12 if kind is float else NUMBER_MOST)  # seconds; not one that is no number
+def page_of(
+    session: Session, conditions: Sequence[ColumnElement[bool]], type_id: int, wanted: QueueWanted, limit: int
+) -> tuple[list[Document], str]:
+    """A page of the papers of a type's queue for which conditions hold: the held ones first, then those that are only
+    checked; and where the next one begins, empty on the last."""
+    order, downwards = in_order(wanted.sort), wanted.sort in DOWNWARDS
+    after = Place.read(wanted.after, wanted.sort) if wanted.after else None
+    found: list[tuple[Document, Place]] = []
+    for only_checked in (False, True):
+        if len(found) > limit or (after and after.only_checked and not only_checked):
+            continue
+        places = (column.label(f"place_{number}") for number, column in enumerate(order))
+        query = select(Document, *places).where(waits(type_id, only_checked=only_checked), *conditions)
+        if after and after.only_checked == only_checked:
+            place, values = tuple_(*order), tuple_(*map(literal, after.values))
+            query = query.where(place < values if downwards else place > values)
+        query = query.order_by(*(column.desc() if downwards else column for column in order))
+        rows = session.execute(query.limit(limit + 1 - len(found))).all()
+        found += [(row[0], Place(only_checked, tuple(row[1:]))) for row in rows]
+    return [document for document, _ in found[:limit]], found[limit - 1][1].written() if len(found) > limit else ""
 
 
 def choices(session: Session, row: DocumentType) -> dict[str, list[QueueChoice]]:
     """What a type's queue can be narrowed to, with counts of papers: reasons, fields, batches, sources, layouts,
-    people. One statement."""
-    held = (Document.type_id == row.id) & (Document.purpose == Purpose.LIVE) & _is_held() & Hold.settled_at.is_(None)
-    papers = func.count(func.distinct(Document.id))
-
-    def counted(kind: str, value: Any, name: Any, count: Any, order: Any) -> Select[Any]:
-        columns: list[Any] = [literal(kind), cast(value, String), cast(name, String), count, cast(order, Integer)]
-        return select(*(column.label(f"column_{number}") for number, column in enumerate(columns)))
-
-    by_reason = counted("reason", Hold.reason, Hold.reason, papers, 0)
-    by_field = counted("field", Field.key, Field.name, papers, Field.position)
-    check = HoldReason.SPOT_CHECK.value
-    checked = counted("reason", check, check, func.count(), 1)
-    parts = [
-        by_reason.join(Document, Hold.document_id == Document.id).where(held).group_by(Hold.reason),
-        by_field.join(Hold, Hold.field_id == Field.id)
-        .join(Document, Hold.document_id == Document.id)
-        .where(held)
-        .group_by(Field.id),
-        checked.where(Document.type_id == row.id, Document.purpose == Purpose.LIVE, _is_checked()),
-    ]
-    for kind, column, table in (
-        ("batch", Document.batch_id, Batch),
-        ("source", Document.source_id, Source),
-        ("layout", Document.drafted_layout_id, LayoutGroup),
-        ("person", Document.assigned_to, Person),
-    ):
-        of_table = counted(kind, table.id, table.name, func.count(Document.id), 0)
-        parts.append(of_table.join(Document, column == table.id).where(waits(row.id)).group_by(table.id, table.name))
-    together = union_all(*parts).subquery()
-    of, value, name, count, order = together.c
-    found: dict[str, list[QueueChoice]] = {
-        part: [] for part in ("reason", "field", "batch", "source", "layout", "person")
+    people. Few statements, each of which looks at the papers once."""
+    held = waits(row.id, only_checked=False)
+    open_holds = Document.__table__.join(Hold.__table__, (Hold.document_id == Document.id) & Hold.settled_at.is_(None))
+    by_field = select(Hold.field_id, func.count()).select_from(open_holds).where(held).group_by(Hold.field_id)
+    fields = dict(session.execute(by_field).all())
+    return {
+        "reason": _reasons(session, row, select().select_from(open_holds).where(held)),
+        "field": [QueueChoice(field.key, field.name, fields[field.id]) for field in row.fields if fields.get(field.id)],
+        **_papers(session, row),
     }
-    rows = session.execute(select(of, value, name, count).order_by(of, order, name, value))
-    for its_kind, its_value, its_name, its_papers in rows:
-        if its_papers:
-            found[its_kind].append(QueueChoice(its_value, its_name, its_papers))
+
+
+def _reasons(session: Session, row: DocumentType, holds: Select[Any]) -> list[QueueChoice]:
+    """How many papers wait for each reason."""
+    has = {reason: func.bool_or(Hold.reason == reason).label(reason.name.lower()) for reason in HoldReason}
+    papers = holds.add_columns(Document.id, *has.values()).group_by(Document.id).subquery()
+    counted = [func.count().filter(papers.c[column.name]) for column in has.values()]
+    checked = select(func.count()).select_from(Document).where(_of_type(row.id), _is_checked()).scalar_subquery()
+    *counts, checks = session.execute(select(*counted, checked).select_from(papers)).one()
+    found = {**dict(zip(has, counts, strict=True)), HoldReason.SPOT_CHECK: checks}
+    return [QueueChoice(reason, reason, papers) for reason, papers in sorted(found.items()) if papers]
+
+
+def _papers(session: Session, row: DocumentType) -> dict[str, list[QueueChoice]]:
+    """How many papers of each batch, source, layout and person wait."""
+    columns = (Document.batch_id, Document.source_id, Document.drafted_layout_id, Document.assigned_to)
+    tables: dict[str, Any] = {"batch": Batch, "source": Source, "layout": LayoutGroup, "person": Person}
+    counts: dict[str, Counter[int]] = {kind: Counter() for kind in tables}
+    waiting = union_all(
+        *(
+            select(*columns, func.count()).where(waits(row.id, only_checked=only_checked)).group_by(*columns)
+            for only_checked in (False, True)
+        )
+    )
+    for *ids, papers in session.execute(waiting):
+        for kind, number in zip(tables, ids, strict=True):
+            if number is not None:
+                counts[kind][number] += papers
+    found: dict[str, list[QueueChoice]] = {kind: [] for kind in tables}
+    named = [
+        select(literal(kind).label("kind"), table.id, table.name).where(table.id.in_(counts[kind]))
+        for kind, table in tables.items()
+        if counts[kind]
+    ]
+    for kind, number, name in session.execute(union_all(*named).order_by("name", "id")) if named else ():
+        found[kind].append(QueueChoice(str(number), name, counts[kind][number]))
     return found
 
 
@@ -250,6 +277,7 @@ __all__ = [
     "NOBODY",
     "ROWS_A_PAGE",
     "SORTS",
+    "Place",
     "QueueChoice",
     "QueueWanted",
     "choices",
@@ -257,6 +285,5 @@ __all__ = [
     "in_order",
     "narrowed",
     "page_of",
-    "place",
     "waits",
 ]

@@ -17,6 +17,12 @@ WEEKS = 4  # of arrivals, which the papers of a week are told from
 
 def effort_in(session: Session, type_id: int) -> Effort:
     """Seconds that reviewing a paper of a type takes, from when its fields were settled."""
+    return effort_of(visits_of(settled_in(session, type_id)))
+
+
+def settled_in(session: Session, type_id: int) -> list[tuple[int | None, int, float]]:
+    """The fields of a type that were settled last, the latest first: by whom, on which paper, when (seconds since an
+    epoch)."""
     rows = session.execute(
         select(Hold.settled_by, Hold.document_id, Hold.settled_at)
         .join(Document, Hold.document_id == Document.id)
@@ -24,7 +30,7 @@ def effort_in(session: Session, type_id: int) -> Effort:
         .order_by(Hold.settled_at.desc())
         .limit(SETTLED_MOST)
     ).all()
-    return effort_of(visits_of([(by, document, at.timestamp()) for by, document, at in rows if at is not None]))
+    return [(by, document, at.timestamp()) for by, document, at in rows if at is not None]
 
 
 def papers_a_week_in(session: Session, type_id: int, now: datetime | None = None) -> float:
@@ -46,4 +52,4 @@ def came_a_week_in(session: Session, *which: ColumnElement[bool], now: datetime 
     return count / weeks
 
 
-__all__ = ["came_a_week_in", "effort_in", "papers_a_week_in"]
+__all__ = ["came_a_week_in", "effort_in", "papers_a_week_in", "settled_in"]

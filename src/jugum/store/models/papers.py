@@ -119,6 +119,9 @@ class ClassifierVersion(Base):
     created_at: Mapped[datetime] = now()
 
 
+WAITS = "purpose = 'live' AND state = 'held'"
+
+
 class Document(Base):
     """One paper. A sample goes received → to label → in hand → labelled; a live paper received → placed → drafted →
     held or passed → settled → delivered. A bundle waits `to cut`; what fits no type is `unplaced`; mails, archives
@@ -148,7 +151,15 @@ class Document(Base):
         Index("ix_document_type_purpose_state", "type_id", "purpose", "state"),
         Index("ix_document_workspace_state", "workspace_id", "state"),
         Index("ix_document_new_layout", "type_id", "id", postgresql_where=text("read_with IS NOT NULL")),
-        Index("ix_document_held", "type_id", "received_at", "id", postgresql_where=text("state = 'held'")),
+        *(
+            Index(f"ix_document_held{name}", "type_id", *order, "id", postgresql_where=text(WAITS))
+            for name, order in (
+                ("", ("received_at",)),
+                ("_first", (text("(-priority)"), "received_at")),
+                ("_name", (text("lower(name)"),)),
+                ("_batch", ("batch_id",)),
+            )
+        ),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -65,6 +65,7 @@ class Hold(Base):
             unique=True,
             postgresql_where=text("settled_at IS NULL"),
         ),
+        Index("ix_hold_settled", "settled_at", postgresql_where=text("settled_at IS NOT NULL")),
         Index("ix_hold_open", "opened_at", postgresql_where=text("settled_at IS NULL")),
     )
 
