@@ -24,7 +24,7 @@ from tests.papers import slip_pdf, slips
 
 from bench.office import Office, running_office
 
-ROUNDS = 20
+ROUNDS = 10
 WARM = 2  # first rounds that are not counted
 YARDSTICK = "health (yardstick)"
 PASSWORD = "nine lamps in a harbour"

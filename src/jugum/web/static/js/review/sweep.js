@@ -1,6 +1,5 @@
 // The sweep: one field over many papers, a screen of rows at a time, each the place on the paper and the value.
 
-import { beam } from "../frame/beam.js";
 import { setKeys } from "../frame/keys.js";
 import { call } from "../frame/server.js";
 import { lookCloser } from "../desk/closer.js";
@@ -9,12 +8,12 @@ import { button, candidateList, editor, element } from "../desk/notes.js";
 import { answers, bodyOf, Kept } from "./answers.js";
 import { aroundOf, pictured } from "./sight.js";
 import { stripOf, SweepModel } from "./sweep_model.js";
+import { headOf, rowOf } from "./sweep_rows.js";
 
 const ROW_HEIGHT = 26;
 const COLUMN_WIDTH = 580; // pixels that a row needs
 const DPI = 110;
 const SECONDS_A_ROW = 0.1; // a row is in view at least so long before it is accepted with its screen
-const GONE = "with somebody else, or settled";
 
 class Sweep {
   /** @param {HTMLElement} root */
@@ -122,7 +121,7 @@ class Sweep {
     this.holder.style.gridTemplateRows = `repeat(${this.lines}, ${ROW_HEIGHT}px)`;
     this.holder.style.gridTemplateColumns = `repeat(${this.columns}, minmax(0, 1fr))`;
     const lines = this.model.screens[this.model.screen] || [];
-    this.holder.replaceChildren(...lines.map((line) => ("paper" in line ? this.row(line.paper) : headOf(line))));
+    this.holder.replaceChildren(...lines.map((line) => ("paper" in line ? rowOf(this, line.paper) : headOf(line))));
     this.mark();
   }
 
@@ -139,7 +138,7 @@ class Sweep {
 
   redraw(paper) {
     const row = this.holder.querySelector(`[data-paper="${paper}"]`);
-    if (row && !(this.editing && paper === this.model.at)) row.replaceWith(this.row(paper));
+    if (row && !(this.editing && paper === this.model.at)) row.replaceWith(rowOf(this, paper));
     this.mark();
   }
 
@@ -150,51 +149,6 @@ class Sweep {
 
   picture(paper, { page, box }) {
     return `/documents/${paper}/pages/${page}/region.jpg?dpi=${DPI}&box=${stripOf(box).join(",")}`;
-  }
-
-  row(paper) {
-    const row = this.rows.get(paper);
-    const state = this.model.states.get(paper);
-    const made = element("div", `swept ${state}`);
-    made.dataset.paper = String(paper);
-    made.setAttribute("role", "listitem");
-    made.addEventListener("click", () => this.goTo(paper));
-    if (!row) {
-      made.append(element("span", "quiet", state === "gone" ? GONE : "…"));
-      return made;
-    }
-    const place = this.placeOf(paper);
-    if (place) {
-      const strip = element("span", "strip");
-      const alt = `${this.root.dataset.name} on ${row.name}`;
-      strip.append(pictured(this.picture(paper, place), alt, stripOf(place.box), place.box, () => this.closer(paper)));
-      made.append(strip);
-    } else made.append(element("span", "no-place", row.unseen ? "" : "no place on the page"));
-    made.append(...this.valueOf(paper));
-    return made;
-  }
-
-  valueOf(paper) {
-    const { field, unseen } = this.rows.get(paper);
-    const given = this.given.get(paper);
-    const values = given ? given.values : field.values;
-    const value = element("span", "value", values.map(({ text }) => text).join("; "));
-    value.title = value.textContent;
-    const nothing = given || !unseen ? "not there" : "say what stands there";
-    if (!values.length) value.replaceChildren(element("span", "quiet", nothing));
-    const said = element("span", "said-of", this.said.get(paper) || this.stateOf(paper));
-    return [beam(field.confidence, field.threshold), value, said];
-  }
-
-  stateOf(paper) {
-    const state = this.model.states.get(paper);
-    const { field } = this.rows.get(paper);
-    if (state === "left") return "left";
-    if (state === "gone") return GONE;
-    if (state !== "sent") return field.hold === this.usual ? "" : field.hold;
-    const given = this.given.get(paper);
-    if (given?.absent) return "not there";
-    return given?.values.length && given.values[0].text === field.values[0]?.text ? "accepted" : "mended";
   }
 
   titles() {
@@ -502,16 +456,6 @@ class Sweep {
     this.edit(event.key);
     return true;
   }
-}
-
-function headOf({ head, group, count, goesOn }) {
-  const made = element("div", "swept-head");
-  const what =
-    { "same layout": group.said ? "layout" : "of no known layout", "same value": "the same value" }[head] || head;
-  made.append(element("b", "", what));
-  if (group.said) made.append(element("span", head === "same value" ? "mono" : "", group.said));
-  made.append(element("span", "quiet", `${count} ${count === 1 ? "paper" : "papers"}${goesOn ? ", continued" : ""}`));
-  return made;
 }
 
 const root = document.getElementById("sweep");
