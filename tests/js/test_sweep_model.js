@@ -8,7 +8,9 @@ import { screensOf, stripOf, SweepModel } from "../../src/jugum/web/static/js/re
 const group = (alike, ...papers) => ({ alike, said: "", papers });
 const groups = [group("same value", 1, 2, 3, 4, 5), group("same layout", 6), group("doubtful", 7, 8)];
 const shape = (screens) =>
-  screens.map((lines) => lines.map((line) => ("paper" in line ? line.paper : line.goesOn ? "…" : "#")));
+  screens.map((lines) =>
+    lines.map((line) => ("paper" in line ? line.paper : "blank" in line ? " " : line.goesOn ? "…" : "#")),
+  );
 
 describe("screens", () => {
   it("name each group, and once more where it goes on", () => {
@@ -20,6 +22,8 @@ describe("screens", () => {
     ]);
     assert.deepEqual(shape(screensOf(groups, 40)), [["#", 1, 2, 3, 4, 5, "#", 6, "#", 7, 8]]);
     assert.deepEqual(screensOf([], 40), []);
+    const columns = screensOf([group("same value", 1, 2), group("doubtful", 3)], 8, 4);
+    assert.deepEqual(shape(columns), [["#", 1, 2, " ", "#", 3]], "no group is named at the foot of a column");
   });
 });
 

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from rapidfuzz import fuzz
 from tests.core.extraction.printed import printed
 
+from jugum.core.extraction.candidates.around import CHANNELS
 from jugum.core.extraction.candidates.generate import candidates_of
 from jugum.core.extraction.candidates.meanings import distinct_nearness, nearness
 from jugum.core.extraction.candidates.samples import Sample, SampleLabel
@@ -64,21 +65,34 @@ def test_printed_names_and_what_is_far_less_likely_are_no_other_candidates() -> 
 
 
 def test_parts_of_printed_names_and_odd_words_of_the_value_are_no_other_candidates() -> None:
-    texts = ("Paid to:", "Runa Selvik", "Old Quay Haulage Works", "Tove Marn")
-    rows = [(0.1, 0.1), (0.3, 0.1), (0.1, 0.2), (0.1, 0.3)]
+    texts = ("Paid to:", "Runa Selvik", "Sent with", "Odd Brekke", "Old Quay Haulage Works", "Tove Marn")
+    rows = [(0.1, 0.1), (0.3, 0.1), (0.1, 0.125), (0.3, 0.125), (0.1, 0.2), (0.1, 0.3)]
     words = [
         Word(part, Box(x + 0.011 * at, y, x + 0.011 * (at + len(part)), y + 0.015), 1.0)
         for text, (x, y) in zip(texts, rows, strict=True)
         for part, at in [(part, text.index(part)) for part in text.split()]
     ]
     found = {one.text: one for one in candidates_of([Page(1, 595, 842, reading_order(words))], {DataType.TEXT})}
-    plan = Plan((FieldPlan("who", "Payee"), FieldPlan("firm", "Firm")))
-    firm = ("Old Quay Haulage Works", "Old Quay Haulage", "Quay", "Haulage Works", "Paid", "Paid to:", "Tove Marn")
+    plan = Plan(
+        (FieldPlan("who", "Payee", printed_names=("Paid to",)), FieldPlan("via", "By"), FieldPlan("firm", "Firm"))
+    )
+    assert found["Sent with"].contexts[CHANNELS.index("above")] == "paid to", "a name above a name is no heading"
+    firm = (
+        "Old Quay Haulage Works",
+        "Old Quay Haulage",
+        "Quay",
+        "Haulage Works",
+        "Paid",
+        "Paid to:",
+        "Sent with",
+        "Tove Marn",
+    )
     both = {
+        "via": [Choice(found["Odd Brekke"], 4.0)],
         "who": [Choice(found["Runa Selvik"], 4.0)],
         "firm": [Choice(found[text], 3.0 - 0.5 * n) for n, text in enumerate(firm)],
     }
-    decided = with_plausible_others(plan, decide(plan, both, 1.0))[1]
+    decided = with_plausible_others(plan, decide(plan, both, 1.0))[-1]
     assert [choice.candidate.text for choice in decided.chosen] == ["Old Quay Haulage Works"]
     assert [choice.candidate.text for choice in decided.others] == ["Old Quay Haulage", "Tove Marn"]
 

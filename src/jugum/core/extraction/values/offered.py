@@ -51,8 +51,9 @@ def _is_piece(candidate: Candidate, other: Candidate) -> bool:
 
 def _names(candidate: Candidate, here: Collection[str], known: Collection[str]) -> bool:
     """Whether a text is what stands before values of this paper, or some words of it: a printed name, where it has no
-    name itself."""
-    if candidate.data_type in ONE_FORM or any(candidate.contexts[channel] in known for channel in NAMED_ABOVE):
+    name above itself. What names another value is none, as in a column of names."""
+    above = {candidate.contexts[channel] for channel in NAMED_ABOVE}
+    if candidate.data_type in ONE_FORM or any(name in known and name not in here for name in above):
         return False
     wanted = f" {candidate.plain} "
     return candidate.text.endswith(":") or any(wanted in f" {name} " for name in here)

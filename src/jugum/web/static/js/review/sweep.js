@@ -24,7 +24,7 @@ class Sweep {
     this.holder = /** @type {HTMLElement} */ (root.querySelector("[data-screen]"));
     this.dock = /** @type {HTMLElement} */ (root.querySelector("[data-dock]"));
     this.agree = /** @type {HTMLButtonElement} */ (root.querySelector("[data-agree]"));
-    this.model = new SweepModel(JSON.parse(root.dataset.groups), this.capacity);
+    this.model = new SweepModel(JSON.parse(root.dataset.groups), this.capacity, this.lines);
     /** @type {Map<number, any>} what is known of papers, as the server gives it */
     this.rows = new Map();
     /** @type {Map<number, string>} what is told of a row instead of its reason */
@@ -421,7 +421,7 @@ class Sweep {
     new ResizeObserver(() => {
       if (capacity === this.capacity) return;
       capacity = this.capacity;
-      this.model.lay(capacity);
+      this.model.lay(capacity, this.lines);
       this.show();
     }).observe(this.holder);
     setKeys({

@@ -4,7 +4,7 @@
  * @typedef {{alike: string, said: string, papers: number[]}} Group
  * @typedef {{head: string, group: Group, count: number, goesOn: boolean}} Head
  * @typedef {{paper: number, doubtful: boolean}} RowLine
- * @typedef {Head | RowLine} Line
+ * @typedef {Head | RowLine | {blank: true}} Line
  * @typedef {"open" | "sent" | "left" | "gone"} State sent: answered; left: skipped for now; gone: somebody else has it
  */
 
@@ -14,9 +14,10 @@ const DOUBTFUL = ["doubtful", "nothing found", "to be said unseen"]; // looked a
  * Lines of a sweep, a screen at a time; a group that goes on on another screen is named there again.
  * @param {Group[]} groups
  * @param {number} capacity lines of a screen
+ * @param {number} lines of a column of it: no group is named at the foot of one
  * @returns {Line[][]}
  */
-export function screensOf(groups, capacity) {
+export function screensOf(groups, capacity, lines = capacity) {
   /** @type {Line[][]} */
   const screens = [];
   /** @type {Line[]} */
@@ -33,6 +34,7 @@ export function screensOf(groups, capacity) {
     for (const paper of group.papers) {
       room(1);
       if (!goesOn || !screen.length) {
+        if (screen.length % lines === lines - 1) screen.push({ blank: true });
         screen.push({ head: group.alike, group, count: group.papers.length, goesOn });
         goesOn = true;
       }
@@ -47,8 +49,9 @@ export class SweepModel {
   /**
    * @param {Group[]} groups
    * @param {number} capacity
+   * @param {number} lines
    */
-  constructor(groups, capacity) {
+  constructor(groups, capacity, lines = capacity) {
     this.groups = groups;
     /** @type {Map<number, State>} */
     this.states = new Map(groups.flatMap(({ papers }) => papers.map((paper) => [paper, "open"])));
@@ -56,12 +59,12 @@ export class SweepModel {
     this.at = groups[0]?.papers[0] ?? null;
     /** @type {number[]} answered papers, the latest last */
     this.answered = [];
-    this.lay(capacity);
+    this.lay(capacity, lines);
   }
 
-  /** Lay the rows out for a screen of so many lines; the cursor stays on its paper. */
-  lay(capacity) {
-    this.screens = screensOf(this.groups, Math.max(4, capacity));
+  /** Lay the rows out for a screen of so many lines, and columns of so many; the cursor stays on its paper. */
+  lay(capacity, lines = capacity) {
+    this.screens = screensOf(this.groups, Math.max(4, capacity), Math.max(4, lines));
     this.screen = Math.max(
       0,
       this.screens.findIndex((screen) => this.papersOf(screen).includes(this.at)),

@@ -53,9 +53,10 @@ function stateOf(sweep, paper) {
   return given?.values.length && given.values[0].text === field.values[0]?.text ? "accepted" : "mended";
 }
 
-/** The line that names a group. */
-export function headOf({ head, group, count, goesOn }) {
+/** The line that names a group, or an empty one. @param {any} line */
+export function headOf({ head, group, count, goesOn, blank = false }) {
   const made = element("div", "swept-head");
+  if (blank) return made;
   const what =
     { "same layout": group.said ? "layout" : "of no known layout", "same value": "the same value" }[head] || head;
   made.append(element("b", "", what));
