@@ -20,7 +20,7 @@ def held(application: Application, page: Page) -> Held:
     some = slips(5, start=60)
     for number, slip in enumerate([*some, some[0]]):
         application.upload(kind, f"paper-{'abcdef'[number]}.pdf", slip_pdf(slip, number % 2), "live")
-    queue = application.wait(f"/types/{kind}/queue", lambda queue: queue["papers"] == 6)
+    queue = application.wait(f"/types/{kind}/queue", lambda queue: len(queue["rows"]) == 6)
     amounts = {row["id"]: amount_of(application, row["id"])["values"][0]["text"] for row in queue["rows"]}
     page.goto(f"/types/{kind}/review/sweep?field=amount")
     expect(page.locator("#sweep[data-ready=yes]")).to_be_visible()

@@ -4,7 +4,15 @@ import assert from "node:assert/strict";
 import { describe, it } from "node:test";
 
 import { union } from "../../src/jugum/web/static/js/desk/geometry.js";
-import { balance, gutterUnder, outlined, sideOf, stack, sights } from "../../src/jugum/web/static/js/desk/place.js";
+import {
+  balance,
+  gutterUnder,
+  outlined,
+  sideOf,
+  stack,
+  sights,
+  besideOthers,
+} from "../../src/jugum/web/static/js/desk/place.js";
 import { when } from "../../src/jugum/web/static/js/frame/dates.js";
 import { beside, inside, LAYERS } from "../../src/jugum/web/static/js/gather/layers.js";
 import {
@@ -101,6 +109,33 @@ describe("what shows a value so that it can be judged", () => {
     const words = [word("Net", 0.4, 0.43, 0.48), word("pay", 0.435, 0.46, 0.48), word("Hours", 0.42, 0.47, 0.3)];
     assert.deepEqual(sights(value, words, 1.4), [[0.4, 0.48, 0.5, 0.512]]);
     assert.deepEqual(sights(value, [], 1.4), [value]);
+  });
+});
+
+describe("keys at candidates", () => {
+  it("stand beside each other where their places are close", () => {
+    assert.deepEqual(besideOthers([100, 50], []), [100, 50]);
+    assert.deepEqual(besideOthers([100, 50], [[95, 52]]), [109, 50]);
+    assert.deepEqual(
+      besideOthers(
+        [100, 50],
+        [
+          [109, 50],
+          [95, 52],
+        ],
+      ),
+      [123, 50],
+    );
+    assert.deepEqual(
+      besideOthers(
+        [100, 50],
+        [
+          [95, 70],
+          [140, 50],
+        ],
+      ),
+      [100, 50],
+    );
   });
 });
 

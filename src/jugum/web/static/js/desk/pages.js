@@ -4,7 +4,7 @@
 
 import { svg } from "../frame/beam.js";
 import { call } from "../frame/server.js";
-import { outlined, sights } from "./place.js";
+import { besideOthers, outlined, sights, TAG } from "./place.js";
 import { Sweeps } from "./sweep.js";
 
 const GAP = 18;
@@ -349,6 +349,8 @@ export class Pages {
   // Outlines of the values: [{page, box, kind}].
   outline(places) {
     for (const element of this.near) {
+      /** @type {[number, number][]} where keys stand, in pixels */
+      const tags = [];
       element.places.replaceChildren(
         ...places
           .filter((place) => place.page === element.page.number)
@@ -361,7 +363,10 @@ export class Pages {
               width: (x1 - x0) * 1000,
               height: (y1 - y0) * 1000,
             });
-            return tag ? [rect, this.#tag(element, tag, x0, y0)] : [rect];
+            if (!tag) return [rect];
+            const at = besideOthers([x0 * this.width, y0 * element.height], tags);
+            tags.push(at);
+            return [rect, this.#tag(element, tag, at[0] / this.width, at[1] / element.height)];
           }),
       );
     }
@@ -373,7 +378,7 @@ export class Pages {
     const made = svg("g", { class: "tag", transform: `translate(${x * 1000} ${y * 1000}) scale(${across} ${down})` });
     const letter = svg("text", { x: 1, y: -3 });
     letter.textContent = text;
-    made.append(svg("rect", { x: -2, y: -14, width: 13, height: 14, rx: 2 }), letter);
+    made.append(svg("rect", { x: -2, y: -TAG[1], width: TAG[0], height: TAG[1], rx: 2 }), letter);
     return made;
   }
 

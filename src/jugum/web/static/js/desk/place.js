@@ -167,3 +167,18 @@ function group(words, apart) {
   }
   return [x0, y0, right, y1];
 }
+
+export const TAG = [13, 14]; // pixels of a key at a candidate's place
+
+/**
+ * Where a key stands so that it covers none of the others: as near to its wish as can be, to the right of it.
+ * @param {[number, number]} wish in pixels
+ * @param {[number, number][]} others
+ * @returns {[number, number]}
+ */
+export function besideOthers([x, y], others) {
+  const near = others.filter((other) => Math.abs(other[1] - y) < TAG[1] + 1).sort((one, other) => one[0] - other[0]);
+  let left = x;
+  for (const [other] of near) if (Math.abs(other - left) < TAG[0] + 1) left = other + TAG[0] + 1;
+  return [left, y];
+}
